@@ -1,0 +1,57 @@
+import js from '@eslint/js';
+import hooks from 'eslint-plugin-react-hooks';
+import tseslint from 'typescript-eslint';
+
+/** The layers of src/, top to bottom: an import may only point down this list. */
+const LAYERS = ['console', 'cli', 'client', 'simulator', 'service', 'operations', 'store', 'core', 'shared'];
+
+/** What each layer may import besides itself; narrower than "everything below". */
+const MAY_IMPORT = {
+  console: ['client', 'shared'],
+  cli: ['client', 'core', 'shared'],
+  client: ['shared'],
+  simulator: ['client', 'core', 'shared'],
+  service: ['operations', 'store', 'core', 'shared'],
+  operations: ['store', 'core', 'shared'],
+  store: ['core', 'shared'],
+  core: ['shared'],
+  shared: [],
+};
+
+/** Packages that do I/O: computation in core/ must not reach for them. */
+const NOT_IN_CORE = ['typeorm', 'pg', 'hono', 'nodemailer', 'smtp-server', 'pino', 'node:fs', 'node:net', 'node:http', 'node:dns'];
+
+const layerRules = LAYERS.map((layer) => {
+  const forbidden = LAYERS.filter((other) => other !== layer && !MAY_IMPORT[layer].includes(other));
+  return {
+    files: [`src/${layer}/**/*.{ts,tsx}`],
+    rules: {
+      'no-restricted-imports': [
+        'error',
+        {
+          paths: layer === 'core' || layer === 'shared' ? NOT_IN_CORE.map((name) => ({ name, message: 'core/ and shared/ do no I/O.' })) : [],
+          patterns: forbidden.map((other) => ({
+            regex: `^(\\.\\./)+${other}/`,
+            message: `${layer}/ may not import ${other}/: an arrow only points down the layers.`,
+          })),
+        },
+      ],
+    },
+  };
+});
+
+export default tseslint.config(
+  { ignores: ['dist/**', 'node_modules/**', '.avendel/**', 'coverage/**', '*.config.js', 'scripts/**', 'src/console/vite.config.ts'] },
+  js.configs.recommended,
+  ...tseslint.configs.recommendedTypeChecked,
+  { languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } } },
+  {
+    rules: {
+      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
+      '@typescript-eslint/restrict-template-expressions': ['error', { allowNumber: true }],
+      '@typescript-eslint/require-await': 'off',
+    },
+  },
+  { files: ['src/console/**/*.tsx', 'src/console/**/*.ts'], plugins: { 'react-hooks': hooks }, rules: hooks.configs.recommended.rules },
+  ...layerRules,
+);

@@ -1,0 +1,15 @@
+#!/usr/bin/env bash
+# Sets everything up and passes the tests: lint, types, layers, then Jest against PostgreSQL and Chromium.
+set -euo pipefail
+. "$(dirname "$0")/set-up.sh"
+need_node
+need_package /usr/bin/chromium chromium
+need_modules
+trap stop_postgres EXIT
+start_postgres test-postgres "$(free_port)"
+export AVENDEL_TEST_SERVER="$PG_SERVER"
+need_build
+say "Checking types and style …"
+npm run --silent check:types
+npm run --silent lint
+node --experimental-vm-modules --no-warnings scripts/run-tests.js "$@"

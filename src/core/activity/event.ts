@@ -1,0 +1,44 @@
+import { createHash } from 'node:crypto';
+import type { Actor, BounceClass, EventKind } from '../../shared/words.ts';
+
+/** What is particular to an event of its kind. */
+export interface EventDetail {
+  /** bounced, delayed: how the return was classed, and what the server said. */
+  class?: BounceClass;
+  status?: string;
+  reply?: string;
+  because?: string;
+  /** clicked: number and address of the link. */
+  link?: number;
+  url?: string;
+  /** opened, clicked: what fetched it, and how. */
+  userAgent?: string;
+  method?: string;
+  /** unsubscribed, subscribed, confirmed: the lists concerned; none means the whole brand. */
+  lists?: number[];
+  /** unsubscribed, complained: by which way. */
+  way?: string;
+  /** purchased, visited, replied: in words. */
+  what?: string;
+}
+
+/** One event, ready to be stored. Instants are milliseconds since the epoch. */
+export interface StorableEvent {
+  id: string;
+  contactId: number;
+  brandId: number;
+  campaignId: number | null;
+  kind: EventKind;
+  at: number;
+  actor: Actor;
+  actorReason: string | null;
+  source: string;
+  externalId: string;
+  detail: EventDetail | null;
+}
+
+/** Number of an event: a digest of (source, external id), so that a repeat is the same event wherever it comes from. */
+export function eventId(source: string, externalId: string): string {
+  const hex = createHash('sha256').update(`${source}\u001f${externalId}`, 'utf8').digest('hex');
+  return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20, 32)}`;
+}

@@ -1,0 +1,66 @@
+import { domainToASCII } from 'node:url';
+
+/** Why a text is not an address Avendel can keep. */
+export type AddressProblem =
+  | 'empty'
+  | 'too-long'
+  | 'no-at-sign'
+  | 'bad-local-part'
+  | 'bad-domain'
+  | 'control-character';
+
+export type ParsedAddress =
+  | { ok: true; address: string; local: string; domain: string }
+  | { ok: false; problem: AddressProblem };
+
+/** RFC 5321 section 4.5.3.1: 64 octets for the local part, 254 for the whole path without brackets. */
+const MAX_LOCAL_OCTETS = 64;
+const MAX_ADDRESS_OCTETS = 254;
+
+/** RFC 5322 atext, widened by RFC 6531 to everything beyond ASCII. Quoted local parts are not in use and are refused. */
+const DOT_ATOM = /^[A-Za-z0-9!#$%&'*+/=?^_`{|}~\u0080-\u{10FFFF}-]+(?:\.[A-Za-z0-9!#$%&'*+/=?^_`{|}~\u0080-\u{10FFFF}-]+)*$/u;
+const LABEL = /^[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?$/;
+// eslint-disable-next-line no-control-regex
+const CONTROL = /[\u0000-\u001f\u007f-\u009f\u200b-\u200f\u202a-\u202e\ufeff]/u;
+
+/**
+ * Reads one email address and brings it into its normal form: domain in lower-case A-labels, local part in lower
+ * case, Unicode NFC (RFC 5321 and 5322 as used in practice, RFC 6531 for international ones).
+ * Surrounding white space and one pair of angle brackets are forgiven.
+ */
+export function parseAddress(text: string): ParsedAddress {
+  const bare = stripBrackets(text.trim());
+  if (bare === '') return { ok: false, problem: 'empty' };
+  if (bare.length > 4 * MAX_ADDRESS_OCTETS) return { ok: false, problem: 'too-long' };
+  if (CONTROL.test(bare)) return { ok: false, problem: 'control-character' };
+  const at = bare.lastIndexOf('@');
+  if (at < 1 || at === bare.length - 1) return { ok: false, problem: 'no-at-sign' };
+  return assemble(bare.slice(0, at), bare.slice(at + 1));
+}
+
+function assemble(localText: string, domainText: string): ParsedAddress {
+  const local = localText.normalize('NFC').toLowerCase();
+  if (!DOT_ATOM.test(local)) return { ok: false, problem: 'bad-local-part' };
+  const domain = normalDomain(domainText);
+  if (domain === undefined) return { ok: false, problem: 'bad-domain' };
+  const address = `${local}@${domain}`;
+  if (Buffer.byteLength(local) > MAX_LOCAL_OCTETS || Buffer.byteLength(address) > MAX_ADDRESS_OCTETS) {
+    return { ok: false, problem: 'too-long' };
+  }
+  return { ok: true, address, local, domain };
+}
+
+/** A domain as lower-case A-labels, or nothing when it is not a host name of at least two labels. */
+export function normalDomain(text: string): string | undefined {
+  const trimmed = text.trim().replace(/\.$/, '');
+  // URL host parsing would also take "1" or "0x7f" as an IPv4 address, so look at the labels before and after.
+  const ascii = /^[a-z0-9.-]+$/.test(trimmed) ? trimmed : domainToASCII(trimmed.normalize('NFC')).toLowerCase();
+  if (ascii === '' || ascii.length > 253) return undefined;
+  const labels = ascii.split('.');
+  if (labels.length < 2 || !labels.every((label) => LABEL.test(label))) return undefined;
+  return /^[0-9]+$/.test(labels[labels.length - 1]!) ? undefined : ascii;
+}
+
+function stripBrackets(text: string): string {
+  return text.startsWith('<') && text.endsWith('>') ? text.slice(1, -1).trim() : text;
+}

@@ -1,0 +1,110 @@
+import { parseAddress, type AddressProblem } from '../address/normal-form.ts';
+
+/** Why a row of a file was refused. */
+export type RowProblem = AddressProblem | 'column-count' | 'unreadable-row' | 'bad-date';
+
+/** What a column of a file is: one of Avendel's own, an attribute by its name, or left out. */
+export type ColumnUse = string | null;
+
+const KNOWN_HEADERS: readonly { use: string; pattern: RegExp }[] = [
+  { use: 'address', pattern: /^(e-?mail([ _-]?address)?|address|mail|contact email)$/i },
+  { use: 'name', pattern: /^(full[ _-]?)?name$/i },
+  { use: 'joined_at', pattern: /^(joined([ _-]?(at|on))?|subscribed([ _-]?(at|on))?|signed[ _-]?up([ _-]?(at|on))?|since)$/i },
+];
+
+/** Guesses what each column is from its header; an unknown one becomes an attribute of its own name. */
+export function guessMapping(headers: string[]): Record<string, ColumnUse> {
+  const mapping: Record<string, ColumnUse> = {};
+  const taken = new Set<string>();
+  for (const header of headers) {
+    const known = KNOWN_HEADERS.find(({ use, pattern }) => pattern.test(header.trim()) && !taken.has(use));
+    if (known) taken.add(known.use);
+    mapping[header] = known?.use ?? attributeName(header);
+  }
+  return mapping;
+}
+
+/** The name under which a column is kept as an attribute, usable as a merge field; null for one without a name. */
+export function attributeName(header: string): string | null {
+  const name = header.trim().toLowerCase().replace(/[^a-z0-9]+/g, '_').replace(/^[_0-9]+|_+$/g, '').slice(0, 64);
+  return name === '' ? null : name;
+}
+
+const DELIMITERS = [',', ';', '\t', '|'];
+
+/** The delimiter that parts the header line most often. */
+export function guessDelimiter(firstLine: string): string {
+  const outsideQuotes = firstLine.replace(/"[^"]*"/g, '');
+  const counts = DELIMITERS.map((delimiter) => outsideQuotes.split(delimiter).length);
+  return DELIMITERS[counts.indexOf(Math.max(...counts))]!;
+}
+
+/** Encoding of a file by its first bytes: byte order marks, zero bytes of UTF-16, else UTF-8; undefined when it is no text. */
+export function guessEncoding(head: Uint8Array): 'utf-8' | 'utf-16le' | 'utf-16be' | undefined {
+  if (head[0] === 0xff && head[1] === 0xfe) return 'utf-16le';
+  if (head[0] === 0xfe && head[1] === 0xff) return 'utf-16be';
+  const sample = head.subarray(0, 4096);
+  const zeros = [0, 0];
+  sample.forEach((byte, index) => {
+    if (byte === 0) zeros[index % 2]!++;
+  });
+  if (zeros[1]! > sample.length / 4 && zeros[0] === 0) return 'utf-16le';
+  if (zeros[0]! > sample.length / 4 && zeros[1] === 0) return 'utf-16be';
+  const controls = sample.filter((byte) => byte < 9 || (byte > 13 && byte < 32)).length;
+  return controls > 0 ? undefined : 'utf-8';
+}
+
+export interface TableRow {
+  address: string | null;
+  name: string | null;
+  attributes: Record<string, string> | null;
+  joinedAt: string | null;
+  code: RowProblem | null;
+  /** The value that the problem is about. */
+  value: string | null;
+}
+
+/** Makes a reader of rows for one file: what each column is, worked out once. */
+export function makeRowReader(headers: string[], mapping: Record<string, ColumnUse>): (cells: string[]) => TableRow {
+  const place = (use: string): number => headers.findIndex((header) => mapping[header] === use);
+  const [address, name, joined] = [place('address'), place('name'), place('joined_at')];
+  const attributes = headers.flatMap((header, index) => {
+    const use = mapping[header];
+    return use && !['address', 'name', 'joined_at'].includes(use) ? [{ index, use }] : [];
+  });
+  return (cells) => {
+    if (cells.length !== headers.length) return refused('column-count', `${cells.length} columns, ${headers.length} in the header`);
+    const parsed = parseAddress(cells[address] ?? '');
+    if (!parsed.ok) return refused(parsed.problem, cells[address] ?? '');
+    const joinedAt = readDate(cells[joined]);
+    if (joinedAt === undefined) return refused('bad-date', cells[joined] ?? '');
+    return { address: parsed.address, name: textOf(cells[name]), attributes: attributesOf(cells, attributes), joinedAt, code: null, value: null };
+  };
+}
+
+export function refused(code: RowProblem, value: string): TableRow {
+  return { address: null, name: null, attributes: null, joinedAt: null, code, value: value.slice(0, 300) };
+}
+
+function attributesOf(cells: string[], columns: { index: number; use: string }[]): Record<string, string> | null {
+  let found: Record<string, string> | null = null;
+  for (const { index, use } of columns) {
+    const value = textOf(cells[index]);
+    if (value !== null) (found ??= {})[use] = value;
+  }
+  return found;
+}
+
+function textOf(cell: string | undefined): string | null {
+  const text = cell?.trim().replaceAll('\u0000', '') ?? '';
+  return text === '' ? null : text.normalize('NFC').slice(0, 1000);
+}
+
+/** RFC 3339 dates and date-times; null when there is none, undefined when it cannot be read. */
+function readDate(cell: string | undefined): string | null | undefined {
+  const text = cell?.trim() ?? '';
+  if (text === '') return null;
+  if (!/^\d{4}-\d{2}-\d{2}(?:[T ]\d{2}:\d{2}(?::\d{2}(?:\.\d+)?)?(?:Z|[+-]\d{2}:?\d{2})?)?$/.test(text)) return undefined;
+  const instant = new Date(/[Zz]$|[+-]\d{2}:?\d{2}$/.test(text) || text.length === 10 ? text : `${text.replace(' ', 'T')}Z`);
+  return Number.isNaN(instant.getTime()) || instant.getUTCFullYear() < 1970 ? undefined : instant.toISOString();
+}

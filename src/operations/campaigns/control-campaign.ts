@@ -1,0 +1,70 @@
+import { compileMessage, TRAP_LINK } from '../../core/message/compile-message.ts';
+import type { CampaignState } from '../../shared/words.ts';
+import { inTransaction, type Sql } from '../../store/database.ts';
+import type { Campaign } from '../../store/entities/campaign.ts';
+import { moveCampaign, replaceLinks, setTrouble } from '../../store/statements/campaigns.ts';
+import { openLedger } from '../../store/statements/deliveries.ts';
+import type { Deps } from '../deps.ts';
+import { Problem } from '../problem.ts';
+import { getCampaign, knownFields, reportMessageProblems } from './edit-campaign.ts';
+import { judgedMessage } from './judged-message.ts';
+import { preflightCampaign } from './preflight-campaign.ts';
+
+/** A count that moved by more than this share since it was looked at is asked for again. */
+const MOVED_SHARE = 0.01;
+
+/**
+ * Starts a campaign: the audience is worked out afresh, its ledger opened, and sending begins. \`expected\` is how many
+ * the preflight said would get it.
+ * @throws Problem message-unfit, nobody-left, count-moved, wrong-state
+ */
+export async function startCampaign(deps: Deps, id: number, expected: number): Promise<Campaign> {
+  const campaign = await getCampaign(deps, id);
+  assertState(campaign, ['draft'], 'started');
+  const problems = await reportMessageProblems(deps, campaign);
+  if (problems.length > 0) throw new Problem('message-unfit', problems[0]!.message, { field: problems[0]!.field, extra: { problems } });
+  const preflight = await preflightCampaign(deps, id);
+  if (preflight.audience === 0) throw new Problem('nobody-left', `No contact has ever been on the lists of “${campaign.name}”.`, { field: 'listIds' });
+  if (preflight.willGet === 0) throw new Problem('nobody-left', `All ${preflight.audience} contacts of “${campaign.name}” are held back.`, { extra: { preflight } });
+  if (Math.abs(preflight.willGet - expected) > expected * MOVED_SHARE) {
+    throw new Problem('count-moved', `${expected} were expected to get “${campaign.name}”; now it is ${preflight.willGet}.`, { extra: { expected, now: preflight.willGet } });
+  }
+  const { message } = compileMessage(campaign, await knownFields(deps));
+  await inTransaction(deps.database, async (sql) => {
+    await move(sql, campaign, ['draft'], 'sending', null);
+    await replaceLinks(sql, id, [{ number: TRAP_LINK, url: '' }, ...message.links]);
+    await openLedger(sql, judgedMessage(campaign));
+  });
+  return getCampaign(deps, id);
+}
+
+export async function pauseCampaign(deps: Deps, id: number, because: string): Promise<Campaign> {
+  await move(deps.database, await getCampaign(deps, id), ['sending'], 'paused', because);
+  return getCampaign(deps, id);
+}
+
+export async function resumeCampaign(deps: Deps, id: number): Promise<Campaign> {
+  const campaign = await getCampaign(deps, id);
+  await move(deps.database, campaign, ['paused'], 'sending', null);
+  await setTrouble(deps.database, id, null);
+  return getCampaign(deps, id);
+}
+
+/** Cancels for good: who still waits gets nothing, and stays in the ledger as waiting. What was sent is not undone. */
+export async function cancelCampaign(deps: Deps, id: number): Promise<Campaign> {
+  await move(deps.database, await getCampaign(deps, id), ['draft', 'sending', 'paused'], 'cancelled', null);
+  return getCampaign(deps, id);
+}
+
+async function move(sql: Sql, campaign: Campaign, from: CampaignState[], to: CampaignState, because: string | null): Promise<void> {
+  assertState(campaign, from, STATE_VERBS[to]);
+  if (!(await moveCampaign(sql, campaign.id, from, to, because))) {
+    throw new Problem('wrong-state', `“${campaign.name}” has changed meanwhile; look at it again.`);
+  }
+}
+
+const STATE_VERBS: Record<CampaignState, string> = { draft: 'drafted', scheduled: 'scheduled', sending: 'started or resumed', paused: 'paused', finished: 'finished', cancelled: 'cancelled' };
+
+function assertState(campaign: Campaign, states: CampaignState[], verb: string): void {
+  if (!states.includes(campaign.state)) throw new Problem('wrong-state', `“${campaign.name}” is ${campaign.state}; only one that is ${states.join(' or ')} can be ${verb}.`);
+}

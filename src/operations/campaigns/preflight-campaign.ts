@@ -1,0 +1,50 @@
+import { REASONS, type Reason } from '../../shared/words.ts';
+import { countPreflight, countPreflightDomains, listPreflight, type JudgedContact, type PreflightRow } from '../../store/statements/preflight.ts';
+import type { Deps } from '../deps.ts';
+import { getCampaign, reportMessageProblems } from './edit-campaign.ts';
+import { judgedMessage } from './judged-message.ts';
+
+export interface HoldBackCount {
+  reason: Reason;
+  contacts: number;
+  sample: PreflightRow['sample'];
+}
+
+/** The audience worked out with every hold-back counted under its deciding reason; audience = willGet + heldBack, always. */
+export interface Preflight {
+  campaignId: number;
+  countedAt: Date;
+  audience: number;
+  willGet: number;
+  heldBack: number;
+  reasons: HoldBackCount[];
+  domains: { domain: string; contacts: number; accepted: number; bounced: number }[];
+  problems: { field: string; at: number; message: string }[];
+}
+
+const MOST_DOMAINS = 12;
+
+/** Works out who would get a campaign now. Nothing is written. */
+export async function preflightCampaign(deps: Deps, id: number): Promise<Preflight> {
+  const campaign = await getCampaign(deps, id);
+  const message = judgedMessage(campaign);
+  const rows = await countPreflight(deps.database, message);
+  const willGet = rows.find((row) => row.reason === null)?.contacts ?? 0;
+  const reasons = REASONS.flatMap((reason) => rows.filter((row) => row.reason === reason).map((row) => ({ reason, contacts: row.contacts, sample: row.sample })));
+  const heldBack = reasons.reduce((sum, row) => sum + row.contacts, 0);
+  return {
+    campaignId: id,
+    countedAt: deps.now(),
+    audience: willGet + heldBack,
+    willGet,
+    heldBack,
+    reasons,
+    domains: await countPreflightDomains(deps.database, message, MOST_DOMAINS),
+    problems: await reportMessageProblems(deps, campaign),
+  };
+}
+
+/** The contacts behind one figure of a preflight; reason null lists those who would get it. */
+export async function listPreflightContacts(deps: Deps, id: number, reason: Reason | null, after: number, limit: number): Promise<JudgedContact[]> {
+  return listPreflight(deps.database, judgedMessage(await getCampaign(deps, id)), reason, after, limit);
+}

@@ -1,0 +1,80 @@
+import { healthRates, type Rate } from '../../core/health/rates.ts';
+import { REASONS, type CampaignState, type Reason } from '../../shared/words.ts';
+import { countCampaignActs, reportByDomain, type DomainReport } from '../../store/statements/campaigns.ts';
+import { countLedger } from '../../store/statements/deliveries.ts';
+import type { Deps } from '../deps.ts';
+import { getCampaign } from './edit-campaign.ts';
+
+/** The campaign's ledger: audience = accepted + refused + uncertain + waiting + onTheirWay + heldBack, always. */
+export interface Ledger {
+  audience: number;
+  accepted: number;
+  refused: number;
+  uncertain: number;
+  waiting: number;
+  onTheirWay: number;
+  heldBack: number;
+  reasons: { reason: Reason; contacts: number }[];
+  agrees: boolean;
+}
+
+export interface CampaignReport {
+  campaignId: number;
+  state: CampaignState;
+  pausedBecause: string | null;
+  trouble: string | null;
+  startedAt: Date | null;
+  finishedAt: Date | null;
+  ledger: Ledger;
+  delivered: number;
+  bounced: { hard: number; soft: number; block: number; any: number };
+  opened: { human: number; any: number };
+  clicked: { human: number; any: number };
+  machineActs: number;
+  complained: number;
+  unsubscribed: number;
+  rates: Rate[];
+  domains: DomainReport[];
+}
+
+const MOST_DOMAINS = 20;
+
+export async function findLedger(deps: Deps, campaignId: number): Promise<Ledger> {
+  const rows = await countLedger(deps.database, campaignId);
+  const of = (state: string): number => rows.filter((row) => row.state === state).reduce((sum, row) => sum + row.contacts, 0);
+  const reasons = REASONS.flatMap((reason) => rows.filter((row) => row.state === 'held-back' && row.reason === reason).map((row) => ({ reason, contacts: row.contacts })));
+  const audience = rows.reduce((sum, row) => sum + row.contacts, 0);
+  const parts = { accepted: of('accepted'), refused: of('refused'), uncertain: of('uncertain'), waiting: of('queued'), onTheirWay: of('claimed') };
+  const heldBack = reasons.reduce((sum, row) => sum + row.contacts, 0);
+  const agrees = audience === heldBack + Object.values(parts).reduce((sum, part) => sum + part, 0);
+  return { audience, ...parts, heldBack, reasons, agrees };
+}
+
+/** What became of a campaign: ledger, what came back, who acted; people's acts apart from everything. */
+export async function reportCampaign(deps: Deps, id: number): Promise<CampaignReport> {
+  const campaign = await getCampaign(deps, id);
+  const ledger = await findLedger(deps, id);
+  const acts = await countCampaignActs(deps.database, id);
+  const contacts = (acted: string): number => acts.find((row) => row.acted === acted)?.contacts ?? 0;
+  const events = (acted: string): number => acts.find((row) => row.acted === acted)?.events ?? 0;
+  const bounced = { hard: contacts('bounced hard'), soft: contacts('bounced soft'), block: contacts('bounced block'), any: contacts('bounced any') };
+  const handedOver = ledger.accepted + ledger.refused;
+  return {
+    campaignId: id,
+    state: campaign.state,
+    pausedBecause: campaign.pausedBecause,
+    trouble: campaign.trouble,
+    startedAt: campaign.startedAt,
+    finishedAt: campaign.finishedAt,
+    ledger,
+    delivered: Math.max(0, handedOver - bounced.any),
+    bounced,
+    opened: { human: contacts('opened human'), any: contacts('opened any') },
+    clicked: { human: contacts('clicked human'), any: contacts('clicked any') },
+    machineActs: events('opened machine') + events('clicked machine'),
+    complained: contacts('complained'),
+    unsubscribed: contacts('unsubscribed'),
+    rates: healthRates({ accepted: handedOver, bounced: bounced.any, hardBounced: bounced.hard, complained: contacts('complained'), unsubscribed: contacts('unsubscribed') }),
+    domains: await reportByDomain(deps.database, id, MOST_DOMAINS),
+  };
+}

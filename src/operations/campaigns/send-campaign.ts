@@ -1,0 +1,169 @@
+import { randomUUID } from 'node:crypto';
+import { compileMessage, standardFields, writeMessage, type CompiledMessage, type SenderIdentity } from '../../core/message/compile-message.ts';
+import { classifyBounce, replyCodeInText, statusInText } from '../../core/returns/classify-bounce.ts';
+import { inTransaction } from '../../store/database.ts';
+import type { Campaign } from '../../store/entities/campaign.ts';
+import { BrandEntity, ListEntity } from '../../store/entities/organisation.ts';
+import { moveCampaign, setTrouble } from '../../store/statements/campaigns.ts';
+import { claimDeliveries, findWaiting, passGate, recordHandovers, releaseClaim, type ClaimedDelivery, type HandoverResult } from '../../store/statements/deliveries.ts';
+import type { JudgedMessage } from '../../store/statements/eligibility.ts';
+import type { Deps } from '../deps.ts';
+import { ensureMonths, OWN_SOURCE, recordEventsWithin, type IncomingEvent } from '../events/record-events.ts';
+import { found } from '../problem.ts';
+import { callBackFromSends } from './call-back.ts';
+import { getCampaign, knownFields } from './edit-campaign.ts';
+import { judgedMessage } from './judged-message.ts';
+import type { Handover, Relay } from './relay.ts';
+
+/** Recipients claimed in one statement. */
+const CLAIM_SIZE = 200;
+/** A recipient that the relay puts off is tried this often, then counts as a soft bounce. */
+const MOST_ATTEMPTS = 5;
+
+export interface SendSettings {
+  /** Wait before a put-off recipient is tried again; doubles with each attempt. */
+  retrySeconds: number;
+}
+
+interface Sending {
+  deps: Deps;
+  relay: Relay;
+  settings: SendSettings;
+  campaign: Campaign;
+  message: JudgedMessage;
+  compiled: CompiledMessage;
+  sender: SenderIdentity;
+  claimId: string;
+  processId: string;
+}
+
+/** What a pass over a campaign found: go on at once, come back later, or be done with it. */
+export type SendPass = 'more' | 'waiting' | 'trouble' | 'ended';
+
+/**
+ * Hands one claim of recipients to the relay: claimed by the first gate, passed by the second a few at a time right
+ * before they go, recorded as the relay answers. Any number of processes may do this for the same campaign.
+ */
+export async function sendPass(deps: Deps, relay: Relay, settings: SendSettings, processId: string, campaignId: number): Promise<SendPass> {
+  const campaign = await getCampaign(deps, campaignId);
+  if (campaign.state !== 'sending') return 'ended';
+  const sending = await prepare(deps, relay, settings, campaign, processId);
+  const { claimed, picked } = await claimDeliveries(deps.database, sending.message, sending.claimId, processId, CLAIM_SIZE);
+  if (picked === 0) return finishIfDone(deps, campaign);
+  const trouble = await handOverAll(sending, claimed);
+  await releaseClaim(deps.database, campaignId, sending.claimId);
+  await setTrouble(deps.database, campaignId, trouble);
+  return trouble === null ? 'more' : 'trouble';
+}
+
+async function prepare(deps: Deps, relay: Relay, settings: SendSettings, campaign: Campaign, processId: string): Promise<Sending> {
+  const { message: compiled } = compileMessage(campaign, await knownFields(deps));
+  return { deps, relay, settings, campaign, message: judgedMessage(campaign), compiled, sender: await findSender(deps, campaign), claimId: randomUUID(), processId };
+}
+
+/** The identity that a campaign's messages carry. */
+export async function findSender(deps: Deps, campaign: Campaign): Promise<SenderIdentity> {
+  const brand = found(await deps.database.getRepository(BrandEntity).findOneBy({ id: campaign.brandId }), `brand ${campaign.brandId}`);
+  const list = campaign.listIds[0] === undefined ? null : await deps.database.getRepository(ListEntity).findOneBy({ id: campaign.listIds[0] });
+  return { brandName: brand.name, fromAddress: brand.fromAddress, returnDomain: brand.returnDomain, publicUrl: deps.publicUrl, listName: list?.name ?? brand.name };
+}
+
+async function finishIfDone(deps: Deps, campaign: Campaign): Promise<SendPass> {
+  const { waiting, claimed } = await findWaiting(deps.database, campaign.id);
+  if (waiting || claimed) return 'waiting';
+  await moveCampaign(deps.database, campaign.id, ['sending'], 'finished', null);
+  return 'ended';
+}
+
+/** Runs the claimed recipients through the pool; returns the relay's trouble, if it had any. */
+async function handOverAll(sending: Sending, claimed: ClaimedDelivery[]): Promise<string | null> {
+  const { relay } = sending;
+  const gated: ClaimedDelivery[] = [];
+  const recorder = makeRecorder(sending);
+  let next = 0;
+  let trouble: string | null = null;
+  let gating: Promise<void> | undefined;
+  const gateMore = async (): Promise<void> => {
+    const group = claimed.slice(next, next + relay.connections * 2);
+    next += group.length;
+    const passed = new Set(await passGate(sending.deps.database, sending.message, sending.claimId, group.map((one) => one.contactId)));
+    gated.push(...group.filter((one) => passed.has(one.contactId)));
+  };
+  const take = async (): Promise<ClaimedDelivery | undefined> => {
+    while (gated.length === 0 && next < claimed.length && trouble === null) await (gating ??= gateMore().finally(() => (gating = undefined)));
+    return gated.shift();
+  };
+  const lane = async (): Promise<void> => {
+    for (let one = await take(); one; one = await take()) {
+      const handover = trouble === null ? await relay.handOver(write(sending, one)) : NOT_TRIED;
+      if (handover.outcome === 'again' && handover.trouble) trouble ??= handover.reply;
+      recorder.add(one, handover);
+    }
+  };
+  await Promise.all(Array.from({ length: relay.connections }, lane));
+  await recorder.done();
+  return trouble;
+}
+
+const NOT_TRIED: Handover = { outcome: 'again', reply: 'not tried: the relay was in trouble', trouble: true };
+
+function write({ compiled, sender, deps, campaign }: Sending, one: ClaimedDelivery): ReturnType<typeof writeMessage> {
+  const fields = { ...stringFields(one.attributes), ...standardFields(one.address, one.name) };
+  return writeMessage(compiled, { contactId: one.contactId, campaignId: campaign.id, address: one.address, fields }, sender, deps.tokens);
+}
+
+export function stringFields(attributes: Record<string, unknown>): Record<string, string> {
+  return Object.fromEntries(Object.entries(attributes).map(([key, value]) => [key, typeof value === 'string' ? value : JSON.stringify(value)]));
+}
+
+/** Records answers as they come, many in one transaction: whatever arrived while the last one was being written. */
+function makeRecorder(sending: Sending): { add(one: ClaimedDelivery, handover: Handover): void; done(): Promise<void> } {
+  let waiting: { one: ClaimedDelivery; handover: Handover; at: number }[] = [];
+  let writing: Promise<void> | undefined;
+  const flush = async (): Promise<void> => {
+    while (waiting.length > 0) {
+      const batch = waiting;
+      waiting = [];
+      await recordBatch(sending, batch);
+    }
+  };
+  const start = (): Promise<void> => (writing ??= flush().finally(() => (writing = undefined)));
+  return {
+    add(one, handover) {
+      waiting.push({ one, handover, at: sending.deps.now().getTime() });
+      void start().catch(() => undefined);
+    },
+    async done() {
+      while (waiting.length > 0 || writing) await start();
+    },
+  };
+}
+
+async function recordBatch(sending: Sending, batch: { one: ClaimedDelivery; handover: Handover; at: number }[]): Promise<void> {
+  const { deps, campaign, claimId } = sending;
+  const results = batch.map(({ one, handover, at }) => resultOf(sending, one, handover, at));
+  const events = results.flatMap((result) => eventsOf(campaign, result));
+  await ensureMonths(deps, batch);
+  const affected = await inTransaction(deps.database, async (sql) => {
+    await recordHandovers(sql, campaign.id, claimId, results);
+    return (await recordEventsWithin(deps, sql, events)).affected;
+  });
+  await callBackFromSends(deps, affected);
+}
+
+function resultOf({ settings }: Sending, one: ClaimedDelivery, handover: Handover, at: number): HandoverResult {
+  const base = { contactId: one.contactId, reply: handover.reply, at, waitSeconds: 0 };
+  if (handover.outcome !== 'again') return { ...base, outcome: handover.outcome };
+  if (!handover.trouble && one.attempts + 1 >= MOST_ATTEMPTS) return { ...base, outcome: 'refused' };
+  return { ...base, outcome: 'again', waitSeconds: handover.trouble ? 0 : settings.retrySeconds * 2 ** one.attempts };
+}
+
+function eventsOf(campaign: Campaign, result: HandoverResult): IncomingEvent[] {
+  const base = { at: result.at, source: OWN_SOURCE, contactId: result.contactId, brandId: campaign.brandId, campaignId: campaign.id };
+  const externalId = `${campaign.id}:${result.contactId}`;
+  if (result.outcome === 'accepted') return [{ ...base, kind: 'sent', externalId: `sent:${externalId}`, detail: { reply: result.reply } }];
+  if (result.outcome !== 'refused') return [];
+  const evidence = { status: statusInText(result.reply), replyCode: replyCodeInText(result.reply), text: result.reply };
+  const decision = classifyBounce(evidence);
+  return [{ ...base, kind: 'bounced', externalId: `refused:${externalId}`, detail: { class: decision.class, status: evidence.status, reply: result.reply, because: decision.because, way: 'relay' } }];
+}

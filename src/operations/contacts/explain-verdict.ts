@@ -1,0 +1,122 @@
+import { applies, decideVerdict, REASON_OF_LIST, type MatchingEntry, type Verdict } from '../../core/eligibility/decide-verdict.ts';
+import { parseAddress } from '../../core/address/normal-form.ts';
+import { suppressionKeys } from '../../core/address/suppression-keys.ts';
+import type { Reason, Stage } from '../../shared/words.ts';
+import { BrandEntity, type Brand } from '../../store/entities/organisation.ts';
+import { findContact, findContactSubscriptions, type ContactRow, type ContactSubscription } from '../../store/statements/contacts.ts';
+import { findRecentBounces, type BounceEvidence } from '../../store/statements/evidence.ts';
+import { findSunsetRule } from '../../store/statements/rules.ts';
+import { findMatchingEntries, type EntryRow } from '../../store/statements/suppression.ts';
+import { findDecidedStage } from '../../store/statements/sunset-stages.ts';
+import type { Deps } from '../deps.ts';
+import { Problem } from '../problem.ts';
+
+/** May this brand write to this address, and why. */
+export interface BrandVerdict extends Verdict {
+  brandId: number;
+  brandName: string;
+  stage: Stage;
+  silentDays: number;
+  messages: number;
+  stageSince: Date | null;
+  /** One sentence for each reason, the deciding one first. */
+  because: { reason: Reason; text: string }[];
+  /** What stops service messages too, in order. */
+  serviceReasons: Reason[];
+}
+
+export interface AddressCheck {
+  address: string;
+  contact: ContactRow | null;
+  brands: BrandVerdict[];
+  entries: EntryRow[];
+  subscriptions: ContactSubscription[];
+  bounces: BounceEvidence[];
+}
+
+/** Who is this, and may we write to them, and why: for every brand, with every reason and its evidence. */
+export async function checkAddress(deps: Deps, text: string): Promise<AddressCheck> {
+  const parsed = parseAddress(text);
+  if (!parsed.ok) throw new Problem('invalid-input', `“${text.slice(0, 200)}” is not an address (${parsed.problem}).`, { field: 'address' });
+  const contact = (await findContact(deps.database, { address: parsed.address })) ?? null;
+  const entries = await findMatchingEntries(deps.database, suppressionKeys(parsed.address));
+  const subscriptions = contact ? await findContactSubscriptions(deps.database, contact.id) : [];
+  const bounces = contact ? await findRecentBounces(deps.database, contact.id) : [];
+  const brands = await deps.database.getRepository(BrandEntity).find({ order: { id: 'ASC' } });
+  const verdicts: BrandVerdict[] = [];
+  for (const brand of brands) verdicts.push(await verdictOf(deps, brand, { contact, entries, subscriptions, bounces }));
+  return { address: parsed.address, contact, brands: verdicts, entries, subscriptions, bounces };
+}
+
+type Found = Omit<AddressCheck, 'address' | 'brands'>;
+
+async function verdictOf(deps: Deps, brand: Brand, on: Found): Promise<BrandVerdict> {
+  const { rule } = await findSunsetRule(deps.database, brand.id);
+  const standing = on.contact ? await findDecidedStage(deps.database, brand.id, rule, deps.now(), on.contact.id) : undefined;
+  const inEffect = on.entries.filter((entry) => isInEffect(entry, deps.now()));
+  const lists = on.subscriptions.filter((row) => row.brandId === brand.id && row.state !== null);
+  const facts = {
+    erased: on.contact?.erasedAt != null,
+    archived: on.contact?.archivedAt != null,
+    deliverability: on.contact?.deliverability ?? 'deliverable',
+    entries: inEffect.map(matching),
+    subscriptions: lists.map((row) => ({ listId: row.listId, state: row.state! })),
+    leftOut: false,
+    alreadySent: false,
+  };
+  const scope = { brandId: brand.id, listIds: lists.filter((row) => row.state === 'subscribed').map((row) => row.listId), purpose: 'marketing' as const };
+  const verdict = decideVerdict(facts, scope);
+  const service = decideVerdict(facts, { ...scope, purpose: 'service' });
+  const relevant = inEffect.filter((entry) => applies(matching(entry), scope));
+  return {
+    ...verdict,
+    brandId: brand.id,
+    brandName: brand.name,
+    stage: standing?.current ?? 'new',
+    silentDays: standing?.silentDays ?? 0,
+    messages: standing?.messages ?? 0,
+    stageSince: standing?.since ?? null,
+    because: verdict.reasons.map((reason) => ({ reason, text: reasonText(reason, brand, relevant, on) })),
+    serviceReasons: service.reasons,
+  };
+}
+
+export function isInEffect(entry: EntryRow, now: Date): boolean {
+  return entry.liftedAt === null && (entry.expiresAt === null || entry.expiresAt > now);
+}
+
+function matching(entry: EntryRow): MatchingEntry {
+  return { entryId: String(entry.id), listId: entry.listId, listName: entry.listName, builtIn: entry.builtIn, scope: entry.scope, scopeId: entry.scopeId, reach: entry.reach };
+}
+
+function reasonText(reason: Reason, brand: Brand, entries: EntryRow[], { contact, subscriptions, bounces }: Found): string {
+  const entry = entries.find(({ builtIn }) => (builtIn ? REASON_OF_LIST[builtIn] : 'suppressed') === reason);
+  const day = (instant: Date | null | undefined): string => (instant ? ` since ${instant.toISOString().slice(0, 10)}` : '');
+  switch (reason) {
+    case 'undeliverable': {
+      const said = bounces[0]?.reply ? `; the receiving server said “${bounces[0].reply}”` : '';
+      return `the address cannot receive${day(contact?.deliverabilitySince ?? entry?.enteredAt)}: ${entry?.reason ?? 'marked undeliverable'}${said}`;
+    }
+    case 'suppressed':
+      return `on the list “${entry?.listName}”${day(entry?.enteredAt)}: ${entry?.reason}, entered by ${entry?.source}`;
+    case 'complained':
+      return `complained about a message of ${brand.name}${day(entry?.enteredAt)}; only their own fresh confirmation lifts that`;
+    case 'unsubscribed': {
+      if (entry) return `asked for no more from ${brand.name}${day(entry.enteredAt)}`;
+      const left = subscriptions.filter((row) => row.brandId === brand.id && row.state === 'unsubscribed');
+      return `left ${left.map((row) => row.listName).join(', ')}${day(left[0]?.since)}`;
+    }
+    case 'unconfirmed':
+      return `has not confirmed ${subscriptions.find((row) => row.brandId === brand.id && row.state === 'pending')?.listName}`;
+    case 'no-permission':
+      return `is on no list of ${brand.name}`;
+    case 'sunset':
+      return `at sunset${day(entry?.enteredAt)}: ${entry?.reason}; any act of theirs brings them back`;
+    case 'archived':
+      return `archived${day(contact?.archivedAt)}`;
+    case 'erased':
+      return 'erased at their own request; a hash is kept so that they stay out';
+    default:
+      return reason;
+  }
+}

@@ -1,0 +1,134 @@
+import type { StorableEvent } from '../../core/activity/event.ts';
+import { ACCEPTANCE_STANDS_MS } from '../../core/rules/bounce-count.ts';
+import { ENGAGING_ACTS } from '../../core/rules/sunset-ladder.ts';
+import type { Sql } from '../../store/database.ts';
+import type { Act } from '../../store/statements/journal.ts';
+import { listMarkedContacts, lockContacts } from '../../store/statements/marks.ts';
+import { changeSubscriptions, findSubscribedLists, type SubscriptionChange } from '../../store/statements/subscriptions.ts';
+import { enterEntries, findBuiltInLists, findEntriesOfContacts, liftEntries, type NewEntry } from '../../store/statements/suppression.ts';
+import { applyStages, findSilentContacts } from '../../store/statements/sunset-stages.ts';
+import type { Deps } from '../deps.ts';
+import { markDeliverability } from '../marks/mark-deliverability.ts';
+import { findBounceRule, findSunsetRule } from '../../store/statements/rules.ts';
+import { findAddresses, findOptInTimes } from '../../store/statements/contacts.ts';
+
+const BY_CONTACT: Act = { actorKind: 'contact', actor: 'the contact', runId: null };
+
+/**
+ * Does what follows at once from new events: complaints and opt-outs become entries, subscriptions follow the contact's
+ * latest act, bounces mark addresses, an engagement ends silence. Returns the contacts that may have become ineligible.
+ */
+export async function applyConsequences(deps: Deps, sql: Sql, events: StorableEvent[]): Promise<number[]> {
+  const moved = events.filter((event) => moves(event, deps.now().getTime()));
+  if (moved.length === 0) return [];
+  const marked = new Set(await listMarkedContacts(sql, contactsOf(moved)));
+  const concerned = moved.filter((event) => ALWAYS.has(event.kind) || marked.has(event.contactId));
+  const leaving = concerned.filter((event) => event.kind === 'complained' || event.kind === 'unsubscribed' || event.kind === 'bounced');
+  if (concerned.length > 0) {
+    await lockContacts(sql, contactsOf(concerned));
+    await followSubscriptions(sql, concerned);
+    await enterComplaintsAndOptOuts(sql, concerned);
+    await liftByOptIn(sql, concerned);
+    await markDeliverability(sql, contactsOf(concerned.filter(bearsOnDeliverability)), await findBounceRule(sql), deps.now(), { actorKind: 'rule', actor: 'the bounce rule', runId: null });
+  }
+  await endSilence(deps, sql, moved);
+  return contactsOf(leaving);
+}
+
+const ALWAYS: ReadonlySet<string> = new Set(['bounced', 'complained', 'unsubscribed', 'subscribed', 'confirmed']);
+const ENGAGING: ReadonlySet<string> = new Set(ENGAGING_ACTS);
+
+/** Whether an event can change a mark at all: an acceptance only once it has stood. */
+function moves(event: StorableEvent, now: number): boolean {
+  if (ALWAYS.has(event.kind) || event.kind === 'delivered') return true;
+  if (event.kind === 'sent') return event.at <= now - ACCEPTANCE_STANDS_MS;
+  return ENGAGING.has(event.kind) && event.actor === 'human';
+}
+
+function bearsOnDeliverability(event: StorableEvent): boolean {
+  return !['complained', 'unsubscribed', 'subscribed'].includes(event.kind) && !(event.kind === 'bounced' && event.detail?.class === 'block');
+}
+
+async function followSubscriptions(sql: Sql, events: StorableEvent[]): Promise<void> {
+  const acts = events.filter((event) => ['unsubscribed', 'subscribed', 'confirmed'].includes(event.kind));
+  const changes: SubscriptionChange[] = [];
+  for (const [brandId, ofBrand] of groupBy(acts, (event) => event.brandId)) {
+    const wide = ofBrand.filter((event) => event.kind === 'unsubscribed' && !event.detail?.lists);
+    const lists = wide.length > 0 ? await findSubscribedLists(sql, brandId, contactsOf(wide)) : [];
+    const times = await findOptInTimes(sql, brandId, contactsOf(ofBrand));
+    for (const event of ofBrand) {
+      const optedOutAt = times.get(event.contactId)?.optedOutAt ?? 0;
+      const concerned = event.detail?.lists ?? lists.filter((row) => row.contactId === event.contactId).map((row) => row.listId);
+      for (const listId of concerned) {
+        changes.push(changeOf(event, listId));
+        // An older opt-in that arrives after a newer opt-out from the whole brand: the newer act holds.
+        if (event.kind !== 'unsubscribed' && optedOutAt >= event.at) changes.push({ ...changeOf(event, listId), state: 'unsubscribed', at: optedOutAt });
+      }
+    }
+  }
+  await changeSubscriptions(sql, changes, BY_CONTACT);
+}
+
+function changeOf(event: StorableEvent, listId: number): SubscriptionChange {
+  const state = event.kind === 'unsubscribed' ? 'unsubscribed' : 'subscribed';
+  return { contactId: event.contactId, listId, state, at: event.at, source: event.detail?.way ?? event.kind, cause: causeOf(event) };
+}
+
+async function enterComplaintsAndOptOuts(sql: Sql, events: StorableEvent[]): Promise<void> {
+  const lasting = events.filter((event) => event.kind === 'complained' || (event.kind === 'unsubscribed' && !event.detail?.lists));
+  if (lasting.length === 0) return;
+  const lists = await findBuiltInLists(sql);
+  const addresses = await findAddresses(sql, contactsOf(lasting));
+  const entries = lasting
+    .sort((a, b) => a.at - b.at)
+    .map((event): NewEntry => {
+      const kind = event.kind === 'complained' ? 'complaint' : 'opt-out';
+      const reason = event.kind === 'complained' ? 'complained about a message' : 'asked for no more from this brand';
+      return { listId: lists.get(`${kind} ${event.brandId}`)!, kind: 'address', value: addresses.get(event.contactId)!, reason, source: event.detail?.way ?? event.source, evidence: causeOf(event), expiresAt: null };
+    });
+  await enterEntries(sql, entries, BY_CONTACT);
+}
+
+/** A fresh subscription by the contact lifts an opt-out, a fresh confirmation a complaint too: those that are older than it. */
+async function liftByOptIn(sql: Sql, events: StorableEvent[]): Promise<void> {
+  const entered = events.filter((event) => ['complained', 'unsubscribed', 'subscribed', 'confirmed'].includes(event.kind));
+  for (const [brandId, ofBrand] of groupBy(entered, (event) => event.brandId)) {
+    const contactIds = contactsOf(ofBrand);
+    const entries = await findEntriesOfContacts(sql, contactIds, ['complaint', 'opt-out'], brandId);
+    if (entries.length === 0) continue;
+    const times = await findOptInTimes(sql, brandId, contactIds);
+    const over = entries.filter((entry) => {
+      const { subscribedAt, confirmedAt } = times.get(entry.contactId) ?? NEVER;
+      const optedIn = entry.builtIn === 'complaint' ? confirmedAt : Math.max(subscribedAt, confirmedAt);
+      return optedIn > (entry.at ?? Infinity);
+    });
+    await liftEntries(sql, over.map((entry) => entry.id), 'the contact opted in afresh', 'contact', BY_CONTACT);
+  }
+}
+
+const NEVER = { subscribedAt: 0, confirmedAt: 0, optedOutAt: 0 };
+
+async function endSilence(deps: Deps, sql: Sql, events: StorableEvent[]): Promise<void> {
+  const engaged = events.filter((event) => ENGAGING.has(event.kind) && event.actor === 'human');
+  for (const [brandId, ofBrand] of groupBy(engaged, (event) => event.brandId)) {
+    const silent = await findSilentContacts(sql, brandId, contactsOf(ofBrand));
+    if (silent.length === 0) continue;
+    const rule = await findSunsetRule(sql, brandId);
+    const sunsetListId = (await findBuiltInLists(sql)).get(`sunset ${brandId}`)!;
+    await applyStages(sql, brandId, rule.rule, deps.now(), silent, sunsetListId, { actorKind: 'rule', actor: 'the sunset rule', runId: null });
+  }
+}
+
+function causeOf(event: StorableEvent): Record<string, unknown> {
+  return { event: event.id, kind: event.kind, at: event.at, campaignId: event.campaignId, way: event.detail?.way };
+}
+
+function contactsOf(events: { contactId: number }[]): number[] {
+  return [...new Set(events.map((event) => event.contactId))].sort((a, b) => a - b);
+}
+
+function groupBy<T, K>(items: T[], key: (item: T) => K): Map<K, T[]> {
+  const groups = new Map<K, T[]>();
+  for (const item of items) groups.set(key(item), [...(groups.get(key(item)) ?? []), item]);
+  return groups;
+}

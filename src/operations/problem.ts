@@ -1,0 +1,24 @@
+import { PROBLEMS, type ProblemCode } from '../shared/problems.ts';
+
+/** A refusal that a person can act on: its code decides title, HTTP status and exit code; \`detail\` says what was wrong here. */
+export class Problem extends Error {
+  readonly code: ProblemCode;
+  readonly detail: string;
+  /** Where in what was given: a field's path, a row, a place in a text. */
+  readonly field: string | undefined;
+  readonly extra: Record<string, unknown>;
+
+  constructor(code: ProblemCode, detail: string, options: { field?: string; extra?: Record<string, unknown> } = {}) {
+    super(`${PROBLEMS[code].title}: ${detail}`);
+    this.code = code;
+    this.detail = detail;
+    this.field = options.field;
+    this.extra = options.extra ?? {};
+  }
+}
+
+/** The value, or the refusal that there is no such thing. */
+export function found<T>(value: T | null | undefined, what: string): T {
+  if (value === null || value === undefined) throw new Problem('not-found', `There is no ${what}.`);
+  return value;
+}

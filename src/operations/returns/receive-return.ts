@@ -1,0 +1,74 @@
+import { createHash } from 'node:crypto';
+import { readReturn, type ReadReturn } from '../../core/returns/read-return.ts';
+import { inTransaction } from '../../store/database.ts';
+import { findDelivery, insertReturn, type DeliveryOfToken, type ReturnState } from '../../store/statements/returns.ts';
+import { callBackFromSends } from '../campaigns/call-back.ts';
+import type { Deps } from '../deps.ts';
+import { ensureMonths, OWN_SOURCE, recordEventsWithin, type IncomingEvent } from '../events/record-events.ts';
+
+export interface ReceivedReturn {
+  id: number;
+  reading: ReadReturn;
+  state: ReturnState;
+  because: string;
+}
+
+/**
+ * Takes in one returned message: reads it, keeps it, and counts it if its token verifies. Anything else is kept as
+ * unmatched and changes nothing, so a forged report can suppress nobody. Kept and counted in one transaction; the same
+ * message twice is counted once.
+ */
+export async function receiveReturn(deps: Deps, raw: Buffer, envelopeTo: string): Promise<ReceivedReturn> {
+  const reading = readReturn(raw, envelopeTo);
+  const delivery = await findDeliveryOf(deps, reading, envelopeTo);
+  const event = delivery ? eventOf(deps, reading, delivery) : undefined;
+  const state: ReturnState = event ? 'counted' : delivery ? 'noted' : 'unmatched';
+  const because = delivery ? reading.because : unmatchedBecause(reading);
+  const digest = uuidOf(createHash('sha256').update(envelopeTo).update('\0').update(raw).digest('hex'));
+  if (event) await ensureMonths(deps, [event]);
+  const { id, affected } = await inTransaction(deps.database, async (sql) => {
+    const kept = await insertReturn(sql, { digest, envelopeTo, raw, reading, state, because, campaignId: delivery?.campaignId ?? null, contactId: delivery?.contactId ?? null });
+    const recorded = kept.fresh && event ? await recordEventsWithin(deps, sql, [{ ...event, externalId: `return:${digest}` }]) : undefined;
+    return { id: kept.id, affected: recorded?.affected ?? [] };
+  });
+  await callBackFromSends(deps, affected);
+  return { id, reading, state, because };
+}
+
+async function findDeliveryOf(deps: Deps, reading: ReadReturn, envelopeTo: string): Promise<DeliveryOfToken | undefined> {
+  if (reading.token === null) return undefined;
+  const payload = deps.tokens.read(reading.token, 'return') ?? (envelopeTo.toLowerCase().startsWith('u.') ? deps.tokens.read(reading.token, 'unsubscribe') : undefined);
+  return payload && findDelivery(deps.database, payload.campaignId, payload.contactId);
+}
+
+/** The event that a matched return stands for; none for kinds that are only noted. */
+function eventOf(deps: Deps, reading: ReadReturn, delivery: DeliveryOfToken): Omit<IncomingEvent, 'externalId'> | undefined {
+  const base = { at: deps.now().getTime(), source: OWN_SOURCE, contactId: delivery.contactId, brandId: delivery.brandId, campaignId: delivery.campaignId };
+  const recipient = reading.recipients.find(({ address }) => address === delivery.address) ?? reading.recipients[0];
+  const server = { status: recipient?.status, reply: recipient?.text, because: reading.because };
+  switch (reading.kind) {
+    case 'bounce':
+      if (recipient?.class !== 'hard' && recipient?.class !== 'soft' && recipient?.class !== 'block') return undefined;
+      return { ...base, kind: 'bounced', detail: { ...server, class: recipient.class, way: 'delivery report' } };
+    case 'delay':
+      return { ...base, kind: 'delayed', detail: server };
+    case 'success':
+      return { ...base, kind: 'delivered', detail: server };
+    case 'complaint':
+      return { ...base, kind: 'complained', detail: { way: 'complaint report', what: recipient?.text } };
+    case 'unsubscribe_request':
+      return { ...base, kind: 'unsubscribed', detail: { way: 'mail', lists: delivery.listIds } };
+    case 'reply':
+      return { ...base, kind: 'replied', detail: { way: 'mail' } };
+    default:
+      return undefined;
+  }
+}
+
+function unmatchedBecause(reading: ReadReturn): string {
+  return reading.token === null ? 'names no message of ours' : 'its token does not verify: not one of our messages, or changed on the way';
+}
+
+function uuidOf(hex: string): string {
+  return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20, 32)}`;
+}

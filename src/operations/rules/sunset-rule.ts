@@ -1,0 +1,100 @@
+import { reportLadderProblems, type SunsetRule } from '../../core/rules/sunset-ladder.ts';
+import { STAGES, type Stage } from '../../shared/words.ts';
+import { inTransaction } from '../../store/database.ts';
+import { finishRun, insertRun, type RunRow, findRun } from '../../store/statements/journal.ts';
+import { findSunsetRule, saveSunsetRule } from '../../store/statements/rules.ts';
+import { findBuiltInLists } from '../../store/statements/suppression.ts';
+import { applyStages, countSilence, countStages, sampleMoves, type SilenceBin, type StageCount, type StageMove } from '../../store/statements/sunset-stages.ts';
+import { callBackFromSends } from '../campaigns/call-back.ts';
+import type { Deps } from '../deps.ts';
+import { found, Problem } from '../problem.ts';
+
+export interface SunsetPreview {
+  brandId: number;
+  rule: SunsetRule;
+  covered: number;
+  /** Contacts that would move to another stage. */
+  moving: number;
+  toSunset: number;
+  fromSunset: number;
+  stages: { stage: Stage; now: number; wouldBe: number }[];
+  flows: StageCount[];
+  silence: SilenceBin[];
+  sample: StageMove[];
+}
+
+/** Lower edges, in days, of the bins in which silence is drawn. */
+const SILENCE_EDGES = [0, 1, 2, 4, 7, 14, 21, 30, 45, 60, 75, 90, 120, 150, 180, 240, 365, 545];
+const SAMPLE = 20;
+
+/** Who would change under a rule (the saved one, or one that is being tried), how many, and a sample. Nothing is written. */
+export async function previewSunsetRule(deps: Deps, brandId: number, tried?: SunsetRule): Promise<SunsetPreview> {
+  const rule = tried ?? (await findSunsetRule(deps.database, brandId)).rule;
+  assertLadder(rule);
+  const now = deps.now();
+  const counts = await countStages(deps.database, brandId, rule, now);
+  const sum = (test: (row: StageCount) => boolean): number => counts.filter(test).reduce((total, row) => total + row.contacts, 0);
+  return {
+    brandId,
+    rule,
+    covered: sum(() => true),
+    moving: sum((row) => row.from !== row.to),
+    toSunset: sum((row) => row.to === 'sunset' && row.from !== 'sunset'),
+    fromSunset: sum((row) => row.from === 'sunset' && row.to !== 'sunset'),
+    stages: STAGES.map((stage) => ({ stage, now: sum((row) => row.from === stage), wouldBe: sum((row) => row.to === stage) })),
+    flows: counts.filter((row) => row.from !== row.to),
+    silence: await countSilence(deps.database, brandId, rule, now, edgesWith(rule)),
+    sample: await sampleMoves(deps.database, brandId, rule, now, SAMPLE),
+  };
+}
+
+/** The bins' edges with the rule's own thresholds among them, so that no bar stands on both sides of one. */
+function edgesWith(rule: SunsetRule): number[] {
+  return [...new Set([...SILENCE_EDGES, ...rule.steps.map((step) => step.days)])].sort((a, b) => a - b);
+}
+
+export interface ApplyRequest {
+  brandId: number;
+  /** A changed rule to save first; the saved one otherwise. */
+  rule?: SunsetRule;
+  /** How many the preview said would move; null for the schedule, which takes what it finds. */
+  expected: number | null;
+  reason: string;
+  actor: string;
+  actorKind: 'person' | 'rule';
+}
+
+const MOVED_SHARE = 0.01;
+
+/** Saves the rule if it was changed and moves everybody to their stage, as one run. @throws Problem count-moved, invalid-input */
+export async function applySunsetRule(deps: Deps, request: ApplyRequest): Promise<RunRow> {
+  const { brandId, expected, reason, actor, actorKind } = request;
+  const preview = await previewSunsetRule(deps, brandId, request.rule);
+  if (expected !== null && Math.abs(preview.moving - expected) > Math.max(1, expected) * MOVED_SHARE) {
+    throw new Problem('count-moved', `${expected} were expected to move; now it is ${preview.moving}.`, { extra: { expected, now: preview.moving } });
+  }
+  const runId = await inTransaction(deps.database, async (sql) => {
+    if (request.rule) await saveSunsetRule(sql, brandId, request.rule, actor);
+    const id = await insertRun(sql, { kind: 'sunset rule', brandId, actor, reason });
+    const sunsetListId = (await findBuiltInLists(sql)).get(`sunset ${brandId}`)!;
+    const moved = await applyStages(sql, brandId, preview.rule, deps.now(), null, sunsetListId, { actorKind, actor, runId: id });
+    await finishRun(sql, id, countsOf(moved));
+    return id;
+  });
+  await callBackFromSends(deps, 'all');
+  return found(await findRun(deps.database, runId), `run ${runId}`);
+}
+
+function countsOf(moved: StageCount[]): Record<string, number> {
+  const counts: Record<string, number> = { moved: 0 };
+  for (const { to, contacts } of moved) {
+    counts['moved'] = (counts['moved'] ?? 0) + contacts;
+    counts[`to ${to}`] = (counts[`to ${to}`] ?? 0) + contacts;
+  }
+  return counts;
+}
+
+function assertLadder(rule: SunsetRule): void {
+  const [problem] = reportLadderProblems(rule);
+  if (problem) throw new Problem('invalid-input', problem.message, { field: `rule.${problem.field}` });
+}

@@ -1,0 +1,107 @@
+import { randomUUID } from 'node:crypto';
+import type { Server } from 'node:net';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { createAdaptorServer } from '@hono/node-server';
+import { Hono } from 'hono';
+import pino, { type Logger } from 'pino';
+import { makeTokenizer } from '../core/message/token.ts';
+import type { Deps } from '../operations/deps.ts';
+import { ensureAdmin, findTokenKeys } from '../operations/organisation/set-up.ts';
+import { migrate, openDatabase } from '../store/database.ts';
+import { findEventMonths } from '../store/statements/events.ts';
+import { registerProcess } from '../store/statements/processes.ts';
+import type { Config } from './config.ts';
+import { makeApi } from './http/api.ts';
+import { makeConsoleFiles } from './http/console.ts';
+import { makeMetrics } from './http/metrics.ts';
+import { makePublicApp } from './http/public.ts';
+import { makeSmtpIntake } from './intake/smtp-intake.ts';
+import { makeSmtpRelay } from './relay/smtp-relay.ts';
+import { makeEventRecorder, type EventRecorder } from './tracking/event-recorder.ts';
+import { startHousekeeping } from './workers/housekeeping.ts';
+import { startImporter, startSchedule } from './workers/jobs.ts';
+import { startSender } from './workers/sender.ts';
+
+export interface Service {
+  /** Password of the account that the first start made; undefined if there was one. */
+  adminPassword: string | undefined;
+  stop(): Promise<void>;
+}
+
+/** Connections to PostgreSQL: sending, tracking and the console side by side, with one kept for this process's lock. */
+const POOL_SIZE = 16;
+
+/** Puts the service together and starts it. What was acquired is released backwards, also when starting fails half-way. */
+export async function startService(config: Config): Promise<Service> {
+  const log = pino({ level: config.logLevel });
+  const releases: (() => Promise<unknown>)[] = [];
+  const stop = async (): Promise<void> => {
+    for (let release = releases.pop(); release; release = releases.pop()) await release().catch((error: Error) => log.error({ err: error }, 'stopping'));
+  };
+  try {
+    const adminPassword = await start(config, log, releases);
+    return { adminPassword, stop };
+  } catch (error) {
+    await stop();
+    throw error;
+  }
+}
+
+async function start(config: Config, log: Logger, releases: (() => Promise<unknown>)[]): Promise<string | undefined> {
+  const database = await openDatabase(config.databaseUrl, POOL_SIZE);
+  releases.push(() => database.destroy());
+  await migrate(database);
+  const tokens = makeTokenizer(await findTokenKeys(database));
+  const deps: Deps = { database, now: () => new Date(), tokens, publicUrl: config.publicUrl, eventMonths: new Set(await findEventMonths(database)) };
+  const adminPassword = await ensureAdmin(deps, config.adminEmail, 'Rosa Lindgard', config.adminPassword);
+
+  const processId = randomUUID();
+  const lockHolder = database.createQueryRunner();
+  releases.push(() => lockHolder.release());
+  await registerProcess(lockHolder, processId);
+
+  const recorder = makeEventRecorder(deps);
+  releases.push(() => recorder.drain());
+  const relay = makeSmtpRelay(config.relayUrl, config.relayConnections);
+  releases.push(async () => relay.close());
+
+  await listen(releases, createAdaptorServer({ fetch: makePublicApp(deps, recorder).fetch }) as Server, config.publicPort, config.publicHost, 'AVENDEL_PUBLIC_PORT');
+  await listen(releases, createAdaptorServer({ fetch: makeConsolePort(deps, recorder, log).fetch }) as Server, config.consolePort, config.consoleHost, 'AVENDEL_CONSOLE_PORT');
+  const intake = makeSmtpIntake(deps, log);
+  intake.on('error', (error) => log.warn({ err: error }, 'intake connection'));
+  await listen(releases, intake.server as unknown as Server, config.intakePort, config.intakeHost, 'AVENDEL_INTAKE_PORT');
+
+  for (const loop of [startHousekeeping(deps, log), startSender(deps, relay, processId, config.retrySeconds, log), startImporter(deps, log)]) releases.push(() => loop.stop());
+  const schedule = await startSchedule(deps, config.databaseUrl, config.rulesCron, log);
+  releases.push(() => schedule.stop());
+  return adminPassword;
+}
+
+function makeConsolePort(deps: Deps, recorder: EventRecorder, log: Logger): Hono {
+  const metrics = makeMetrics(deps, recorder);
+  const app = new Hono();
+  app.get('/healthz', (c) => c.text('ok'));
+  app.get('/readyz', async (c) => (await deps.database.query('SELECT 1'), c.text('ready')));
+  app.get('/metrics', async (c) => c.text(await metrics.metrics(), 200, { 'content-type': metrics.contentType }));
+  app.route('/api/v1', makeApi(deps, log));
+  app.route('/', makeConsoleFiles(join(dirname(fileURLToPath(import.meta.url)), '..', 'console')));
+  return app;
+}
+
+/** Listens, or says which setting names a port that something else has. */
+async function listen(releases: (() => Promise<unknown>)[], server: Server, port: number, host: string, setting: string): Promise<void> {
+  await new Promise<void>((resolve, reject) => {
+    server.once('error', (error: NodeJS.ErrnoException) =>
+      reject(error.code === 'EADDRINUSE' ? new Error(`Port ${port} on ${host} is in use. Stop what uses it, or set ${setting} to another port.`) : error),
+    );
+    server.listen(port, host, resolve);
+  });
+  releases.push(
+    () =>
+      new Promise<void>((resolve) => {
+        server.close(() => resolve());
+        (server as { closeAllConnections?: () => void }).closeAllConnections?.();
+      }),
+  );
+}

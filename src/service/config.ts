@@ -1,0 +1,70 @@
+import Joi from 'joi';
+
+/** All settings of the service, read once at start. */
+export interface Config {
+  databaseUrl: string;
+  consoleHost: string;
+  consolePort: number;
+  publicHost: string;
+  publicPort: number;
+  publicUrl: string;
+  intakeHost: string;
+  intakePort: number;
+  relayUrl: string;
+  relayConnections: number;
+  retrySeconds: number;
+  adminEmail: string;
+  adminPassword: string | undefined;
+  rulesCron: string;
+  logLevel: string;
+}
+
+const port = (standard: number): Joi.NumberSchema => Joi.number().port().default(standard);
+
+const SCHEMA = Joi.object({
+  AVENDEL_DATABASE_URL: Joi.string().uri({ scheme: ['postgres', 'postgresql'] }).required(),
+  AVENDEL_CONSOLE_HOST: Joi.string().default('127.0.0.1'),
+  AVENDEL_CONSOLE_PORT: port(7400),
+  AVENDEL_PUBLIC_HOST: Joi.string().default('127.0.0.1'),
+  AVENDEL_PUBLIC_PORT: port(7401),
+  AVENDEL_PUBLIC_URL: Joi.string().uri({ scheme: ['http', 'https'] }),
+  AVENDEL_INTAKE_HOST: Joi.string().default('127.0.0.1'),
+  AVENDEL_INTAKE_PORT: port(7425),
+  AVENDEL_RELAY_URL: Joi.string().uri({ scheme: ['smtp', 'smtps'] }).default('smtp://127.0.0.1:7426'),
+  AVENDEL_RELAY_CONNECTIONS: Joi.number().integer().min(1).max(100).default(8),
+  AVENDEL_RETRY_SECONDS: Joi.number().min(0).default(60),
+  AVENDEL_ADMIN_EMAIL: Joi.string().default('admin@larkfield.example'),
+  AVENDEL_ADMIN_PASSWORD: Joi.string().min(8),
+  AVENDEL_RULES_CRON: Joi.string().default('15 3 * * *'),
+  AVENDEL_LOG_LEVEL: Joi.string().valid('silent', 'error', 'warn', 'info', 'debug').default('info'),
+});
+
+/** Reads the settings. @throws an error that names each variable, what it got and what it wants */
+export function readConfig(environment: NodeJS.ProcessEnv): Config {
+  const given = Object.fromEntries(Object.entries(environment).filter(([name]) => name.startsWith('AVENDEL_')));
+  const { value, error } = SCHEMA.validate(given, { abortEarly: false, allowUnknown: true }) as { value: Record<string, never>; error?: Joi.ValidationError };
+  if (error) {
+    const lines = error.details.map((detail) => {
+      const got = detail.context?.value === undefined ? 'it is not set' : `it is “${String(detail.context.value)}”`;
+      return `  ${detail.path.join('.')}: ${detail.message.replace(/^"[^"]*" /, '')}; ${got}`;
+    });
+    throw new Error(`These settings cannot be used:\n${lines.join('\n')}`);
+  }
+  return {
+    databaseUrl: value['AVENDEL_DATABASE_URL']!,
+    consoleHost: value['AVENDEL_CONSOLE_HOST']!,
+    consolePort: value['AVENDEL_CONSOLE_PORT']!,
+    publicHost: value['AVENDEL_PUBLIC_HOST']!,
+    publicPort: value['AVENDEL_PUBLIC_PORT']!,
+    publicUrl: ((value['AVENDEL_PUBLIC_URL'] as string | undefined) ?? `http://${String(value['AVENDEL_PUBLIC_HOST'])}:${String(value['AVENDEL_PUBLIC_PORT'])}`).replace(/\/$/, ''),
+    intakeHost: value['AVENDEL_INTAKE_HOST']!,
+    intakePort: value['AVENDEL_INTAKE_PORT']!,
+    relayUrl: value['AVENDEL_RELAY_URL']!,
+    relayConnections: value['AVENDEL_RELAY_CONNECTIONS']!,
+    retrySeconds: value['AVENDEL_RETRY_SECONDS']!,
+    adminEmail: value['AVENDEL_ADMIN_EMAIL']!,
+    adminPassword: value['AVENDEL_ADMIN_PASSWORD'],
+    rulesCron: value['AVENDEL_RULES_CRON']!,
+    logLevel: value['AVENDEL_LOG_LEVEL']!,
+  };
+}

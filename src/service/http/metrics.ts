@@ -1,0 +1,25 @@
+import { Gauge, Registry } from 'prom-client';
+import type { Deps } from '../../operations/deps.ts';
+import { countDeliveryStates, countEventKinds } from '../../store/statements/metrics.ts';
+import { countReturns } from '../../store/statements/returns.ts';
+import type { EventRecorder } from '../tracking/event-recorder.ts';
+
+/** What Prometheus reads: sends, events and returns by state, and what waits to be written. */
+export function makeMetrics(deps: Deps, recorder: EventRecorder): Registry {
+  const registry = new Registry();
+  const gauge = (name: string, help: string, label: string, read: () => Promise<Record<string, number>>): Gauge =>
+    new Gauge({
+      name,
+      help,
+      labelNames: [label],
+      registers: [registry],
+      async collect() {
+        for (const [value, count] of Object.entries(await read())) this.set({ [label]: value }, count);
+      },
+    });
+  gauge('avendel_deliveries', 'Deliveries by state', 'state', () => countDeliveryStates(deps.database));
+  gauge('avendel_returns', 'Returned messages by state', 'state', () => countReturns(deps.database));
+  gauge('avendel_events', 'Events by kind, as totals of activity', 'kind', () => countEventKinds(deps.database));
+  new Gauge({ name: 'avendel_events_waiting', help: 'Events taken in and not yet committed', registers: [registry], collect() { this.set(recorder.waiting()); } }); // prettier-ignore
+  return registry;
+}

@@ -1,0 +1,31 @@
+import { Problem } from '../../operations/problem.ts';
+
+export interface PageQuery {
+  cursor?: string;
+  limit: number;
+}
+
+export interface Page<T> {
+  items: T[];
+  /** Cursor of the next page; null at the end. */
+  next: string | null;
+}
+
+/** The number a cursor stands for. Cursors are opaque to callers: base64url of a number. */
+export function readCursor(cursor: string | undefined, start: number): number {
+  if (cursor === undefined) return start;
+  const number = Number(Buffer.from(cursor, 'base64url').toString('latin1'));
+  if (!Number.isSafeInteger(number) || number < 0) throw new Problem('invalid-input', 'This cursor is not one of ours.', { field: 'cursor' });
+  return number;
+}
+
+/** One page: \`rows\` were asked for with one more than the limit, which tells whether there is a next page. */
+export function pageOf<T>(rows: T[], limit: number, key: (row: T) => number): Page<T> {
+  const items = rows.slice(0, limit);
+  const last = items[items.length - 1];
+  return { items, next: rows.length > limit && last ? Buffer.from(String(key(last)), 'latin1').toString('base64url') : null };
+}
+
+/** Where a list that runs from the newest begins. */
+export const NEWEST = Number.MAX_SAFE_INTEGER;
+export const NEWEST_INT = 2_147_483_647;

@@ -1,0 +1,100 @@
+import { randomUUID } from 'node:crypto';
+import { Hono, type Context } from 'hono';
+import { bodyLimit } from 'hono/body-limit';
+import type { TokenPayload, TokenUse } from '../../core/message/token.ts';
+import { TRAP_LINK } from '../../core/message/compile-message.ts';
+import { OWN_SOURCE, type IncomingEvent } from '../../operations/events/record-events.ts';
+import { Problem } from '../../operations/problem.ts';
+import type { Deps } from '../../operations/deps.ts';
+import { findLink } from '../../store/statements/campaigns.ts';
+import { findDelivery, type DeliveryOfToken } from '../../store/statements/returns.ts';
+import { findListNames } from '../../store/statements/subscriptions.ts';
+import { BrandEntity } from '../../store/entities/organisation.ts';
+import type { EventRecorder } from '../tracking/event-recorder.ts';
+import { makeCache } from '../tracking/cache.ts';
+import { donePage, gonePage, unsubscribePage } from './public-pages.ts';
+
+/** The smallest GIF: one transparent pixel. */
+const PIXEL = Buffer.from('R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7', 'base64');
+const NEVER_CACHED = { 'cache-control': 'private, no-store, max-age=0', 'referrer-policy': 'no-referrer', 'x-content-type-options': 'nosniff' };
+const MOST_FORM_BYTES = 16 * 1024;
+const MOST_CACHED = 50_000;
+
+/** What strangers reach: pixel, link redirects, the ways out. Nothing here lists or reveals contacts. */
+export function makePublicApp(deps: Deps, recorder: EventRecorder): Hono {
+  const app = new Hono();
+  const links = makeCache<string | undefined>(MOST_CACHED);
+  const brands = makeCache<number | undefined>(MOST_CACHED);
+
+  app.get('/o/:name', async (c) => {
+    const payload = read(deps, c.req.param('name').replace(/\.gif$/, ''), 'open');
+    const brandId = payload && (await brands.get(String(payload.campaignId), () => brandOf(deps, payload)));
+    if (payload && brandId !== undefined) await recorder.record(actOf(deps, c, payload, brandId, 'opened', undefined));
+    return c.body(PIXEL, 200, { ...NEVER_CACHED, 'content-type': 'image/gif' });
+  });
+
+  app.get('/c/:token', async (c) => {
+    const payload = read(deps, c.req.param('token'), 'click');
+    if (!payload) return c.html(gonePage(), 404, NEVER_CACHED);
+    const url = await links.get(`${payload.campaignId} ${payload.link}`, () => findLink(deps.database, payload.campaignId, payload.link));
+    const brandId = await brands.get(String(payload.campaignId), () => brandOf(deps, payload));
+    if (url === undefined || brandId === undefined) return c.html(gonePage(), 404, NEVER_CACHED);
+    await recorder.record(actOf(deps, c, payload, brandId, 'clicked', url));
+    // The trap link leads nowhere: whoever follows it is no person.
+    return payload.link === TRAP_LINK ? c.body(null, 204, NEVER_CACHED) : c.body(null, 302, { ...NEVER_CACHED, location: url });
+  });
+
+  app.get('/u/:token', async (c) => {
+    const found = await findBehind(deps, c.req.param('token'));
+    if (!found) return c.html(gonePage(), 404, NEVER_CACHED);
+    const { brandName, lists } = await pageFacts(deps, found);
+    return c.html(unsubscribePage(brandName, lists), 200, NEVER_CACHED);
+  });
+
+  // RFC 8058: acts at once, without cookies or redirects. The page's own form posts here too, with what was chosen.
+  app.post('/u/:token', bodyLimit({ maxSize: MOST_FORM_BYTES }), async (c) => {
+    const found = await findBehind(deps, c.req.param('token'));
+    if (!found) return c.html(gonePage(), 404, NEVER_CACHED);
+    const form = await c.req.parseBody();
+    const { brandName, lists } = await pageFacts(deps, found);
+    const everything = form['from'] === 'everything' || lists.length === 0;
+    const oneClick = form['List-Unsubscribe'] === 'One-Click';
+    await recorder.record({
+      kind: 'unsubscribed', at: deps.now().getTime(), source: OWN_SOURCE, externalId: `unsubscribe:${randomUUID()}`,
+      contactId: found.contactId, brandId: found.brandId, campaignId: found.campaignId,
+      detail: { way: oneClick ? 'one click' : 'page', ...(everything ? {} : { lists: found.listIds }) },
+    }); // prettier-ignore
+    return oneClick ? c.text('You are unsubscribed.', 200, NEVER_CACHED) : c.html(donePage(brandName, everything ? [] : lists), 200, NEVER_CACHED);
+  });
+
+  app.get('/healthz', (c) => c.text('ok'));
+  app.notFound((c) => c.html(gonePage(), 404, NEVER_CACHED));
+  app.onError((error, c) => {
+    if (error instanceof Problem && error.code === 'too-busy') return c.text('Please try again in a moment.', 503, { ...NEVER_CACHED, 'retry-after': '2' });
+    throw error;
+  });
+  return app;
+}
+
+function read(deps: Deps, token: string, use: TokenUse): TokenPayload | undefined {
+  return deps.tokens.read(token, use);
+}
+
+async function brandOf(deps: Deps, payload: TokenPayload): Promise<number | undefined> {
+  return (await findDelivery(deps.database, payload.campaignId, payload.contactId))?.brandId;
+}
+
+function findBehind(deps: Deps, token: string): Promise<DeliveryOfToken | undefined> {
+  const payload = read(deps, token, 'unsubscribe');
+  return payload ? findDelivery(deps.database, payload.campaignId, payload.contactId) : Promise.resolve(undefined);
+}
+
+async function pageFacts(deps: Deps, delivery: DeliveryOfToken): Promise<{ brandName: string; lists: string[] }> {
+  const brand = await deps.database.getRepository(BrandEntity).findOneBy({ id: delivery.brandId });
+  return { brandName: brand?.name ?? 'this sender', lists: await findListNames(deps.database, delivery.listIds) };
+}
+
+function actOf(deps: Deps, c: Context, payload: TokenPayload, brandId: number, kind: 'opened' | 'clicked', url: string | undefined): IncomingEvent {
+  const detail = { userAgent: (c.req.header('user-agent') ?? '').slice(0, 300), method: c.req.method, ...(kind === 'clicked' ? { link: payload.link, url } : {}) };
+  return { kind, at: deps.now().getTime(), source: OWN_SOURCE, externalId: `${kind}:${randomUUID()}`, contactId: payload.contactId, brandId, campaignId: payload.campaignId, detail };
+}

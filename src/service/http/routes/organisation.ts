@@ -1,0 +1,28 @@
+import { createBrand, createList, type NewBrand } from '../../../operations/organisation/set-up.ts';
+import { lookAtToday } from '../../../operations/today.ts';
+import { BrandEntity, ListEntity } from '../../../store/entities/organisation.ts';
+import * as schema from '../../../shared/schemas.ts';
+import { route, type Route } from '../route.ts';
+
+export const organisationRoutes: Route[] = [
+  route({
+    method: 'get', path: '/brands', summary: 'Brands of the organisation',
+    handle: ({ deps }) => deps.database.getRepository(BrandEntity).find({ order: { id: 'ASC' } }),
+  }),
+  route<never, never, NewBrand>({
+    method: 'post', path: '/brands', summary: 'Create a brand, with the suppression lists that rules fill for it', body: schema.newBrand, status: 201,
+    handle: ({ deps, body }) => createBrand(deps, body),
+  }),
+  route({
+    method: 'get', path: '/lists', summary: 'Lists of all brands',
+    handle: ({ deps }) => deps.database.getRepository(ListEntity).find({ order: { id: 'ASC' } }),
+  }),
+  route<never, never, { brandId: number; name: string; optIn: 'single' | 'double' }>({
+    method: 'post', path: '/lists', summary: 'Create a list', body: schema.newList, status: 201,
+    handle: ({ deps, body }) => createList(deps, body),
+  }),
+  route<never, { brandId: number }>({
+    method: 'get', path: '/today', summary: 'What changed since yesterday, and what needs a look', query: schema.brandQuery,
+    handle: ({ deps, query }) => lookAtToday(deps, query.brandId),
+  }),
+]; // prettier-ignore

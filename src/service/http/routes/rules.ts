@@ -1,0 +1,63 @@
+import type { BounceRule } from '../../../core/rules/bounce-count.ts';
+import type { SunsetRule } from '../../../core/rules/sunset-ladder.ts';
+import { applyBounceRule, previewBounceRule } from '../../../operations/rules/bounce-rule.ts';
+import { applySunsetRule, previewSunsetRule } from '../../../operations/rules/sunset-rule.ts';
+import { undoRun } from '../../../operations/rules/undo-run.ts';
+import { found } from '../../../operations/problem.ts';
+import * as schema from '../../../shared/schemas.ts';
+import { findRun, listJournal, listRuns } from '../../../store/statements/journal.ts';
+import { findSunsetRule, findVersionedBounceRule } from '../../../store/statements/rules.ts';
+import { NEWEST, NEWEST_INT, pageOf, readCursor, type PageQuery } from '../paging.ts';
+import { route, type Route } from '../route.ts';
+
+type WithId = { id: number };
+type OfBrand = { brandId: number };
+
+export const ruleRoutes: Route[] = [
+  route<OfBrand>({
+    method: 'get', path: '/rules/sunset/:brandId', summary: 'The sunset rule of a brand', params: schema.brandParams,
+    handle: ({ deps, params }) => findSunsetRule(deps.database, params.brandId),
+  }),
+  route<OfBrand, never, { rule?: SunsetRule }>({
+    method: 'post', path: '/rules/sunset/:brandId/preview', summary: 'Who would move, under the saved rule or one that is tried', params: schema.brandParams, body: schema.sunsetPreview,
+    handle: ({ deps, params, body }) => previewSunsetRule(deps, params.brandId, body.rule),
+  }),
+  route<OfBrand, never, { rule?: SunsetRule; expect: number; reason: string }>({
+    method: 'post', path: '/rules/sunset/:brandId/apply', summary: 'Move everybody to their stage, as a run', params: schema.brandParams, body: schema.sunsetApply,
+    handle: ({ deps, params, body, who }) => applySunsetRule(deps, { brandId: params.brandId, rule: body.rule, expected: body.expect, reason: body.reason, actor: who.name, actorKind: 'person' }),
+  }),
+  route({
+    method: 'get', path: '/rules/bounce', summary: 'The bounce rule',
+    handle: ({ deps }) => findVersionedBounceRule(deps.database),
+  }),
+  route<never, never, { rule?: BounceRule }>({
+    method: 'post', path: '/rules/bounce/preview', summary: 'Who would become undeliverable or deliverable again', body: schema.bouncePreview,
+    handle: ({ deps, body }) => previewBounceRule(deps, body.rule),
+  }),
+  route<never, never, { rule?: BounceRule; expect: number; reason: string }>({
+    method: 'post', path: '/rules/bounce/apply', summary: 'Mark everybody by the bounce rule, as a run', body: schema.bounceApply,
+    handle: ({ deps, body, who }) => applyBounceRule(deps, { rule: body.rule, expected: body.expect, reason: body.reason, actor: who.name, actorKind: 'person' }),
+  }),
+  route<never, PageQuery>({
+    method: 'get', path: '/runs', summary: 'Runs, latest first', query: schema.pageQuery,
+    async handle({ deps, query }) {
+      return pageOf(await listRuns(deps.database, readCursor(query.cursor, NEWEST_INT), query.limit + 1), query.limit, (row) => row.id);
+    },
+  }),
+  route<WithId>({
+    method: 'get', path: '/runs/:id', summary: 'One run', params: schema.idParams,
+    async handle({ deps, params }) {
+      return found(await findRun(deps.database, params.id), `run ${params.id}`);
+    },
+  }),
+  route<WithId, PageQuery>({
+    method: 'get', path: '/runs/:id/journal', summary: 'What a run changed', params: schema.idParams, query: schema.pageQuery,
+    async handle({ deps, params, query }) {
+      return pageOf(await listJournal(deps.database, { runId: params.id }, readCursor(query.cursor, NEWEST), query.limit + 1), query.limit, (row) => row.id);
+    },
+  }),
+  route<WithId, never, { reason: string }>({
+    method: 'post', path: '/runs/:id/undo', summary: 'Put back what a run changed, except what was changed again since', params: schema.idParams, body: schema.undoRequest,
+    handle: ({ deps, params, body, who }) => undoRun(deps, params.id, body.reason, who.name),
+  }),
+]; // prettier-ignore

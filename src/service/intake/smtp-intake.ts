@@ -1,0 +1,55 @@
+import { SMTPServer } from 'smtp-server';
+import type { Logger } from 'pino';
+import type { Deps } from '../../operations/deps.ts';
+import { receiveReturn } from '../../operations/returns/receive-return.ts';
+
+/** A return larger than this is refused by its size; reports that hold whole messages stay well below. */
+const MAX_RETURN_BYTES = 10 * 1024 * 1024;
+const MAX_RECIPIENTS = 10;
+
+/**
+ * The SMTP listener that takes returns. Whatever is not too large is taken, for an address of ours or not: what matches
+ * nothing is kept as unmatched. 250 is answered only after the return is committed.
+ */
+export function makeSmtpIntake(deps: Deps, log: Logger): SMTPServer {
+  return new SMTPServer({
+    authOptional: true,
+    disabledCommands: ['AUTH', 'STARTTLS'],
+    size: MAX_RETURN_BYTES,
+    disableReverseLookup: true,
+    banner: 'Avendel intake',
+    logger: false,
+    onRcptTo(_address, session, done) {
+      const many = session.envelope.rcptTo.length >= MAX_RECIPIENTS;
+      done(many ? smtpError(452, '4.5.3 Too many recipients') : null);
+    },
+    onData(stream, session, done) {
+      const chunks: Buffer[] = [];
+      let bytes = 0;
+      stream.on('data', (chunk: Buffer) => {
+        bytes += chunk.length;
+        if (bytes <= MAX_RETURN_BYTES) chunks.push(chunk);
+      });
+      stream.on('end', () => {
+        if (stream.sizeExceeded || bytes > MAX_RETURN_BYTES) return done(smtpError(552, '5.3.4 Message larger than this intake takes (10 MB)'));
+        const raw = Buffer.concat(chunks);
+        const recipients = session.envelope.rcptTo.map(({ address }) => address);
+        receiveAll(deps, raw, recipients).then(
+          () => done(null, '2.0.0 Kept'),
+          (error: Error) => {
+            log.error({ err: error }, 'a return could not be kept');
+            done(smtpError(451, '4.3.0 Not kept, try again later'));
+          },
+        );
+      });
+    },
+  });
+}
+
+async function receiveAll(deps: Deps, raw: Buffer, recipients: string[]): Promise<void> {
+  for (const recipient of recipients) await receiveReturn(deps, raw, recipient);
+}
+
+function smtpError(code: number, message: string): Error {
+  return Object.assign(new Error(message), { responseCode: code });
+}

@@ -1,0 +1,22 @@
+import { startService } from './compose.ts';
+import { readConfig } from './config.ts';
+
+/** `avendel service`: runs until it is told to stop. */
+async function main(): Promise<void> {
+  const config = readConfig(process.env);
+  const service = await startService(config);
+  if (service.adminPassword !== undefined && config.adminPassword === undefined) {
+    process.stdout.write(`First start. Sign in as ${config.adminEmail} with the password ${service.adminPassword}\n`);
+  }
+  process.stdout.write(`Avendel is ready. Console: http://${config.consoleHost}:${config.consolePort}\n`);
+  const stop = (): void => {
+    void service.stop().then(() => process.exit(0));
+  };
+  process.once('SIGINT', stop);
+  process.once('SIGTERM', stop);
+}
+
+main().catch((error: Error) => {
+  process.stderr.write(`${error.message}\n`);
+  process.exit(1);
+});

@@ -1,0 +1,152 @@
+import { Readable } from 'node:stream';
+import MailComposer from 'nodemailer/lib/mail-composer/index.js';
+import SMTPConnection from 'nodemailer/lib/smtp-connection/index.js';
+import type { WrittenMessage } from '../../core/message/compile-message.ts';
+import type { Handover, Relay } from '../../operations/campaigns/relay.ts';
+
+/** How long the relay may take to greet, to answer a command, and to take a message. */
+const GREETING_MS = 15_000;
+const SOCKET_MS = 60_000;
+
+interface SmtpError extends Error {
+  code?: string;
+  command?: string;
+  response?: string;
+  responseCode?: number;
+}
+
+/**
+ * The relay over SMTP, with a pool of connections that are kept open between messages. Built on nodemailer's connection
+ * rather than on its own pool, because the pool does not say whether a message's text had begun to go when a line broke:
+ * that is the difference between trying again and never trying again.
+ */
+export function makeSmtpRelay(url: string, connections: number): Relay & { close(): void } {
+  const idle: SMTPConnection[] = [];
+  const open = new Set<SMTPConnection>();
+  const options = connectionOptions(url);
+  const acquire = async (): Promise<SMTPConnection> => {
+    for (let kept = idle.pop(); kept; kept = idle.pop()) if (open.has(kept)) return kept;
+    const connection = await connect(options);
+    open.add(connection);
+    connection.once('end', () => open.delete(connection));
+    connection.on('error', () => open.delete(connection));
+    return connection;
+  };
+  return {
+    connections,
+    async handOver(message) {
+      let connection: SMTPConnection;
+      try {
+        connection = await acquire();
+      } catch (error) {
+        return { outcome: 'again', reply: replyOf(error as SmtpError), trouble: true };
+      }
+      const { handover, usable } = await send(connection, message);
+      if (usable && open.has(connection)) idle.push(connection);
+      else {
+        open.delete(connection);
+        connection.close();
+      }
+      return handover;
+    },
+    close() {
+      for (const connection of open) connection.quit();
+      open.clear();
+    },
+  };
+}
+
+function connectionOptions(url: string): SMTPConnection.Options & { user: string; pass: string } {
+  const { hostname, port, protocol, username, password } = new URL(url);
+  return {
+    host: hostname,
+    port: port === '' ? (protocol === 'smtps:' ? 465 : 25) : Number(port),
+    secure: protocol === 'smtps:',
+    user: decodeURIComponent(username),
+    pass: decodeURIComponent(password),
+    greetingTimeout: GREETING_MS,
+    connectionTimeout: GREETING_MS,
+    socketTimeout: SOCKET_MS,
+    // A relay on a private network often has a certificate of its own; the operator chose its address.
+    tls: { rejectUnauthorized: hostname !== '127.0.0.1' && hostname !== 'localhost' },
+  };
+}
+
+async function connect(options: ReturnType<typeof connectionOptions>): Promise<SMTPConnection> {
+  const connection = new SMTPConnection(options);
+  await new Promise<void>((resolve, reject) => {
+    connection.once('error', reject);
+    connection.connect((error) => (error ? reject(error) : resolve()));
+  });
+  if (options.user !== '') {
+    await new Promise<void>((resolve, reject) =>
+      connection.login({ credentials: { user: options.user, pass: options.pass } }, (error) => (error ? reject(error) : resolve())),
+    );
+  }
+  return connection;
+}
+
+async function send(connection: SMTPConnection, message: WrittenMessage): Promise<{ handover: Handover; usable: boolean }> {
+  const raw = await buildMime(message);
+  const source = { begun: false };
+  const stream = new Readable({
+    read() {
+      source.begun = true;
+      this.push(raw);
+      this.push(null);
+    },
+  });
+  return new Promise((resolve) => {
+    let settled = false;
+    const settle = (handover: Handover, usable: boolean): void => {
+      if (settled) return;
+      settled = true;
+      connection.removeListener('error', broken);
+      connection.removeListener('end', ended);
+      resolve({ handover, usable });
+    };
+    const fail = (error: SmtpError): void => {
+      const handover = handoverOf(error, source.begun);
+      settle(handover, handover.outcome === 'refused' || (handover.outcome === 'again' && !handover.trouble));
+    };
+    const broken = (error: Error): void => fail(error);
+    const ended = (): void => fail(new Error('the relay closed the connection'));
+    connection.once('error', broken);
+    connection.once('end', ended);
+    connection.send({ from: message.envelopeFrom, to: [message.to] }, stream, (error, info) => {
+      if (error) fail(error);
+      else settle({ outcome: 'accepted', reply: info.response }, true);
+    });
+  });
+}
+
+/** multipart/alternative with a text part first, headers and encodings by nodemailer (RFC 2045 to 2049, 2047). */
+export function buildMime(message: WrittenMessage): Promise<Buffer> {
+  const composer = new MailComposer({
+    from: message.from,
+    to: message.to,
+    subject: message.subject,
+    html: message.html,
+    text: message.text,
+    messageId: message.messageId,
+    headers: message.headers,
+    disableFileAccess: true,
+    disableUrlAccess: true,
+  });
+  return composer.compile().build();
+}
+
+/** What a failure means for this recipient: by the relay's reply if there is one, else by whether the text had begun to go. */
+function handoverOf(error: SmtpError, begun: boolean): Handover {
+  const reply = replyOf(error);
+  const code = error.responseCode ?? 0;
+  const ofRecipient = error.command === 'RCPT TO' || error.command === 'DATA' || begun;
+  if (code === 421) return { outcome: 'again', reply, trouble: true };
+  if (code >= 500 && ofRecipient) return { outcome: 'refused', reply };
+  if (code >= 400) return { outcome: 'again', reply, trouble: !ofRecipient };
+  return begun ? { outcome: 'uncertain', reply } : { outcome: 'again', reply, trouble: true };
+}
+
+function replyOf(error: SmtpError): string {
+  return (error.response ?? error.message).slice(0, 1000);
+}

@@ -1,0 +1,52 @@
+import PgBoss from 'pg-boss';
+import type { Logger } from 'pino';
+import { runImport } from '../../operations/contacts/import-contacts.ts';
+import type { Deps } from '../../operations/deps.ts';
+import { applyBounceRule } from '../../operations/rules/bounce-rule.ts';
+import { applySunsetRule } from '../../operations/rules/sunset-rule.ts';
+import { BrandEntity } from '../../store/entities/organisation.ts';
+import { listUnfinishedImports } from '../../store/statements/imports.ts';
+import { withExclusiveLock } from '../../store/statements/processes.ts';
+import { startLoop, type Loop } from './loop.ts';
+
+/** Class of the advisory locks that say "this import is being worked on". */
+const IMPORT_LOCKS = 73_004;
+const LOOK_EVERY_MS = 250;
+const RULES_QUEUE = 'apply-rules';
+
+/**
+ * Works imports through, one at a time in this process. An import is held by an advisory lock, which PostgreSQL lets go
+ * of when the process dies; so another process, or this one started again, goes on at once.
+ */
+export function startImporter(deps: Deps, log: Logger): Loop {
+  return startLoop(log, 'importer', async () => {
+    for (const id of await listUnfinishedImports(deps.database)) {
+      const runner = deps.database.createQueryRunner();
+      try {
+        await withExclusiveLock(runner, IMPORT_LOCKS, id, () => runImport(deps, id));
+      } finally {
+        await runner.release();
+      }
+    }
+    return LOOK_EVERY_MS;
+  });
+}
+
+/** Applies the rules on their schedule; the queue sees to it that one process does, once. */
+export async function startSchedule(deps: Deps, databaseUrl: string, cron: string, log: Logger): Promise<{ stop(): Promise<void> }> {
+  const boss = new PgBoss({ connectionString: databaseUrl, schema: 'jobs', max: 2, application_name: 'avendel jobs' });
+  boss.on('error', (error) => log.error({ err: error }, 'the job queue reports an error'));
+  await boss.start();
+  await boss.createQueue(RULES_QUEUE);
+  await boss.schedule(RULES_QUEUE, cron);
+  await boss.work(RULES_QUEUE, async () => applyAllRules(deps));
+  return { stop: () => boss.stop({ graceful: true, timeout: 5000 }) };
+}
+
+async function applyAllRules(deps: Deps): Promise<void> {
+  const request = { expected: null, reason: 'on schedule', actorKind: 'rule' as const };
+  await applyBounceRule(deps, { ...request, actor: 'the bounce rule' });
+  for (const brand of await deps.database.getRepository(BrandEntity).find()) {
+    await applySunsetRule(deps, { ...request, brandId: brand.id, actor: 'the sunset rule' });
+  }
+}

@@ -1,0 +1,38 @@
+import type { Logger } from 'pino';
+
+export interface Loop {
+  /** Lets the present round end, and starts no other. */
+  stop(): Promise<void>;
+}
+
+const AFTER_FAILURE_MS = 2000;
+
+/** Runs `round` again and again; it says how many milliseconds to wait. A failed round is logged and tried again. */
+export function startLoop(log: Logger, name: string, round: () => Promise<number>): Loop {
+  let stopped = false;
+  let wake: (() => void) | undefined;
+  const pause = (ms: number): Promise<void> =>
+    new Promise((resolve) => {
+      const timer = setTimeout(resolve, ms);
+      wake = () => {
+        clearTimeout(timer);
+        resolve();
+      };
+    });
+  const running = (async () => {
+    while (!stopped) {
+      const wait = await round().catch((error: Error) => {
+        log.error({ err: error }, `${name} failed and will try again`);
+        return AFTER_FAILURE_MS;
+      });
+      if (!stopped && wait > 0) await pause(wait);
+    }
+  })();
+  return {
+    async stop() {
+      stopped = true;
+      wake?.();
+      await running;
+    },
+  };
+}

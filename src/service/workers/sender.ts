@@ -1,0 +1,23 @@
+import type { Logger } from 'pino';
+import { sendPass, type SendPass } from '../../operations/campaigns/send-campaign.ts';
+import type { Relay } from '../../operations/campaigns/relay.ts';
+import type { Deps } from '../../operations/deps.ts';
+import { listSendingCampaigns } from '../../store/statements/campaigns.ts';
+import { startLoop, type Loop } from './loop.ts';
+
+const IDLE_MS = 300;
+/** Wait after the relay was in trouble; grows with each time in a row. */
+const TROUBLE_MS = 1000;
+const LONGEST_TROUBLE_MS = 30_000;
+
+/** Sends whatever campaign is in state sending, a claim of recipients at a time, campaigns in turn. */
+export function startSender(deps: Deps, relay: Relay, processId: string, retrySeconds: number, log: Logger): Loop {
+  let troubles = 0;
+  return startLoop(log, 'sender', async () => {
+    const results: SendPass[] = [];
+    for (const campaignId of await listSendingCampaigns(deps.database)) results.push(await sendPass(deps, relay, { retrySeconds }, processId, campaignId));
+    if (results.includes('trouble')) return Math.min(LONGEST_TROUBLE_MS, TROUBLE_MS * 2 ** troubles++);
+    troubles = 0;
+    return results.includes('more') ? 0 : IDLE_MS;
+  });
+}

@@ -1,0 +1,149 @@
+import Joi from 'joi';
+import { DELIVERABILITIES, EVENT_KINDS, BOUNCE_CLASSES, PURPOSES, REACHES, REASONS, SCOPES, STAGES, CAMPAIGN_STATES, DELIVERY_STATES } from './words.ts';
+
+/** Schemas of what the API takes. The API description is made from these, so it cannot say anything else. */
+
+export const id = Joi.number().integer().min(1).max(2_147_483_647);
+const text = (most: number): Joi.StringSchema => Joi.string().trim().max(most);
+const reason = text(500).required().description('Why; kept in the journal');
+const ids = Joi.array().items(id).max(1000);
+/** Numbers of contacts and journal rows are longer than numbers of campaigns. */
+const longId = Joi.number().integer().min(1).max(Number.MAX_SAFE_INTEGER);
+
+export const idParams = Joi.object({ id: id.required() });
+export const contactParams = Joi.object({ id: longId.required() });
+export const brandParams = Joi.object({ brandId: id.required() });
+
+export const page = {
+  cursor: Joi.string().max(100).description('Where the page begins: `next` of the page before'),
+  limit: Joi.number().integer().min(1).max(500).default(50),
+};
+
+export const signIn = Joi.object({ email: text(320).required(), password: Joi.string().max(1000).required() });
+export const newToken = signIn.keys({ name: text(100).required() });
+
+export const newBrand = Joi.object({
+  name: text(100).required(),
+  fromAddress: text(320).email({ tlds: false }).required(),
+  returnDomain: text(253).domain({ tlds: false }).required().description('Domain whose mail comes to the intake'),
+  zone: text(64).default('UTC').custom((zone: string) => (new Intl.DateTimeFormat('en', { timeZone: zone }), zone)).description('IANA time zone'),
+});
+export const newList = Joi.object({ brandId: id.required(), name: text(100).required(), optIn: Joi.string().valid('single', 'double').default('single') });
+
+const draft = {
+  name: text(200),
+  purpose: Joi.string().valid(...PURPOSES),
+  subject: text(900).allow(''),
+  html: Joi.string().max(1_000_000).allow(''),
+  text: Joi.string().max(1_000_000).allow(''),
+  listIds: ids.min(1),
+  leftOutListIds: ids,
+};
+export const newCampaign = Joi.object({
+  ...draft,
+  brandId: id.required(),
+  name: draft.name.required(),
+  purpose: draft.purpose.default('marketing'),
+  subject: draft.subject.default(''),
+  html: draft.html.default(''),
+  text: draft.text.default(''),
+  listIds: draft.listIds.required(),
+  leftOutListIds: ids.default([]),
+});
+export const elsewhereCampaign = newCampaign.keys({ startedAt: Joi.date().iso().required() });
+export const campaignChange = Joi.object(draft).min(1);
+export const campaignQuery = Joi.object({ ...page, brandId: id, state: Joi.string().valid(...CAMPAIGN_STATES) });
+export const startRequest = Joi.object({ expect: Joi.number().integer().min(0).required().description('How many the preflight said will get it') });
+export const pauseRequest = Joi.object({ reason: text(500).default('paused by a person') });
+export const preflightContactsQuery = Joi.object({ ...page, reason: Joi.string().valid(...REASONS).description('Deciding reason; left out: those who will get it') });
+export const recipientsQuery = Joi.object({
+  ...page,
+  state: Joi.string().valid(...DELIVERY_STATES),
+  reason: Joi.string().valid(...REASONS),
+  acted: Joi.string().valid(...EVENT_KINDS),
+  actor: Joi.string().valid('human', 'machine', 'unknown', ...BOUNCE_CLASSES),
+});
+export const previewQuery = Joi.object({ address: text(320) });
+
+export const contactsQuery = Joi.object({
+  ...page,
+  brandId: id.required(),
+  part: text(320).allow('').default(''),
+  listId: id,
+  stage: Joi.string().valid(...STAGES),
+  deliverability: Joi.string().valid(...DELIVERABILITIES),
+});
+export const checkQuery = Joi.object({ address: text(1000).required() });
+export const timeLineQuery = Joi.object({ before: Joi.date().iso(), limit: page.limit });
+
+export const importQuery = Joi.object({
+  listId: id.required(),
+  fileName: text(300).default('import.csv'),
+  dryRun: Joi.boolean().default(false),
+  delimiter: Joi.string().valid(',', ';', '\t', '|'),
+  map: Joi.string().max(10_000).description('JSON: header of the file to address, name, joined_at, an attribute, or null'),
+});
+export const resultsQuery = Joi.object({ only: Joi.string().valid('created', 'updated', 'unchanged', 'suppressed', 'duplicate', 'refused') });
+
+const outsideEvent = Joi.object({
+  kind: Joi.string().valid(...EVENT_KINDS).required(),
+  at: Joi.string().isoDate().required(),
+  source: text(100).required(),
+  externalId: text(300).required(),
+  address: text(320).required(),
+  brandId: id,
+  campaignId: id,
+  class: Joi.string().valid(...BOUNCE_CLASSES),
+  status: text(20).allow(''),
+  reply: text(2000).allow(''),
+  url: text(2000),
+  link: Joi.number().integer().min(0).max(65_535),
+  userAgent: text(500).allow(''),
+  lists: ids,
+  way: text(100),
+  what: text(500),
+});
+export const event = outsideEvent;
+export const MOST_EVENTS = 10_000;
+
+export const returnsQuery = Joi.object({ ...page, state: Joi.string().valid('counted', 'noted', 'unmatched', 'dismissed') });
+
+export const newSuppressionList = Joi.object({
+  name: text(100).required(),
+  scope: Joi.string().valid(...SCOPES).default('organisation'),
+  scopeId: id.allow(null).when('scope', { is: 'organisation', then: Joi.valid(null).default(null), otherwise: id.required() }),
+  reach: Joi.string().valid(...REACHES).default('everything'),
+  exact: Joi.boolean().default(false).description('An address with a sub-address is another address'),
+});
+export const newEntries = Joi.object({
+  values: Joi.array().items(Joi.string().max(1000).allow('')).min(1).max(50_000).required().description('Addresses, domains (a leading dot takes in subdomains) or SHA-256 of addresses'),
+  reason,
+  expiresAt: Joi.string().isoDate().allow(null).default(null),
+});
+export const entriesQuery = Joi.object({ ...page, standing: Joi.string().valid('in-effect', 'past', 'all').default('all'), part: text(320).allow('').default('') });
+export const liftRequest = Joi.object({ entryIds: Joi.array().items(longId).min(1).max(10_000).required(), reason });
+
+export const sunsetRule = Joi.object({
+  steps: Joi.array().ordered(
+    ...(['fading', 'dormant', 'sunset'] as const).map((stage) =>
+      Joi.object({ stage: Joi.string().valid(stage).required(), days: Joi.number().integer().min(1).max(3650).required(), messages: Joi.number().integer().min(1).max(1000).required() }).required(),
+    ),
+  ).required(),
+  grace: Joi.object({ days: Joi.number().integer().min(0).max(3650).required(), messages: Joi.number().integer().min(0).max(1000).required() }).required(),
+  engagingActs: Joi.array().items(Joi.string().valid('opened', 'clicked', 'replied', 'visited', 'purchased', 'confirmed')).unique().required(),
+});
+export const bounceRule = Joi.object({
+  count: Joi.number().integer().min(1).max(100).required(),
+  withinDays: Joi.number().integer().min(0).max(3650).required().description('0 counts for ever'),
+  onCampaigns: Joi.number().integer().min(1).max(100).required(),
+  spreadDays: Joi.number().integer().min(0).max(365).required(),
+  classes: Joi.array().items(Joi.string().valid('soft', 'hard')).unique().required(),
+});
+const expect = Joi.number().integer().min(0).required().description('How many the preview said would change');
+export const sunsetPreview = Joi.object({ rule: sunsetRule });
+export const sunsetApply = Joi.object({ rule: sunsetRule, expect, reason });
+export const bouncePreview = Joi.object({ rule: bounceRule });
+export const bounceApply = Joi.object({ rule: bounceRule, expect, reason });
+export const undoRequest = Joi.object({ reason });
+export const pageQuery = Joi.object(page);
+export const brandQuery = Joi.object({ brandId: id.required() });

@@ -1,0 +1,58 @@
+/** The closed vocabularies of Avendel (see docs/words.md): one name for one thing in code, tables, API and console. */
+
+export const EVENT_KINDS = [
+  'sent', 'delivered', 'delayed', 'bounced', 'opened', 'clicked', 'complained', 'unsubscribed',
+  'subscribed', 'confirmed', 'visited', 'purchased', 'replied',
+] as const; // prettier-ignore
+export type EventKind = (typeof EVENT_KINDS)[number];
+
+export const ACTORS = ['human', 'machine', 'unknown'] as const;
+export type Actor = (typeof ACTORS)[number];
+
+export const STAGES = ['new', 'engaged', 'fading', 'dormant', 'sunset'] as const;
+export type Stage = (typeof STAGES)[number];
+
+export const DELIVERABILITIES = ['deliverable', 'doubtful', 'undeliverable'] as const;
+export type Deliverability = (typeof DELIVERABILITIES)[number];
+
+export const BOUNCE_CLASSES = ['hard', 'soft', 'block'] as const;
+export type BounceClass = (typeof BOUNCE_CLASSES)[number];
+
+/** Why a contact is held back, in the order in which a reason decides. */
+export const REASONS = [
+  'erased', 'archived', 'undeliverable', 'suppressed', 'complained', 'unsubscribed', 'unconfirmed',
+  'no-permission', 'sunset', 'machine', 'left-out', 'capped', 'duplicate',
+] as const; // prettier-ignore
+export type Reason = (typeof REASONS)[number];
+
+export const SUBSCRIPTION_STATES = ['pending', 'subscribed', 'unsubscribed'] as const;
+export type SubscriptionState = (typeof SUBSCRIPTION_STATES)[number];
+
+export const CAMPAIGN_STATES = ['draft', 'scheduled', 'sending', 'paused', 'finished', 'cancelled'] as const;
+export type CampaignState = (typeof CAMPAIGN_STATES)[number];
+
+export const DELIVERY_STATES = ['held-back', 'queued', 'claimed', 'accepted', 'refused', 'uncertain'] as const;
+export type DeliveryState = (typeof DELIVERY_STATES)[number];
+
+export const PURPOSES = ['marketing', 'service'] as const;
+export type Purpose = (typeof PURPOSES)[number];
+
+export const REACHES = ['marketing', 'everything'] as const;
+export type Reach = (typeof REACHES)[number];
+
+export const SCOPES = ['organisation', 'brand', 'list'] as const;
+export type Scope = (typeof SCOPES)[number];
+
+/** Suppression lists that rules fill. */
+export const BUILT_IN_LISTS = ['hard-bounce', 'bounce-count', 'invalid', 'spam-trap', 'erasure', 'complaint', 'opt-out', 'sunset'] as const;
+export type BuiltInList = (typeof BUILT_IN_LISTS)[number];
+
+export const RETURN_KINDS = [
+  'bounce', 'delay', 'success', 'auto_reply', 'challenge', 'complaint', 'not_spam',
+  'unsubscribe_request', 'read_receipt', 'reply', 'unknown',
+] as const; // prettier-ignore
+export type ReturnKind = (typeof RETURN_KINDS)[number];
+
+/** Outcome of one row of an imported file. */
+export const ROW_OUTCOMES = ['created', 'updated', 'unchanged', 'suppressed', 'duplicate', 'refused'] as const;
+export type RowOutcome = (typeof ROW_OUTCOMES)[number];

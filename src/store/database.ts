@@ -1,0 +1,64 @@
+import 'reflect-metadata';
+import { DataSource, type EntityManager } from 'typeorm';
+import { CampaignEntity } from './entities/campaign.ts';
+import { AccountEntity, ApiTokenEntity, BrandEntity, ListEntity } from './entities/organisation.ts';
+import { FirstSchema1790000000001 } from './migrations/0001-first-schema.ts';
+
+/** Anything that runs SQL: the data source itself, or a manager inside a transaction. */
+export type Sql = Pick<EntityManager, 'query' | 'getRepository'>;
+export type Database = DataSource;
+
+const MIGRATIONS = [FirstSchema1790000000001];
+/** Any number of processes may start at once; one migrates, the others wait. */
+const MIGRATION_LOCK = 7_300_001;
+
+/** Opens the pool. `poolSize` is connections of this process; statements run longer than `statementTimeoutMs` are stopped. */
+export async function openDatabase(url: string, poolSize = 12): Promise<Database> {
+  const source = new DataSource({
+    type: 'postgres',
+    url,
+    entities: [AccountEntity, ApiTokenEntity, BrandEntity, ListEntity, CampaignEntity],
+    migrations: MIGRATIONS,
+    migrationsTransactionMode: 'each',
+    poolSize,
+    applicationName: 'avendel',
+  });
+  return source.initialize();
+}
+
+/**
+ * Brings the schema up to this version, under an advisory lock.
+ * @throws when the database holds a migration that this version does not know: an older service must not run on it.
+ */
+export async function migrate(database: Database): Promise<void> {
+  const runner = database.createQueryRunner();
+  await runner.query('SELECT pg_advisory_lock($1)', [MIGRATION_LOCK]);
+  try {
+    await refuseNewerSchema(database);
+    await database.runMigrations();
+  } finally {
+    await runner.query('SELECT pg_advisory_unlock($1)', [MIGRATION_LOCK]);
+    await runner.release();
+  }
+}
+
+async function refuseNewerSchema(database: Database): Promise<void> {
+  const [{ present }] = (await database.query(`SELECT to_regclass('migrations') IS NOT NULL AS present`)) as [{ present: boolean }];
+  if (!present) return;
+  const known = MIGRATIONS.map((migration) => migration.name);
+  const newer = (await database.query('SELECT name FROM migrations WHERE NOT name = ANY($1)', [known])) as { name: string }[];
+  if (newer.length > 0) {
+    throw new Error(`This database was migrated by a newer Avendel (${newer.map((row) => row.name).join(', ')}). Start that version, or restore a backup.`);
+  }
+}
+
+/** Runs `work` in one transaction; TypeORM's manager is what statements take as their first argument. */
+export function inTransaction<T>(database: Database, work: (sql: EntityManager) => Promise<T>): Promise<T> {
+  return database.transaction(work);
+}
+
+/** Whether an error is PostgreSQL's violation of the named constraint or index (SQLSTATE 23505 and its kin). */
+export function violates(error: unknown, constraint: string): boolean {
+  const driver = (error as { driverError?: { constraint?: string } }).driverError;
+  return driver?.constraint === constraint;
+}

@@ -1,0 +1,47 @@
+import { EntitySchema } from 'typeorm';
+import type { CampaignState, Purpose } from '../../shared/words.ts';
+
+export interface Campaign {
+  id: number;
+  brandId: number;
+  name: string;
+  purpose: Purpose;
+  subject: string;
+  html: string;
+  text: string;
+  listIds: number[];
+  leftOutListIds: number[];
+  state: CampaignState;
+  pausedBecause: string | null;
+  trouble: string | null;
+  troubleSince: Date | null;
+  sentElsewhere: boolean;
+  createdAt: Date;
+  changedAt: Date;
+  startedAt: Date | null;
+  finishedAt: Date | null;
+}
+
+export const CampaignEntity = new EntitySchema<Campaign>({
+  name: 'campaign',
+  columns: {
+    id: { type: 'int', primary: true, generated: true },
+    brandId: { type: 'int', name: 'brand_id' },
+    name: { type: 'text' },
+    purpose: { type: 'text' },
+    subject: { type: 'text' },
+    html: { type: 'text' },
+    text: { type: 'text' },
+    listIds: { type: 'int', array: true, name: 'list_ids' },
+    leftOutListIds: { type: 'int', array: true, name: 'left_out_list_ids' },
+    state: { type: 'text' },
+    pausedBecause: { type: 'text', name: 'paused_because', nullable: true },
+    trouble: { type: 'text', nullable: true },
+    troubleSince: { type: 'timestamptz', name: 'trouble_since', nullable: true },
+    sentElsewhere: { type: 'boolean', name: 'sent_elsewhere' },
+    createdAt: { type: 'timestamptz', name: 'created_at', createDate: true },
+    changedAt: { type: 'timestamptz', name: 'changed_at', updateDate: true },
+    startedAt: { type: 'timestamptz', name: 'started_at', nullable: true },
+    finishedAt: { type: 'timestamptz', name: 'finished_at', nullable: true },
+  },
+});

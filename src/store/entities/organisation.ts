@@ -1,0 +1,81 @@
+import { EntitySchema } from 'typeorm';
+
+export interface Brand {
+  id: number;
+  name: string;
+  fromAddress: string;
+  returnDomain: string;
+  zone: string;
+  createdAt: Date;
+}
+
+export interface List {
+  id: number;
+  brandId: number;
+  name: string;
+  optIn: 'single' | 'double';
+  createdAt: Date;
+}
+
+export interface Account {
+  id: number;
+  email: string;
+  name: string;
+  passwordHash: string;
+}
+
+export interface ApiToken {
+  id: number;
+  accountId: number;
+  name: string;
+  tokenHash: Buffer;
+  createdAt: Date;
+  lastUsedAt: Date | null;
+  revokedAt: Date | null;
+}
+
+export const BrandEntity = new EntitySchema<Brand>({
+  name: 'brand',
+  columns: {
+    id: { type: 'int', primary: true, generated: true },
+    name: { type: 'text' },
+    fromAddress: { type: 'text', name: 'from_address' },
+    returnDomain: { type: 'text', name: 'return_domain' },
+    zone: { type: 'text' },
+    createdAt: { type: 'timestamptz', name: 'created_at', createDate: true },
+  },
+});
+
+export const ListEntity = new EntitySchema<List>({
+  name: 'list',
+  columns: {
+    id: { type: 'int', primary: true, generated: true },
+    brandId: { type: 'int', name: 'brand_id' },
+    name: { type: 'text' },
+    optIn: { type: 'text', name: 'opt_in' },
+    createdAt: { type: 'timestamptz', name: 'created_at', createDate: true },
+  },
+});
+
+export const AccountEntity = new EntitySchema<Account>({
+  name: 'account',
+  columns: {
+    id: { type: 'int', primary: true, generated: true },
+    email: { type: 'text' },
+    name: { type: 'text' },
+    passwordHash: { type: 'text', name: 'password_hash' },
+  },
+});
+
+export const ApiTokenEntity = new EntitySchema<ApiToken>({
+  name: 'api_token',
+  columns: {
+    id: { type: 'int', primary: true, generated: true },
+    accountId: { type: 'int', name: 'account_id' },
+    name: { type: 'text' },
+    tokenHash: { type: 'bytea', name: 'token_hash' },
+    createdAt: { type: 'timestamptz', name: 'created_at', createDate: true },
+    lastUsedAt: { type: 'timestamptz', name: 'last_used_at', nullable: true },
+    revokedAt: { type: 'timestamptz', name: 'revoked_at', nullable: true },
+  },
+});

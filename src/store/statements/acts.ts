@@ -1,0 +1,98 @@
+import type { Sql } from '../database.ts';
+
+/** What the judge needs to know of a message, by (campaign, contact). Instants are milliseconds since the epoch. */
+export interface MessageFacts {
+  campaignId: number;
+  contactId: number;
+  acceptedAt: number | null;
+  trappedAt: number[];
+}
+
+interface Pair {
+  campaignId: number;
+  contactId: number;
+}
+
+/** Facts of the messages that a batch of opens and clicks belongs to; messages without a delivery are left out. */
+export async function findMessageFacts(sql: Sql, pairs: Pair[]): Promise<MessageFacts[]> {
+  if (pairs.length === 0) return [];
+  return sql.query(
+    `SELECT d.campaign_id AS "campaignId", d.contact_id::float8 AS "contactId",
+       (extract(epoch FROM d.accepted_at) * 1000)::float8 AS "acceptedAt",
+       ARRAY(SELECT (extract(epoch FROM t) * 1000)::float8 FROM unnest(d.trapped_at) t) AS "trappedAt"
+     FROM unnest($1::int[], $2::bigint[]) AS p(campaign_id, contact_id)
+     JOIN delivery d USING (campaign_id, contact_id)`,
+    [pairs.map((pair) => pair.campaignId), pairs.map((pair) => pair.contactId)],
+  );
+}
+
+/** Notes on each message when its trap link was followed. The same instant twice is kept once. */
+export async function noteTraps(sql: Sql, traps: (Pair & { at: number })[]): Promise<void> {
+  await sql.query(
+    `UPDATE delivery d SET trapped_at = ARRAY(SELECT DISTINCT t FROM unnest(d.trapped_at || n.at) t ORDER BY t)
+     FROM (SELECT campaign_id, contact_id, array_agg(to_timestamp(at / 1000.0)) AS at
+           FROM unnest($1::int[], $2::bigint[], $3::float8[]) AS x(campaign_id, contact_id, at) GROUP BY 1, 2) n
+     WHERE d.campaign_id = n.campaign_id AND d.contact_id = n.contact_id`,
+    [traps.map((trap) => trap.campaignId), traps.map((trap) => trap.contactId), traps.map((trap) => trap.at)],
+  );
+}
+
+export interface StoredAct extends Pair {
+  id: string;
+  kind: 'opened' | 'clicked';
+  at: number;
+  actor: string;
+  actorReason: string | null;
+  link: number | null;
+  userAgent: string | null;
+  method: string | null;
+}
+
+/** Opens and clicks already stored for these messages, none earlier than \`since\`. Uses event_by_contact. */
+export async function findActs(sql: Sql, pairs: Pair[], since: number): Promise<StoredAct[]> {
+  return sql.query(
+    `SELECT e.id, e.campaign_id AS "campaignId", e.contact_id::float8 AS "contactId", e.kind, (extract(epoch FROM e.occurred_at) * 1000)::float8 AS at,
+       e.actor, e.actor_reason AS "actorReason", (e.detail->>'link')::int AS link, e.detail->>'userAgent' AS "userAgent", e.detail->>'method' AS method
+     FROM (SELECT DISTINCT campaign_id, contact_id FROM unnest($1::int[], $2::bigint[]) AS x(campaign_id, contact_id)) p
+     JOIN event e ON e.contact_id = p.contact_id AND e.campaign_id = p.campaign_id
+     WHERE e.kind IN ('opened', 'clicked') AND e.occurred_at >= to_timestamp($3::float8 / 1000.0)`,
+    [pairs.map((pair) => pair.campaignId), pairs.map((pair) => pair.contactId), since],
+  );
+}
+
+/** Gives stored opens and clicks another actor. */
+export async function repaintActs(sql: Sql, acts: { id: string; contactId: number; actor: string; actorReason: string }[]): Promise<void> {
+  await sql.query(
+    `UPDATE event e SET actor = r.actor::event_actor, actor_reason = r."actorReason"
+     FROM json_to_recordset($1::json) AS r(id uuid, "contactId" bigint, actor text, "actorReason" text)
+     WHERE e.contact_id = r."contactId" AND e.id = r.id`,
+    [JSON.stringify(acts)],
+  );
+}
+
+/** Ledger rows of messages that another system sent, one for each \`sent\` event: known since then, or mended. */
+export async function recordElsewhereDeliveries(sql: Sql, sent: (Pair & { at: number })[]): Promise<void> {
+  await sql.query(
+    `INSERT INTO delivery (campaign_id, contact_id, address, list_ids, state, accepted_at)
+     SELECT s.campaign_id, s.contact_id, c.address, k.list_ids, 'accepted', to_timestamp(min(s.at) / 1000.0)
+     FROM unnest($1::int[], $2::bigint[], $3::float8[]) AS s(campaign_id, contact_id, at)
+     JOIN contact c ON c.id = s.contact_id
+     JOIN campaign k ON k.id = s.campaign_id AND k.sent_elsewhere
+     GROUP BY 1, 2, c.address, k.list_ids ORDER BY 1, 2
+     ON CONFLICT (campaign_id, contact_id) DO UPDATE SET accepted_at = least(delivery.accepted_at, excluded.accepted_at)`,
+    [sent.map((one) => one.campaignId), sent.map((one) => one.contactId), sent.map((one) => one.at)],
+  );
+}
+
+/** Notes on the ledger that a message came back; where the report comes before the \`sent\` of another system, the row is begun. */
+export async function noteBounces(sql: Sql, bounces: (Pair & { class: string })[]): Promise<void> {
+  await sql.query(
+    `INSERT INTO delivery (campaign_id, contact_id, address, list_ids, state, bounced)
+     SELECT b.campaign_id, b.contact_id, c.address, k.list_ids, CASE WHEN k.sent_elsewhere THEN 'accepted' ELSE 'uncertain' END, max(b.class)
+     FROM unnest($1::int[], $2::bigint[], $3::text[]) AS b(campaign_id, contact_id, class)
+     JOIN contact c ON c.id = b.contact_id JOIN campaign k ON k.id = b.campaign_id
+     GROUP BY 1, 2, c.address, k.list_ids, k.sent_elsewhere ORDER BY 1, 2
+     ON CONFLICT (campaign_id, contact_id) DO UPDATE SET bounced = greatest(delivery.bounced, excluded.bounced)`,
+    [bounces.map((one) => one.campaignId), bounces.map((one) => one.contactId), bounces.map((one) => one.class)],
+  );
+}

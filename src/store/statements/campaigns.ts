@@ -1,0 +1,141 @@
+import type { CampaignState } from '../../shared/words.ts';
+import type { Sql } from '../database.ts';
+
+type Changed<T> = [T[], number];
+
+/** Moves a campaign from one of these states to another, in one statement: of two who try at once, one succeeds. */
+export async function moveCampaign(sql: Sql, id: number, from: CampaignState[], to: CampaignState, because: string | null): Promise<boolean> {
+  const [, affected]: Changed<unknown> = await sql.query(
+    `UPDATE campaign SET state = $3, paused_because = $4, changed_at = now(),
+       started_at = CASE WHEN $3 = 'sending' THEN coalesce(started_at, now()) ELSE started_at END,
+       finished_at = CASE WHEN $3 IN ('finished', 'cancelled') THEN now() END
+     WHERE id = $1 AND state = ANY($2::text[])`,
+    [id, from, to, because],
+  );
+  return affected > 0;
+}
+
+/** Notes what is wrong with the relay while a campaign sends, since when; null once it goes on. */
+export async function setTrouble(sql: Sql, id: number, trouble: string | null): Promise<void> {
+  await sql.query(
+    `UPDATE campaign SET trouble = $2, trouble_since = CASE WHEN $2::text IS NULL THEN NULL ELSE coalesce(trouble_since, now()) END
+     WHERE id = $1 AND trouble IS DISTINCT FROM $2`,
+    [id, trouble],
+  );
+}
+
+export async function replaceLinks(sql: Sql, campaignId: number, links: { number: number; url: string }[]): Promise<void> {
+  await sql.query(
+    `INSERT INTO campaign_link (campaign_id, number, url) SELECT $1, number, url FROM unnest($2::int[], $3::text[]) AS l(number, url)
+     ON CONFLICT (campaign_id, number) DO UPDATE SET url = excluded.url`,
+    [campaignId, links.map((link) => link.number), links.map((link) => link.url)],
+  );
+}
+
+export async function findLink(sql: Sql, campaignId: number, number: number): Promise<string | undefined> {
+  const rows: { url: string }[] = await sql.query('SELECT url FROM campaign_link WHERE campaign_id = $1 AND number = $2', [campaignId, number]);
+  return rows[0]?.url;
+}
+
+export async function listSendingCampaigns(sql: Sql): Promise<number[]> {
+  const rows: { id: number }[] = await sql.query(`SELECT id FROM campaign WHERE state = 'sending' ORDER BY started_at`);
+  return rows.map((row) => row.id);
+}
+
+export interface ActCounts {
+  acted: string;
+  contacts: number;
+  events: number;
+}
+
+/** Contacts and events of one campaign by what they did, opens and clicks by actor, bounces by class. Uses event_by_campaign. */
+export async function countCampaignActs(sql: Sql, campaignId: number): Promise<ActCounts[]> {
+  return sql.query(
+    `SELECT kind::text || CASE WHEN kind IN ('opened', 'clicked') THEN ' ' || actor::text WHEN kind = 'bounced' THEN ' ' || coalesce(detail->>'class', 'soft') ELSE '' END AS acted,
+       count(DISTINCT contact_id)::int AS contacts, count(*)::int AS events
+     FROM event WHERE campaign_id = $1 AND kind <> 'sent' GROUP BY 1
+     UNION ALL
+     SELECT kind::text || ' any', count(DISTINCT contact_id)::int, count(*)::int FROM event WHERE campaign_id = $1 AND kind IN ('opened', 'clicked', 'bounced') GROUP BY 1`,
+    [campaignId],
+  );
+}
+
+export interface DomainReport {
+  domain: string;
+  accepted: number;
+  refused: number;
+  bounced: number;
+  opened: number;
+  clicked: number;
+  complained: number;
+}
+
+/** The campaign by receiving domain, largest first. */
+export async function reportByDomain(sql: Sql, campaignId: number, most: number): Promise<DomainReport[]> {
+  return sql.query(
+    `WITH acted AS (
+       SELECT contact_id, bool_or(kind = 'opened' AND actor = 'human') AS opened, bool_or(kind = 'clicked' AND actor = 'human') AS clicked, bool_or(kind = 'complained') AS complained
+       FROM event WHERE campaign_id = $1 AND kind IN ('opened', 'clicked', 'complained') GROUP BY 1)
+     SELECT split_part(d.address, '@', 2) AS domain, (count(*) FILTER (WHERE d.state = 'accepted'))::int AS accepted, (count(*) FILTER (WHERE d.state = 'refused'))::int AS refused,
+       count(d.bounced)::int AS bounced, (count(*) FILTER (WHERE a.opened))::int AS opened, (count(*) FILTER (WHERE a.clicked))::int AS clicked, (count(*) FILTER (WHERE a.complained))::int AS complained
+     FROM delivery d LEFT JOIN acted a USING (contact_id)
+     WHERE d.campaign_id = $1 AND d.state IN ('accepted', 'refused', 'uncertain') GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT $2`,
+    [campaignId, most],
+  );
+}
+
+export interface CampaignRecipient {
+  contactId: number;
+  address: string;
+  name: string | null;
+  state: string;
+  reasons: string[];
+  at: Date | null;
+  reply: string | null;
+}
+
+/** Contacts of a campaign's ledger in one state, held-back ones by deciding reason, or who did one thing, by contact after \`after\`. */
+export async function listRecipients(sql: Sql, campaignId: number, filter: { state?: string; reason?: string; acted?: string; actor?: string }, after: number, limit: number): Promise<CampaignRecipient[]> {
+  return sql.query(
+    `SELECT d.contact_id::float8 AS "contactId", d.address, c.name, d.state, d.reasons, coalesce(d.accepted_at, d.held_back_at, d.handed_at) AS at, d.reply
+     FROM delivery d JOIN contact c ON c.id = d.contact_id
+     WHERE d.campaign_id = $1 AND ($2::text IS NULL OR d.state = $2) AND ($3::text IS NULL OR d.reasons[1] = $3)
+       AND ($4::text IS NULL OR EXISTS (SELECT FROM event e WHERE e.campaign_id = $1 AND e.kind::text = $4 AND e.contact_id = d.contact_id
+            AND ($5::text IS NULL OR e.actor::text = $5 OR e.detail->>'class' = $5)))
+       AND d.contact_id > $6 ORDER BY d.contact_id LIMIT $7`,
+    [campaignId, filter.state ?? null, filter.reason ?? null, filter.acted ?? null, filter.actor ?? null, after, limit],
+  );
+}
+
+/** The brand of each of these campaigns. */
+export async function findCampaignsOfBrands(sql: Sql, ids: number[]): Promise<Map<number, number>> {
+  const rows: { id: number; brandId: number }[] = await sql.query('SELECT id, brand_id AS "brandId" FROM campaign WHERE id = ANY($1::int[])', [ids]);
+  return new Map(rows.map((row) => [row.id, row.brandId]));
+}
+
+export interface CampaignRow {
+  id: number;
+  name: string;
+  subject: string;
+  state: CampaignState;
+  sentElsewhere: boolean;
+  startedAt: Date | null;
+  changedAt: Date;
+  audience: number;
+  accepted: number;
+  waiting: number;
+}
+
+/** Campaigns of a brand, latest first, with how far each has come. */
+export async function listCampaigns(sql: Sql, brandId: number | null, state: string | null, before: number, limit: number): Promise<CampaignRow[]> {
+  return sql.query(
+    `SELECT k.id, k.name, k.subject, k.state, k.sent_elsewhere AS "sentElsewhere", k.started_at AS "startedAt", k.changed_at AS "changedAt",
+       coalesce(d.audience, 0) AS audience, coalesce(d.accepted, 0) AS accepted, coalesce(d.waiting, 0) AS waiting
+     FROM (SELECT * FROM campaign WHERE ($1::int IS NULL OR brand_id = $1) AND ($2::text IS NULL OR state = $2) AND id < $3 ORDER BY id DESC LIMIT $4) k
+     LEFT JOIN LATERAL (
+       SELECT count(*)::int AS audience, (count(*) FILTER (WHERE state = 'accepted'))::int AS accepted, (count(*) FILTER (WHERE state IN ('queued', 'claimed')))::int AS waiting
+       FROM delivery WHERE campaign_id = k.id) d ON true
+     ORDER BY k.id DESC`,
+    [brandId, state, before, limit],
+  );
+}

@@ -1,0 +1,136 @@
+import type { Deliverability, Stage, SubscriptionState } from '../../shared/words.ts';
+import type { Sql } from '../database.ts';
+
+export async function findAddresses(sql: Sql, contactIds: number[]): Promise<Map<number, string>> {
+  const rows: { id: number; address: string }[] = await sql.query(`SELECT id::float8 AS id, address FROM contact WHERE id = ANY($1::bigint[])`, [contactIds]);
+  return new Map(rows.map((row) => [row.id, row.address]));
+}
+
+/** Numbers of the contacts that have these addresses. */
+export async function findContactIds(sql: Sql, addresses: string[]): Promise<Map<string, number>> {
+  const rows: { id: number; address: string }[] = await sql.query(`SELECT id::float8 AS id, address FROM contact WHERE address = ANY($1::text[])`, [addresses]);
+  return new Map(rows.map((row) => [row.address, row.id]));
+}
+
+/** When these contacts last opted in to a brand or out of it, in milliseconds since the epoch; 0 for never. */
+export async function findOptInTimes(sql: Sql, brandId: number, contactIds: number[]): Promise<Map<number, { subscribedAt: number; confirmedAt: number; optedOutAt: number }>> {
+  const ms = (column: string): string => `coalesce(extract(epoch FROM ${column}) * 1000, 0)::float8`;
+  const rows: { contactId: number; subscribedAt: number; confirmedAt: number; optedOutAt: number }[] = await sql.query(
+    `SELECT contact_id::float8 AS "contactId", ${ms('last_subscribed_at')} AS "subscribedAt", ${ms('last_confirmed_at')} AS "confirmedAt", ${ms('last_opted_out_at')} AS "optedOutAt"
+     FROM activity WHERE brand_id = $1 AND contact_id = ANY($2::bigint[])`,
+    [brandId, contactIds],
+  );
+  return new Map(rows.map((row) => [row.contactId, row]));
+}
+
+export interface ContactRow {
+  id: number;
+  address: string;
+  name: string | null;
+  attributes: Record<string, unknown>;
+  joinedAt: Date;
+  archivedAt: Date | null;
+  erasedAt: Date | null;
+  deliverability: Deliverability;
+  deliverabilitySince: Date | null;
+  deliverabilityCause: Record<string, unknown> | null;
+}
+
+const CONTACT_COLUMNS = `c.id::float8 AS id, c.address, c.name, c.attributes, c.joined_at AS "joinedAt", c.archived_at AS "archivedAt", c.erased_at AS "erasedAt",
+  c.deliverability, c.deliverability_since AS "deliverabilitySince", c.deliverability_cause AS "deliverabilityCause"`;
+
+export async function findContact(sql: Sql, key: { id: number } | { address: string }): Promise<ContactRow | undefined> {
+  const rows: ContactRow[] = await ('id' in key
+    ? sql.query(`SELECT ${CONTACT_COLUMNS} FROM contact c WHERE c.id = $1`, [key.id])
+    : sql.query(`SELECT ${CONTACT_COLUMNS} FROM contact c WHERE c.address = $1`, [key.address]));
+  return rows[0];
+}
+
+export interface ContactListRow extends ContactRow {
+  stage: Stage | null;
+  lists: string[];
+}
+
+export interface ContactFilter {
+  /** Part of an address or name. */
+  part: string;
+  listId: number | null;
+  stage: Stage | null;
+  deliverability: Deliverability | null;
+  brandId: number;
+}
+
+/** Contacts of the filter by number, after \`after\`, with their stage at the brand and the lists they are subscribed to. */
+export async function listContacts(sql: Sql, filter: ContactFilter, after: number, limit: number): Promise<ContactListRow[]> {
+  return sql.query(
+    `SELECT ${CONTACT_COLUMNS}, cs.stage,
+       ARRAY(SELECT l.name FROM subscription s JOIN list l ON l.id = s.list_id WHERE s.contact_id = c.id AND s.state = 'subscribed' ORDER BY l.id) AS lists
+     FROM contact c LEFT JOIN contact_stage cs ON cs.contact_id = c.id AND cs.brand_id = $5
+     WHERE ${FILTER} AND c.id > $6 ORDER BY c.id LIMIT $7`,
+    [...filterParameters(filter), after, limit],
+  );
+}
+
+export async function countContacts(sql: Sql, filter: ContactFilter): Promise<number> {
+  const [row]: { n: number }[] = await sql.query(
+    `SELECT count(*)::int AS n FROM contact c LEFT JOIN contact_stage cs ON cs.contact_id = c.id AND cs.brand_id = $5 WHERE ${FILTER}`,
+    filterParameters(filter),
+  );
+  return row!.n;
+}
+
+const FILTER = `($1 = '' OR c.address LIKE '%' || $1 || '%' OR c.name ILIKE '%' || $1 || '%')
+  AND ($2::int IS NULL OR EXISTS (SELECT FROM subscription s WHERE s.contact_id = c.id AND s.list_id = $2 AND s.state = 'subscribed'))
+  AND ($3::text IS NULL OR coalesce(cs.stage, 'new') = $3)
+  AND ($4::text IS NULL OR c.deliverability = $4)`;
+
+function filterParameters(filter: ContactFilter): unknown[] {
+  return [filter.part.toLowerCase().replace(/[\\%_]/g, '\\$&'), filter.listId, filter.stage, filter.deliverability, filter.brandId];
+}
+
+export interface ContactSubscription {
+  listId: number;
+  listName: string;
+  brandId: number;
+  brandName: string;
+  optIn: string;
+  state: SubscriptionState | null;
+  since: Date | null;
+  source: string | null;
+}
+
+/** The contact's state on every list there is; null where they never were. */
+export async function findContactSubscriptions(sql: Sql, contactId: number): Promise<ContactSubscription[]> {
+  return sql.query(
+    `SELECT l.id AS "listId", l.name AS "listName", b.id AS "brandId", b.name AS "brandName", l.opt_in AS "optIn", s.state, s.since, s.source
+     FROM list l JOIN brand b ON b.id = l.brand_id LEFT JOIN subscription s ON s.list_id = l.id AND s.contact_id = $1 ORDER BY b.id, l.id`,
+    [contactId],
+  );
+}
+
+export interface TimeLineRow {
+  id: string;
+  at: Date;
+  kind: string;
+  actor: 'human' | 'machine' | 'unknown';
+  actorReason: string | null;
+  brandId: number;
+  campaignId: number | null;
+  campaignName: string | null;
+  detail: Record<string, unknown> | null;
+}
+
+/** What happened with one contact, newest first, before an instant: events, and the campaigns that held them back. */
+export async function listTimeLine(sql: Sql, contactId: number, before: Date, limit: number): Promise<TimeLineRow[]> {
+  return sql.query(
+    `SELECT * FROM (
+       SELECT e.id::text AS id, e.occurred_at AS at, e.kind::text AS kind, e.actor::text AS actor, e.actor_reason AS "actorReason", e.brand_id AS "brandId", e.campaign_id AS "campaignId",
+         k.name AS "campaignName", e.detail
+       FROM event e LEFT JOIN campaign k ON k.id = e.campaign_id WHERE e.contact_id = $1 AND e.occurred_at < $2
+       UNION ALL
+       SELECT 'held ' || d.campaign_id, d.held_back_at, 'held-back', 'machine', NULL, k.brand_id, d.campaign_id, k.name, jsonb_build_object('reasons', d.reasons)
+       FROM delivery d JOIN campaign k ON k.id = d.campaign_id WHERE d.contact_id = $1 AND d.state = 'held-back' AND d.held_back_at < $2
+     ) t ORDER BY at DESC, kind LIMIT $3`,
+    [contactId, before, limit],
+  );
+}

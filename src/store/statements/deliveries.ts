@@ -1,0 +1,177 @@
+import type { Sql } from '../database.ts';
+import { AUDIENCE_OF_LISTS, AUDIENCE_OF_PICKED, messageParameters, verdictCtes, type JudgedMessage } from './eligibility.ts';
+
+/** UPDATE and DELETE through query() answer [rows, affected]. */
+type Changed<T> = [T[], number];
+
+/** Writes the campaign's ledger: one row a contact of the audience, queued or held back with its reasons. Run twice, it adds nothing. */
+export async function openLedger(sql: Sql, message: JudgedMessage): Promise<void> {
+  await sql.query(
+    `WITH ${verdictCtes(AUDIENCE_OF_LISTS)}
+     INSERT INTO delivery (campaign_id, contact_id, address, list_ids, state, reasons, held_back_at)
+     SELECT $1::int, contact_id, address, list_ids,
+            CASE WHEN reasons = '{}' THEN 'queued' ELSE 'held-back' END, reasons, CASE WHEN reasons <> '{}' THEN now() END
+     FROM verdict ORDER BY contact_id
+     ON CONFLICT (campaign_id, contact_id) DO NOTHING`,
+    messageParameters(message),
+  );
+}
+
+export interface ClaimedDelivery {
+  contactId: number;
+  address: string;
+  name: string | null;
+  attributes: Record<string, unknown>;
+  /** Attempts before this one. */
+  attempts: number;
+}
+
+/**
+ * The first gate. Takes up to \`limit\` waiting recipients and judges each afresh in the same statement: the eligible are
+ * claimed for \`claimId\`, the others held back with their reasons. SKIP LOCKED keeps processes off each other's rows.
+ * Uses delivery_waiting; locks in order of contact.
+ */
+export async function claimDeliveries(sql: Sql, message: JudgedMessage, claimId: string, processId: string, limit: number): Promise<{ claimed: ClaimedDelivery[]; picked: number }> {
+  const rows: (ClaimedDelivery & { state: string })[] = await sql.query(
+    `WITH picked AS (
+       SELECT contact_id FROM delivery
+       WHERE campaign_id = $1::int AND state = 'queued' AND (not_before IS NULL OR not_before <= now())
+         AND EXISTS (SELECT FROM campaign WHERE id = $1::int AND state = 'sending')
+       ORDER BY contact_id LIMIT $6 FOR UPDATE SKIP LOCKED),
+     ${verdictCtes(AUDIENCE_OF_PICKED)},
+     changed AS (
+       UPDATE delivery d SET
+         state = CASE WHEN v.reasons = '{}' THEN 'claimed' ELSE 'held-back' END,
+         reasons = v.reasons, held_back_at = CASE WHEN v.reasons <> '{}' THEN now() END,
+         claim_id = $7::uuid, process_id = $8::uuid, address = v.address, list_ids = v.list_ids
+       FROM verdict v WHERE d.campaign_id = $1::int AND d.contact_id = v.contact_id
+       RETURNING d.contact_id, d.address, d.state, d.attempts)
+     SELECT h.contact_id::float8 AS "contactId", h.address, h.state, h.attempts, c.name, c.attributes
+     FROM changed h JOIN contact c ON c.id = h.contact_id`,
+    [...messageParameters(message), limit, claimId, processId],
+  );
+  return { claimed: rows.filter((row) => row.state === 'claimed'), picked: rows.length };
+}
+
+/**
+ * The second gate, at the instant of handing over: of the claimed recipients, marks those that are still eligible as
+ * handed over and returns them; all others go back to waiting, where the first gate holds them back with their reasons.
+ * A row that was called back meanwhile (see recallClaimedDeliveries) is no longer claimed, and is not touched.
+ */
+export async function passGate(sql: Sql, message: JudgedMessage, claimId: string, contactIds: number[]): Promise<number[]> {
+  const rows: { contact_id: string; passed: boolean }[] = await sql.query(
+    `WITH picked AS (SELECT unnest($6::bigint[]) AS contact_id),
+     ${verdictCtes(AUDIENCE_OF_PICKED)},
+     changed AS (
+       UPDATE delivery d SET
+         state = CASE WHEN v.reasons = '{}' THEN 'claimed' ELSE 'queued' END,
+         handed_at = CASE WHEN v.reasons = '{}' THEN now() END,
+         attempts = d.attempts + 1
+       FROM verdict v
+       WHERE d.campaign_id = $1::int AND d.contact_id = v.contact_id AND d.state = 'claimed' AND d.claim_id = $7::uuid AND d.handed_at IS NULL
+         AND EXISTS (SELECT FROM campaign WHERE id = $1::int AND state = 'sending')
+       RETURNING d.contact_id, d.handed_at IS NOT NULL AS passed)
+     SELECT contact_id, passed FROM changed`,
+    [...messageParameters(message), contactIds, claimId],
+  );
+  return rows.filter((row) => row.passed).map((row) => Number(row.contact_id));
+}
+
+/**
+ * Calls back recipients that are claimed and not yet handed over, so that the first gate judges them again. Called in
+ * the act that makes a contact ineligible, after its commit: the gate's update then finds the row changed and lets it be.
+ */
+export async function recallClaimedDeliveries(sql: Sql, contactIds: number[] | 'all'): Promise<void> {
+  await sql.query(
+    `UPDATE delivery SET state = 'queued', claim_id = NULL, process_id = NULL
+     WHERE state = 'claimed' AND handed_at IS NULL AND ($1::bigint[] IS NULL OR contact_id = ANY($1::bigint[]))`,
+    [contactIds === 'all' ? null : contactIds],
+  );
+}
+
+/** How many messages are on their way to the relay at this instant for these contacts. */
+export async function countOnTheirWay(sql: Sql, contactIds: number[] | 'all'): Promise<number> {
+  const [row]: { n: number }[] = await sql.query(
+    `SELECT count(*)::int AS n FROM delivery
+     WHERE state = 'claimed' AND handed_at IS NOT NULL AND ($1::bigint[] IS NULL OR contact_id = ANY($1::bigint[]))`,
+    [contactIds === 'all' ? null : contactIds],
+  );
+  return row!.n;
+}
+
+/** What became of a message that was handed over. */
+export interface HandoverResult {
+  contactId: number;
+  outcome: 'accepted' | 'refused' | 'uncertain' | 'again';
+  reply: string;
+  /** Milliseconds since the epoch. */
+  at: number;
+  /** For \`again\`: seconds to wait before the next attempt. */
+  waitSeconds: number;
+}
+
+/** Records what became of handed-over messages, many at a time. Only rows of this claim change. */
+export async function recordHandovers(sql: Sql, campaignId: number, claimId: string, results: HandoverResult[]): Promise<void> {
+  await sql.query(
+    `UPDATE delivery d SET
+       state = CASE r.outcome WHEN 'again' THEN 'queued' ELSE r.outcome END,
+       reply = r.reply,
+       accepted_at = CASE WHEN r.outcome = 'accepted' THEN to_timestamp(r.at / 1000.0) END,
+       not_before = CASE WHEN r.outcome = 'again' THEN now() + make_interval(secs => r."waitSeconds") END,
+       handed_at = CASE WHEN r.outcome <> 'again' THEN d.handed_at END,
+       claim_id = NULL, process_id = NULL
+     FROM json_to_recordset($3::json) AS r("contactId" bigint, outcome text, reply text, at float8, "waitSeconds" float8)
+     WHERE d.campaign_id = $1 AND d.contact_id = r."contactId" AND d.state = 'claimed' AND d.claim_id = $2::uuid`,
+    [campaignId, claimId, JSON.stringify(results)],
+  );
+}
+
+/** Gives back what a process claimed and did not hand over, when it stops sending a campaign. */
+export async function releaseClaim(sql: Sql, campaignId: number, claimId: string): Promise<void> {
+  await sql.query(
+    `UPDATE delivery SET state = 'queued', claim_id = NULL, process_id = NULL
+     WHERE campaign_id = $1 AND claim_id = $2::uuid AND state = 'claimed' AND handed_at IS NULL`,
+    [campaignId, claimId],
+  );
+}
+
+/**
+ * Mends what a process that died has left: claimed and never handed over goes back to waiting; handed over without a
+ * record of the answer becomes uncertain, and is never sent again by itself.
+ */
+export async function settleAbandonedDeliveries(sql: Sql, processIds: string[]): Promise<{ requeued: number; uncertain: number }> {
+  const [rows]: Changed<{ state: string }> = await sql.query(
+    `UPDATE delivery SET
+       state = CASE WHEN handed_at IS NULL THEN 'queued' ELSE 'uncertain' END,
+       reply = CASE WHEN handed_at IS NULL THEN reply ELSE 'the sender stopped before the relay''s answer was recorded' END,
+       claim_id = NULL, process_id = NULL
+     WHERE state = 'claimed' AND process_id = ANY($1::uuid[]) RETURNING state`,
+    [processIds],
+  );
+  const uncertain = rows.filter((row) => row.state === 'uncertain').length;
+  return { requeued: rows.length - uncertain, uncertain };
+}
+
+export interface LedgerRow {
+  state: string;
+  reason: string | null;
+  contacts: number;
+}
+
+/** The campaign's ledger: contacts by state, the held-back ones by deciding reason. */
+export async function countLedger(sql: Sql, campaignId: number): Promise<LedgerRow[]> {
+  return sql.query(
+    `SELECT state, reasons[1] AS reason, count(*)::int AS contacts FROM delivery WHERE campaign_id = $1 GROUP BY 1, 2`,
+    [campaignId],
+  );
+}
+
+/** Whether anybody still waits or is on the way, and when the next one may go. */
+export async function findWaiting(sql: Sql, campaignId: number): Promise<{ waiting: boolean; claimed: boolean }> {
+  const [row]: { waiting: boolean; claimed: boolean }[] = await sql.query(
+    `SELECT EXISTS (SELECT FROM delivery WHERE campaign_id = $1 AND state = 'queued') AS waiting,
+            EXISTS (SELECT FROM delivery WHERE campaign_id = $1 AND state = 'claimed') AS claimed`,
+    [campaignId],
+  );
+  return row!;
+}

@@ -1,0 +1,125 @@
+import type { StorableEvent } from '../../core/activity/event.ts';
+import type { Sql } from '../database.ts';
+
+/** Columns of \`activity\` as aggregates over events \`e\`: totals add up and instants take the greatest, so the fold is commutative. */
+const TOTALS: Readonly<Record<string, string>> = {
+  sent: `e.kind = 'sent'`,
+  delivered: `e.kind = 'delivered'`,
+  delayed: `e.kind = 'delayed'`,
+  bounced_hard: `e.kind = 'bounced' AND e.detail->>'class' = 'hard'`,
+  bounced_soft: `e.kind = 'bounced' AND e.detail->>'class' = 'soft'`,
+  bounced_block: `e.kind = 'bounced' AND e.detail->>'class' = 'block'`,
+  opened_human: `e.kind = 'opened' AND e.actor = 'human'`,
+  opened_any: `e.kind = 'opened'`,
+  clicked_human: `e.kind = 'clicked' AND e.actor = 'human'`,
+  clicked_any: `e.kind = 'clicked'`,
+  complained: `e.kind = 'complained'`,
+  unsubscribed: `e.kind = 'unsubscribed'`,
+  visited: `e.kind = 'visited'`,
+  purchased: `e.kind = 'purchased'`,
+  replied: `e.kind = 'replied'`,
+};
+
+const LATEST: Readonly<Record<string, string>> = {
+  last_sent_at: `e.kind = 'sent'`,
+  last_bounced_at: `e.kind = 'bounced'`,
+  last_opened_at: `e.kind = 'opened' AND e.actor = 'human'`,
+  last_clicked_at: `e.kind = 'clicked' AND e.actor = 'human'`,
+  last_replied_at: `e.kind = 'replied'`,
+  last_visited_at: `e.kind = 'visited'`,
+  last_purchased_at: `e.kind = 'purchased'`,
+  last_confirmed_at: `e.kind = 'confirmed'`,
+  last_subscribed_at: `e.kind = 'subscribed'`,
+  last_opted_out_at: `e.kind = 'unsubscribed' AND e.detail->'lists' IS NULL`,
+};
+
+const COLUMNS = [...Object.keys(TOTALS), ...Object.keys(LATEST)];
+const AGGREGATES = [
+  ...Object.entries(TOTALS).map(([column, test]) => `count(*) FILTER (WHERE ${test}) AS ${column}`),
+  ...Object.entries(LATEST).map(([column, test]) => `max(e.occurred_at) FILTER (WHERE ${test}) AS ${column}`),
+].join(',\n      ');
+const FOLD = [
+  ...Object.keys(TOTALS).map((column) => `${column} = activity.${column} + excluded.${column}`),
+  ...Object.keys(LATEST).map((column) => `${column} = greatest(activity.${column}, excluded.${column})`),
+].join(', ');
+const REPLACE = COLUMNS.map((column) => `${column} = excluded.${column}`).join(', ');
+
+/**
+ * Stores events and folds them into activity, in one round trip; returns the numbers of those that were new.
+ * A repeat, within the batch or against the base, is dropped at event_key and changes nothing. Keys are taken in order
+ * of number and activity rows in order of contact, so two batches at once cannot wait for each other in a circle.
+ */
+export async function insertEvents(sql: Sql, events: StorableEvent[]): Promise<Set<string>> {
+  if (events.length === 0) return new Set();
+  const rows: { id: string }[] = await sql.query(
+    `WITH incoming AS (
+       SELECT DISTINCT ON (r.id) r.id, r."contactId" AS contact_id, r."brandId" AS brand_id, r."campaignId" AS campaign_id, r.kind,
+         to_timestamp(r.at / 1000.0) AS occurred_at, r.actor, r."actorReason" AS actor_reason, r.source, r."externalId" AS external_id, r.detail
+       FROM json_to_recordset($1::json) AS r(id uuid, "contactId" bigint, "brandId" int, "campaignId" int, kind event_kind, at float8,
+         actor event_actor, "actorReason" text, source text, "externalId" text, detail jsonb)
+       ORDER BY r.id),
+     fresh AS (INSERT INTO event_key (id) SELECT id FROM incoming ORDER BY id ON CONFLICT DO NOTHING RETURNING id),
+     stored AS (
+       INSERT INTO event (id, contact_id, brand_id, campaign_id, kind, occurred_at, actor, actor_reason, source, external_id, detail)
+       SELECT i.id, i.contact_id, i.brand_id, i.campaign_id, i.kind, i.occurred_at, i.actor, i.actor_reason, i.source, i.external_id, i.detail
+       FROM incoming i JOIN fresh USING (id)),
+     folded AS (
+       INSERT INTO activity (contact_id, brand_id, ${COLUMNS.join(', ')})
+       SELECT e.contact_id, e.brand_id, ${AGGREGATES}
+       FROM incoming e JOIN fresh USING (id) GROUP BY 1, 2 ORDER BY 1, 2
+       ON CONFLICT (contact_id, brand_id) DO UPDATE SET ${FOLD})
+     SELECT id FROM fresh`,
+    [JSON.stringify(events)],
+  );
+  return new Set(rows.map((row) => row.id));
+}
+
+/** Derives activity anew from all events of the given contacts: used where a past event's actor was decided again. */
+export async function rebuildActivityOf(sql: Sql, contactIds: number[]): Promise<void> {
+  await sql.query(
+    `INSERT INTO activity (contact_id, brand_id, ${COLUMNS.join(', ')})
+     SELECT e.contact_id, e.brand_id, ${AGGREGATES} FROM event e WHERE e.contact_id = ANY($1::bigint[]) GROUP BY 1, 2 ORDER BY 1, 2
+     ON CONFLICT (contact_id, brand_id) DO UPDATE SET ${REPLACE}`,
+    [contactIds],
+  );
+}
+
+/** Derives all activity anew from all events; returns how many rows differed from what was kept (there must be none). */
+export async function rebuildActivity(sql: Sql): Promise<{ rows: number; differing: number }> {
+  const same = COLUMNS.map((column) => `a.${column} IS NOT DISTINCT FROM d.${column}`).join(' AND ');
+  const [row]: { rows: number; differing: number }[] = await sql.query(
+    `WITH derived AS (SELECT e.contact_id, e.brand_id, ${AGGREGATES} FROM event e GROUP BY 1, 2),
+     compared AS (
+       SELECT coalesce(a.contact_id, d.contact_id) AS contact_id, coalesce(a.brand_id, d.brand_id) AS brand_id,
+              a.contact_id IS NOT NULL AND d.contact_id IS NOT NULL AND ${same} AS same
+       FROM activity a FULL JOIN derived d USING (contact_id, brand_id)),
+     mended AS (
+       INSERT INTO activity (contact_id, brand_id, ${COLUMNS.join(', ')})
+       SELECT d.* FROM derived d JOIN compared c USING (contact_id, brand_id) WHERE NOT c.same ORDER BY 1, 2
+       ON CONFLICT (contact_id, brand_id) DO UPDATE SET ${REPLACE})
+     SELECT count(*)::int AS rows, (count(*) FILTER (WHERE NOT same))::int AS differing FROM compared`,
+  );
+  return row!;
+}
+
+/** Creates the monthly partitions that these months need (as \`2026-11\`); safe to call from several processes at once. */
+export async function ensureEventPartitions(sql: Sql, months: string[]): Promise<void> {
+  await sql.query('SELECT pg_advisory_xact_lock(7300002)');
+  for (const month of months) {
+    if (!/^\d{4}-\d{2}$/.test(month)) throw new Error(`not a month: ${month}`);
+    const from = `${month}-01`;
+    const next = new Date(Date.UTC(Number(month.slice(0, 4)), Number(month.slice(5)), 1)).toISOString().slice(0, 10);
+    await sql.query(
+      `CREATE TABLE IF NOT EXISTS event_${month.replace('-', '_')} PARTITION OF event
+       FOR VALUES FROM ('${from} 00:00+00') TO ('${next} 00:00+00')`,
+    );
+  }
+}
+
+/** Months that have a partition. */
+export async function findEventMonths(sql: Sql): Promise<string[]> {
+  const rows: { month: string }[] = await sql.query(
+    `SELECT replace(substr(inhrelid::regclass::text, 7), '_', '-') AS month FROM pg_inherits WHERE inhparent = 'event'::regclass`,
+  );
+  return rows.map((row) => row.month);
+}

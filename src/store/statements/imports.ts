@@ -1,0 +1,196 @@
+import type { EntityManager } from 'typeorm';
+import type { Sql } from '../database.ts';
+import { baseAddressSql } from './eligibility.ts';
+
+export interface ImportOptions {
+  /** Header of the file to what it is: address, name, joined_at, or an attribute's name; null leaves the column out. */
+  mapping: Record<string, string | null>;
+  delimiter: string;
+}
+
+export interface ImportRow {
+  id: number;
+  listId: number;
+  fileName: string;
+  bytes: number;
+  options: ImportOptions;
+  dryRun: boolean;
+  state: 'receiving' | 'waiting' | 'reading' | 'applying' | 'finished' | 'failed' | 'cancelled';
+  rowsRead: number;
+  rowsDone: number;
+  counts: Record<string, number>;
+  problem: { detail: string } | null;
+  runId: number | null;
+  actor: string;
+  createdAt: Date;
+  finishedAt: Date | null;
+}
+
+const COLUMNS = `id, list_id AS "listId", file_name AS "fileName", bytes::float8 AS bytes, options, dry_run AS "dryRun", state, rows_read AS "rowsRead", rows_done AS "rowsDone",
+  counts, problem, run_id AS "runId", actor, created_at AS "createdAt", finished_at AS "finishedAt"`;
+
+export async function insertImport(sql: Sql, row: { listId: number; fileName: string; options: ImportOptions; dryRun: boolean; actor: string }): Promise<number> {
+  const [created]: { id: number }[] = await sql.query(
+    `INSERT INTO import (list_id, file_name, options, dry_run, actor) VALUES ($1, $2, $3::jsonb, $4, $5) RETURNING id`,
+    [row.listId, row.fileName, JSON.stringify(row.options), row.dryRun, row.actor],
+  );
+  return created!.id;
+}
+
+export async function findImport(sql: Sql, id: number): Promise<ImportRow | undefined> {
+  const rows: ImportRow[] = await sql.query(`SELECT ${COLUMNS} FROM import WHERE id = $1`, [id]);
+  return rows[0];
+}
+
+export async function listImports(sql: Sql, before: number, limit: number): Promise<ImportRow[]> {
+  return sql.query(`SELECT ${COLUMNS} FROM import WHERE id < $1 ORDER BY id DESC LIMIT $2`, [before, limit]);
+}
+
+/** Imports that were acknowledged and are not at their end: what a starting process goes on with. */
+export async function listUnfinishedImports(sql: Sql): Promise<number[]> {
+  const rows: { id: number }[] = await sql.query(`SELECT id FROM import WHERE state IN ('waiting', 'reading', 'applying') ORDER BY id`);
+  return rows.map((row) => row.id);
+}
+
+export async function appendImportPart(sql: Sql, importId: number, seq: number, bytes: Buffer): Promise<void> {
+  await sql.query(`INSERT INTO import_part (import_id, seq, bytes) VALUES ($1, $2, $3)`, [importId, seq, bytes]);
+}
+
+export async function findImportPart(sql: Sql, importId: number, seq: number): Promise<Buffer | undefined> {
+  const rows: { bytes: Buffer }[] = await sql.query(`SELECT bytes FROM import_part WHERE import_id = $1 AND seq = $2`, [importId, seq]);
+  return rows[0]?.bytes;
+}
+
+/** Changes an import's own row; undefined fields stay. A cancelled import stays cancelled. */
+export async function updateImport(sql: Sql, id: number, change: Partial<Pick<ImportRow, 'state' | 'bytes' | 'rowsRead' | 'rowsDone' | 'counts' | 'problem' | 'runId' | 'options'>>): Promise<void> {
+  const ended = change.state === 'finished' || change.state === 'failed' || change.state === 'cancelled';
+  await sql.query(
+    `UPDATE import SET state = coalesce($2, state), bytes = coalesce($3, bytes), rows_read = coalesce($4, rows_read), rows_done = coalesce($5, rows_done),
+       counts = coalesce($6::jsonb, counts), problem = coalesce($7::jsonb, problem), run_id = coalesce($8, run_id), options = coalesce($9::jsonb, options),
+       finished_at = CASE WHEN $10 THEN now() ELSE finished_at END
+     WHERE id = $1 AND state <> 'cancelled'`,
+    [id, change.state, change.bytes, change.rowsRead, change.rowsDone, json(change.counts), json(change.problem), change.runId, json(change.options), ended],
+  );
+}
+
+function json(value: unknown): string | null {
+  return value === undefined ? null : JSON.stringify(value);
+}
+
+export interface StagedRow {
+  rowNo: number;
+  address: string | null;
+  name: string | null;
+  attributes: Record<string, string> | null;
+  joinedAt: string | null;
+  code: string | null;
+  value: string | null;
+}
+
+export async function clearStagedRows(sql: Sql, importId: number): Promise<void> {
+  await sql.query(`DELETE FROM import_row WHERE import_id = $1`, [importId]);
+}
+
+export async function countStagedRows(sql: Sql, importId: number): Promise<number> {
+  const [row]: { n: number }[] = await sql.query(`SELECT count(*)::int AS n FROM import_row WHERE import_id = $1`, [importId]);
+  return row!.n;
+}
+
+/** COPY target for staged rows; the stream takes text-format lines from \`stagedLine\`. */
+export const COPY_STAGED_ROWS = `COPY import_row (import_id, row_no, address, name, attributes, joined_at, code, value) FROM STDIN`;
+
+/** One row in COPY's text format. */
+export function stagedLine(importId: number, row: StagedRow): string {
+  const cell = (value: string | null): string => (value === null ? '\\N' : /[\\\t\n\r]/.test(value) ? value.replace(/[\\\t\n\r]/g, (c) => ESCAPES[c]!) : value);
+  const attributes = row.attributes === null ? null : JSON.stringify(row.attributes);
+  return `${importId}\t${row.rowNo}\t${cell(row.address)}\t${cell(row.name)}\t${cell(attributes)}\t${cell(row.joinedAt)}\t${cell(row.code)}\t${cell(row.value)}\n`;
+}
+
+const ESCAPES: Record<string, string> = { '\\': '\\\\', '\t': '\\t', '\n': '\\n', '\r': '\\r' };
+
+/** Marks the second and later rows of one address within the file. One hash aggregate; only the repeats are written. */
+export async function markDuplicateRows(sql: Sql, importId: number): Promise<void> {
+  await sql.query(
+    `UPDATE import_row r SET code = 'duplicate', value = 'row ' || f.first_row
+     FROM (SELECT address, min(row_no) AS first_row FROM import_row WHERE import_id = $1 AND code IS NULL GROUP BY address HAVING count(*) > 1) f
+     WHERE r.import_id = $1 AND r.address = f.address AND r.row_no > f.first_row AND r.code IS NULL`,
+    [importId],
+  );
+}
+
+/**
+ * Takes a range of staged rows into contacts and onto the list, and answers each row's outcome. A suppressed address is
+ * kept as a contact and not subscribed. An import never lifts anything: who has left the list stays out (and is reported
+ * as suppressed), who is on it already stays as they are.
+ * Suppression is matched as at sending: exact, base, hash, domain; \`marketing\` and \`everything\` alike.
+ */
+export async function applyStagedRows(sql: EntityManager, importId: number, firstRow: number, lastRow: number, list: { id: number; brandId: number; double: boolean }, runId: number | null, actor: string): Promise<Record<string, number>> {
+  const [row]: { counts: Record<string, number> }[] = await sql.query(
+    `WITH staged AS MATERIALIZED (SELECT * FROM import_row WHERE import_id = $1 AND row_no BETWEEN $2 AND $3),
+     good AS (SELECT * FROM staged WHERE code IS NULL),
+     known AS (SELECT g.row_no, c.id, c.name, c.attributes, c.archived_at, c.erased_at, c.deliverability, s.state
+       FROM good g JOIN contact c ON c.address = g.address LEFT JOIN subscription s ON s.contact_id = c.id AND s.list_id = $4),
+     created AS (
+       INSERT INTO contact (address, name, attributes, joined_at)
+       SELECT address, name, coalesce(attributes, '{}'), coalesce(joined_at, now()) FROM good g
+       WHERE NOT EXISTS (SELECT FROM known k WHERE k.row_no = g.row_no)
+       ON CONFLICT (address) DO NOTHING RETURNING id, address),
+     updated AS (
+       UPDATE contact c SET name = coalesce(g.name, c.name), attributes = c.attributes || coalesce(g.attributes, '{}')
+       FROM good g JOIN known k USING (row_no)
+       WHERE c.id = k.id AND ((g.name IS NOT NULL AND g.name IS DISTINCT FROM k.name) OR NOT k.attributes @> coalesce(g.attributes, '{}'))
+       RETURNING g.row_no),
+     applicable AS (
+       SELECT l.id, l.exact FROM suppression_list l
+       WHERE l.scope = 'organisation' OR (l.scope = 'brand' AND l.scope_id = $5) OR (l.scope = 'list' AND l.scope_id = $4)),
+     entry AS (SELECT e.value, e.kind, l.exact FROM suppression_entry e JOIN applicable l ON l.id = e.list_id
+       WHERE e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > now())),
+     suppressed AS (
+       SELECT g.row_no FROM good g JOIN entry e ON e.kind = 'address' AND e.value = g.address
+       UNION SELECT g.row_no FROM good g JOIN entry e ON e.kind = 'address' AND NOT e.exact AND e.value = ${baseAddressSql('g.address')} WHERE g.address LIKE '_%+%@%'
+       UNION SELECT g.row_no FROM good g JOIN entry e ON e.kind = 'hash' AND e.value = encode(sha256(convert_to(g.address, 'UTF8')), 'hex')
+       UNION SELECT g.row_no FROM good g JOIN entry e ON e.kind = 'domain'
+         AND (split_part(g.address, '@', 2) = ltrim(e.value, '.') OR (left(e.value, 1) = '.' AND right(g.address, length(e.value)) = e.value))
+       UNION SELECT row_no FROM known WHERE erased_at IS NOT NULL OR deliverability = 'undeliverable'),
+     subscribed AS (
+       INSERT INTO subscription (contact_id, list_id, state, since, source)
+       SELECT coalesce(k.id, n.id), $4, $6, coalesce(g.joined_at, now()), 'import ' || $1
+       FROM good g LEFT JOIN known k USING (row_no) LEFT JOIN created n ON n.address = g.address
+       WHERE k.state IS NULL AND coalesce(k.id, n.id) IS NOT NULL AND g.row_no NOT IN (SELECT row_no FROM suppressed)
+       ORDER BY 1 ON CONFLICT (contact_id, list_id) DO NOTHING RETURNING contact_id, since),
+     noted AS (
+       INSERT INTO journal (run_id, contact_id, subject, subject_id, before, after, actor_kind, actor, cause)
+       SELECT $7::int, contact_id, 'subscription', $4, NULL, jsonb_build_object('state', $6::text, 'since', since), 'person', $8, jsonb_build_object('import', $1::int) FROM subscribed
+       WHERE $7::int IS NOT NULL),
+     outcome AS (
+       SELECT s.row_no, CASE
+           WHEN s.code = 'duplicate' THEN 'duplicate'
+           WHEN s.code IS NOT NULL THEN 'refused:' || s.code
+           WHEN p.row_no IS NOT NULL THEN 'suppressed'
+           WHEN k.state = 'unsubscribed' THEN 'suppressed:unsubscribed'
+           WHEN k.row_no IS NULL THEN 'created'
+           WHEN k.state IS NULL OR u.row_no IS NOT NULL THEN 'updated'
+           ELSE 'unchanged' END AS outcome
+       FROM staged s LEFT JOIN known k USING (row_no) LEFT JOIN suppressed p USING (row_no) LEFT JOIN updated u USING (row_no)),
+     kept AS (
+       INSERT INTO import_chunk (import_id, first_row, outcomes) SELECT $1, $2, array_agg(outcome ORDER BY row_no) FROM outcome
+       ON CONFLICT (import_id, first_row) DO UPDATE SET outcomes = excluded.outcomes)
+     SELECT coalesce(json_object_agg(what, n), '{}') AS counts FROM (SELECT split_part(outcome, ':', 1) AS what, count(*)::int AS n FROM outcome GROUP BY 1) c`,
+    [importId, firstRow, lastRow, list.id, list.brandId, list.double ? 'pending' : 'subscribed', runId, actor],
+  );
+  return row!.counts;
+}
+
+/** Outcomes of a range of rows, as kept by the chunk that begins with \`firstRow\`. */
+export async function findOutcomes(sql: Sql, importId: number, firstRow: number): Promise<string[] | undefined> {
+  const rows: { outcomes: string[] }[] = await sql.query(`SELECT outcomes FROM import_chunk WHERE import_id = $1 AND first_row = $2`, [importId, firstRow]);
+  return rows[0]?.outcomes;
+}
+
+/** Keeps the outcomes of a range of rows outside the transaction that worked them out: what a dry run leaves behind. */
+export async function keepOutcomes(sql: Sql, importId: number, firstRow: number, outcomes: string[]): Promise<void> {
+  await sql.query(
+    `INSERT INTO import_chunk (import_id, first_row, outcomes) VALUES ($1, $2, $3::text[]) ON CONFLICT (import_id, first_row) DO UPDATE SET outcomes = excluded.outcomes`,
+    [importId, firstRow, outcomes],
+  );
+}

@@ -1,0 +1,91 @@
+import type { DeliverabilityFact } from '../../core/rules/bounce-count.ts';
+import type { Deliverability } from '../../shared/words.ts';
+import type { Sql } from '../database.ts';
+import type { Act } from './journal.ts';
+
+/** Locks these contacts in order, so that two batches that mark the same person follow each other. */
+export async function lockContacts(sql: Sql, contactIds: number[]): Promise<void> {
+  await sql.query(`SELECT id FROM contact WHERE id = ANY($1::bigint[]) ORDER BY id FOR NO KEY UPDATE`, [contactIds]);
+}
+
+export interface ContactDeliverability {
+  contactId: number;
+  address: string;
+  deliverability: Deliverability;
+  facts: DeliverabilityFact[];
+}
+
+/** All that bears on whether these contacts' addresses can receive: what came back, what was accepted, what people did or lifted. */
+export async function findDeliverabilityFacts(sql: Sql, contactIds: number[]): Promise<ContactDeliverability[]> {
+  const rows: (Omit<ContactDeliverability, 'facts'> & { facts: (DeliverabilityFact & { campaignId?: number | null })[] })[] = await sql.query(
+    `SELECT c.id::float8 AS "contactId", c.address, c.deliverability, f.facts FROM contact c
+     LEFT JOIN LATERAL (SELECT coalesce(json_agg(x), '[]') AS facts FROM (
+       SELECT CASE WHEN e.kind = 'bounced' THEN 'bounced' WHEN e.kind = 'sent' THEN 'accepted' WHEN e.kind = 'delivered' THEN 'delivered' ELSE 'engaged' END AS kind,
+         (extract(epoch FROM e.occurred_at) * 1000)::float8 AS at, e.campaign_id AS "campaignId", e.detail->>'class' AS "bounceClass", e.id AS "eventId"
+       FROM event e WHERE e.contact_id = c.id AND (e.kind IN ('bounced', 'sent', 'delivered', 'replied', 'visited', 'purchased', 'confirmed')
+         OR (e.kind IN ('opened', 'clicked') AND e.actor = 'human'))
+       UNION ALL
+       SELECT 'lifted', (extract(epoch FROM s.lifted_at) * 1000)::float8, NULL, NULL, NULL
+       FROM suppression_entry s JOIN suppression_list l ON l.id = s.list_id
+       WHERE s.value = c.address AND l.built_in IN ('hard-bounce', 'bounce-count') AND s.lift_kind IN ('person', 'undo')
+     ) x) f ON true
+     WHERE c.id = ANY($1::bigint[]) ORDER BY c.id`,
+    [contactIds],
+  );
+  return rows.map((row) => ({ ...row, facts: row.facts.map((fact) => ('campaignId' in fact ? { ...fact, campaignId: fact.campaignId ?? undefined } : fact)) as DeliverabilityFact[] }));
+}
+
+/** Contacts whose deliverability may have to change by the bounce count alone: doubtful ones, and all with a soft bounce since \`since\`. */
+export async function listBounceCandidates(sql: Sql, since: Date, after: number, limit: number): Promise<number[]> {
+  const rows: { id: number }[] = await sql.query(
+    `SELECT c.id::float8 AS id FROM contact c
+     WHERE c.id > $2 AND (c.deliverability <> 'deliverable'
+       OR EXISTS (SELECT FROM activity a WHERE a.contact_id = c.id AND a.bounced_soft > 0 AND a.last_bounced_at >= $1))
+     ORDER BY c.id LIMIT $3`,
+    [since, after, limit],
+  );
+  return rows.map((row) => row.id);
+}
+
+export interface DeliverabilityChange {
+  contactId: number;
+  deliverability: Deliverability;
+  /** Milliseconds since the epoch. */
+  since: number;
+  cause: Record<string, unknown>;
+}
+
+/** Sets deliverability and journals what was before; contacts that stand there already are left as they are. */
+export async function setDeliverability(sql: Sql, changes: DeliverabilityChange[], act: Act): Promise<number> {
+  if (changes.length === 0) return 0;
+  const rows: unknown[] = await sql.query(
+    `WITH change AS (
+       SELECT r."contactId" AS id, r.deliverability, to_timestamp(r.since / 1000.0) AS since, r.cause
+       FROM json_to_recordset($1::json) AS r("contactId" bigint, deliverability text, since float8, cause jsonb)),
+     old AS (
+       SELECT c.id, c.deliverability, c.deliverability_since, c.deliverability_cause
+       FROM contact c JOIN change USING (id) ORDER BY c.id FOR NO KEY UPDATE OF c),
+     changed AS (
+       UPDATE contact c SET deliverability = n.deliverability, deliverability_since = n.since, deliverability_cause = n.cause
+       FROM change n WHERE c.id = n.id AND (c.deliverability <> n.deliverability OR c.deliverability_cause->>'cause' IS DISTINCT FROM n.cause->>'cause')
+       RETURNING c.id),
+     noted AS (
+       INSERT INTO journal (run_id, contact_id, subject, before, after, actor_kind, actor, cause)
+       SELECT $2::int, o.id, 'deliverability',
+         jsonb_build_object('deliverability', o.deliverability, 'since', o.deliverability_since, 'cause', o.deliverability_cause),
+         jsonb_build_object('deliverability', n.deliverability, 'since', n.since, 'cause', n.cause), $3, $4, n.cause
+       FROM changed h JOIN old o USING (id) JOIN change n USING (id))
+     SELECT id FROM changed`,
+    [JSON.stringify(changes), act.runId, act.actorKind, act.actor],
+  );
+  return rows.length;
+}
+
+/** Contacts of these whose mark an act could end: all that are not plainly deliverable. */
+export async function listMarkedContacts(sql: Sql, contactIds: number[]): Promise<number[]> {
+  const rows: { id: number }[] = await sql.query(
+    `SELECT id::float8 AS id FROM contact WHERE id = ANY($1::bigint[]) AND deliverability <> 'deliverable'`,
+    [contactIds],
+  );
+  return rows.map((row) => row.id);
+}

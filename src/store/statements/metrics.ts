@@ -1,0 +1,15 @@
+import type { Sql } from '../database.ts';
+
+export async function countDeliveryStates(sql: Sql): Promise<Record<string, number>> {
+  const rows: { state: string; n: number }[] = await sql.query('SELECT state, count(*)::int AS n FROM delivery GROUP BY state');
+  return Object.fromEntries(rows.map((row) => [row.state, row.n]));
+}
+
+/** Totals of activity by kind of event: one scan of one row a contact instead of one of all events. */
+export async function countEventKinds(sql: Sql): Promise<Record<string, number>> {
+  const [row]: Record<string, string>[] = await sql.query(
+    `SELECT coalesce(sum(sent), 0) AS sent, coalesce(sum(bounced_hard + bounced_soft + bounced_block), 0) AS bounced, coalesce(sum(opened_any), 0) AS opened,
+       coalesce(sum(clicked_any), 0) AS clicked, coalesce(sum(complained), 0) AS complained, coalesce(sum(unsubscribed), 0) AS unsubscribed FROM activity`,
+  );
+  return Object.fromEntries(Object.entries(row!).map(([kind, total]) => [kind, Number(total)]));
+}

@@ -1,0 +1,41 @@
+import type { QueryRunner } from 'typeorm';
+import type { Sql } from '../database.ts';
+
+/** Class of the advisory locks that say "this process lives". */
+const PROCESS_LOCKS = 73_003;
+
+/**
+ * Registers a service process and takes its lock on a connection of its own. PostgreSQL lets go of the lock the moment
+ * the process dies, however it dies; so nobody has to guess by time whether it still works.
+ */
+export async function registerProcess(runner: QueryRunner, processId: string): Promise<void> {
+  const [{ key }] = (await runner.query(`SELECT nextval('service_process_lock')::int AS key`)) as [{ key: number }];
+  await runner.query('SELECT pg_advisory_lock($1, $2)', [PROCESS_LOCKS, key]);
+  await runner.query('INSERT INTO service_process (id, lock_key) VALUES ($1, $2)', [processId, key]);
+}
+
+/** Processes that are registered and no longer live. */
+export async function findDeadProcesses(sql: Sql): Promise<string[]> {
+  const rows: { id: string }[] = await sql.query(
+    `SELECT p.id FROM service_process p
+     WHERE NOT EXISTS (SELECT FROM pg_locks l WHERE l.locktype = 'advisory' AND l.classid = $1 AND l.objid = p.lock_key::oid AND l.granted)`,
+    [PROCESS_LOCKS],
+  );
+  return rows.map((row) => row.id);
+}
+
+export async function forgetProcesses(sql: Sql, ids: string[]): Promise<void> {
+  await sql.query('DELETE FROM service_process WHERE id = ANY($1::uuid[])', [ids]);
+}
+
+/** Runs \`work\` only if no other process does work of this kind on this thing; says whether it ran. */
+export async function withExclusiveLock(runner: QueryRunner, kind: number, id: number, work: () => Promise<void>): Promise<boolean> {
+  const [{ got }] = (await runner.query('SELECT pg_try_advisory_lock($1, $2) AS got', [kind, id])) as [{ got: boolean }];
+  if (!got) return false;
+  try {
+    await work();
+    return true;
+  } finally {
+    await runner.query('SELECT pg_advisory_unlock($1, $2)', [kind, id]);
+  }
+}

@@ -1,0 +1,55 @@
+import type { Sql } from '../database.ts';
+
+interface SessionAccount {
+  accountId: number;
+  name: string;
+  email: string;
+  csrf: string | null;
+}
+
+export async function insertSession(sql: Sql, tokenHash: Buffer, accountId: number, csrf: string, days: number): Promise<void> {
+  await sql.query('DELETE FROM session WHERE expires_at < now()');
+  await sql.query(`INSERT INTO session (token_hash, account_id, csrf, expires_at) VALUES ($1, $2, $3, now() + make_interval(days => $4))`, [tokenHash, accountId, csrf, days]);
+}
+
+export async function findSession(sql: Sql, tokenHash: Buffer): Promise<SessionAccount | undefined> {
+  const rows: SessionAccount[] = await sql.query(
+    `SELECT a.id AS "accountId", a.name, a.email, s.csrf FROM session s JOIN account a ON a.id = s.account_id WHERE s.token_hash = $1 AND s.expires_at > now()`,
+    [tokenHash],
+  );
+  return rows[0];
+}
+
+export async function deleteSession(sql: Sql, tokenHash: Buffer): Promise<void> {
+  await sql.query('DELETE FROM session WHERE token_hash = $1', [tokenHash]);
+}
+
+/** The account of an API token that was not revoked; notes the use at most once a minute. */
+export async function findTokenAccount(sql: Sql, tokenHash: Buffer): Promise<SessionAccount | undefined> {
+  const rows: SessionAccount[] = await sql.query(
+    `WITH used AS (UPDATE api_token SET last_used_at = now() WHERE token_hash = $1 AND revoked_at IS NULL AND (last_used_at IS NULL OR last_used_at < now() - interval '1 minute'))
+     SELECT a.id AS "accountId", a.name, a.email, NULL AS csrf FROM api_token t JOIN account a ON a.id = t.account_id WHERE t.token_hash = $1 AND t.revoked_at IS NULL`,
+    [tokenHash],
+  );
+  return rows[0];
+}
+
+/** Begins a request under an idempotency key: answers what is kept of an earlier one with the same key, or nothing for a new one. */
+export async function beginIdempotent(sql: Sql, accountId: number, key: string, requestHash: Buffer): Promise<{ sameRequest: boolean; status: number | null; body: unknown } | undefined> {
+  const begun: unknown[] = await sql.query(
+    `INSERT INTO idempotency (account_id, key, request_hash) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING RETURNING key`,
+    [accountId, key, requestHash],
+  );
+  if (begun.length > 0) return undefined;
+  const rows: { sameRequest: boolean; status: number | null; body: unknown }[] = await sql.query(
+    `SELECT request_hash = $3 AS "sameRequest", status, body FROM idempotency WHERE account_id = $1 AND key = $2`,
+    [accountId, key, requestHash],
+  );
+  return rows[0];
+}
+
+/** Keeps the answer of a request, or forgets the key when the request failed and may be tried again. */
+export async function endIdempotent(sql: Sql, accountId: number, key: string, answer: { status: number; body: unknown } | null): Promise<void> {
+  if (answer === null) await sql.query('DELETE FROM idempotency WHERE account_id = $1 AND key = $2', [accountId, key]);
+  else await sql.query('UPDATE idempotency SET status = $3, body = $4::jsonb WHERE account_id = $1 AND key = $2', [accountId, key, answer.status, JSON.stringify(answer.body)]);
+}

@@ -1,0 +1,60 @@
+import type { SubscriptionState } from '../../shared/words.ts';
+import type { Sql } from '../database.ts';
+import type { Act } from './journal.ts';
+
+export interface SubscriptionChange {
+  contactId: number;
+  listId: number;
+  state: SubscriptionState;
+  /** Milliseconds since the epoch: when the contact acted. */
+  at: number;
+  source: string;
+  cause: Record<string, unknown>;
+}
+
+/**
+ * Sets subscriptions to what the contact's latest act says, and journals it. An act older than the one that set the
+ * present state changes nothing; at one and the same instant, leaving wins. So the order of arrival does not matter.
+ */
+export async function changeSubscriptions(sql: Sql, changes: SubscriptionChange[], act: Act): Promise<number> {
+  if (changes.length === 0) return 0;
+  const rows: unknown[] = await sql.query(
+    `WITH incoming AS (
+       SELECT DISTINCT ON (r."contactId", r."listId") r."contactId" AS contact_id, r."listId" AS list_id, r.state, to_timestamp(r.at / 1000.0) AS since, r.source, r.cause
+       FROM json_to_recordset($1::json) AS r("contactId" bigint, "listId" int, state text, at float8, source text, cause jsonb)
+       ORDER BY r."contactId", r."listId", r.at DESC, r.state DESC),
+     old AS (SELECT s.contact_id, s.list_id, s.state, s.since FROM subscription s JOIN incoming i USING (contact_id, list_id) ORDER BY 1, 2 FOR UPDATE OF s),
+     changed AS (
+       INSERT INTO subscription (contact_id, list_id, state, since, source)
+       SELECT contact_id, list_id, state, since, source FROM incoming ORDER BY 1, 2
+       ON CONFLICT (contact_id, list_id) DO UPDATE SET state = excluded.state, since = excluded.since, source = excluded.source
+       WHERE excluded.since > subscription.since OR (excluded.since = subscription.since AND excluded.state = 'unsubscribed' AND subscription.state <> 'unsubscribed')
+       RETURNING contact_id, list_id),
+     noted AS (
+       INSERT INTO journal (run_id, contact_id, subject, subject_id, before, after, actor_kind, actor, cause)
+       SELECT $2::int, i.contact_id, 'subscription', i.list_id,
+         CASE WHEN o.state IS NOT NULL THEN jsonb_build_object('state', o.state, 'since', o.since) END,
+         jsonb_build_object('state', i.state, 'since', i.since), $3, $4, i.cause
+       FROM changed h JOIN incoming i USING (contact_id, list_id) LEFT JOIN old o USING (contact_id, list_id)
+       WHERE o.state IS DISTINCT FROM i.state
+       RETURNING contact_id)
+     SELECT contact_id FROM noted`,
+    [JSON.stringify(changes), act.runId, act.actorKind, act.actor],
+  );
+  return rows.length;
+}
+
+/** Every list of a brand on which these contacts have a subscription. */
+export async function findSubscribedLists(sql: Sql, brandId: number, contactIds: number[]): Promise<{ contactId: number; listId: number }[]> {
+  return sql.query(
+    `SELECT s.contact_id::float8 AS "contactId", s.list_id AS "listId" FROM subscription s JOIN list l ON l.id = s.list_id
+     WHERE l.brand_id = $1 AND s.contact_id = ANY($2::bigint[])`,
+    [brandId, contactIds],
+  );
+}
+
+/** Names of these lists, in order. */
+export async function findListNames(sql: Sql, listIds: number[]): Promise<string[]> {
+  const rows: { name: string }[] = await sql.query('SELECT name FROM list WHERE id = ANY($1::int[]) ORDER BY id', [listIds]);
+  return rows.map((row) => row.name);
+}

@@ -1,0 +1,162 @@
+import type { SunsetRule } from '../../core/rules/sunset-ladder.ts';
+import type { Stage } from '../../shared/words.ts';
+import type { Sql } from '../database.ts';
+import type { Act } from './journal.ts';
+
+const LATEST_OF_ACT = {
+  opened: 'a.last_opened_at',
+  clicked: 'a.last_clicked_at',
+  replied: 'a.last_replied_at',
+  visited: 'a.last_visited_at',
+  purchased: 'a.last_purchased_at',
+  confirmed: 'a.last_confirmed_at',
+} as const;
+
+/**
+ * CTEs that end in \`decided (contact_id, stage, silent_days, messages, current)\` for the contacts that a brand's rule
+ * covers ($1 brand, $2 contacts or null for all): the twin of core/rules/sunset-ladder on sets, held to it by a
+ * differential test. Counts come from the ledger: messages accepted that did not bounce.
+ */
+function decidedCtes(rule: SunsetRule): string {
+  const engaged = rule.engagingActs.map((act) => LATEST_OF_ACT[act]).join(', ');
+  const steps = [...rule.steps].reverse().map((step) => `WHEN silent_days >= ${Number(step.days)} AND messages >= ${Number(step.messages)} THEN '${step.stage}'`);
+  return `
+  covered AS (
+    SELECT DISTINCT s.contact_id FROM subscription s JOIN list l ON l.id = s.list_id
+    WHERE l.brand_id = $1::int AND ($2::bigint[] IS NULL OR s.contact_id = ANY($2::bigint[]))),
+  silence AS (
+    SELECT v.contact_id, c.joined_at, greatest(c.joined_at, ${engaged}, r.restarted_at) AS silent_since
+    FROM covered v JOIN contact c ON c.id = v.contact_id
+    LEFT JOIN activity a ON a.contact_id = v.contact_id AND a.brand_id = $1::int
+    LEFT JOIN (
+      SELECT e.value, max(e.lifted_at) AS restarted_at FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
+      WHERE l.built_in = 'sunset' AND l.scope_id = $1::int AND e.lift_kind = 'person' GROUP BY e.value) r ON r.value = c.address),
+  reached AS (
+    SELECT d.contact_id, count(*)::int AS ever, (count(*) FILTER (WHERE d.accepted_at > s.silent_since))::int AS messages
+    FROM silence s JOIN delivery d ON d.contact_id = s.contact_id JOIN campaign k ON k.id = d.campaign_id
+    WHERE k.brand_id = $1::int AND k.purpose = 'marketing' AND d.state = 'accepted' AND d.accepted_at IS NOT NULL AND d.bounced IS NULL
+    GROUP BY d.contact_id),
+  measured AS (
+    SELECT s.contact_id, coalesce(m.messages, 0) AS messages, coalesce(m.ever, 0) AS ever,
+      greatest(0, floor(extract(epoch FROM $3::timestamptz - s.silent_since) / 86400))::int AS silent_days,
+      greatest(0, floor(extract(epoch FROM $3::timestamptz - s.joined_at) / 86400))::int AS joined_days
+    FROM silence s LEFT JOIN reached m USING (contact_id)),
+  decided AS (
+    SELECT m.contact_id, m.silent_days, m.messages, cs.stage AS current, cs.since,
+      CASE WHEN joined_days < ${Number(rule.grace.days)} OR ever < ${Number(rule.grace.messages)} THEN 'new' ${steps.join(' ')} ELSE 'engaged' END AS stage
+    FROM measured m LEFT JOIN contact_stage cs ON cs.contact_id = m.contact_id AND cs.brand_id = $1::int)`;
+}
+
+export interface StageCount {
+  from: Stage;
+  to: Stage;
+  contacts: number;
+}
+
+/** How many stand where now, and where the rule would put them. Nothing is written. */
+export async function countStages(sql: Sql, brandId: number, rule: SunsetRule, now: Date): Promise<StageCount[]> {
+  return sql.query(
+    `WITH ${decidedCtes(rule)} SELECT coalesce(current, 'new') AS "from", stage AS "to", count(*)::int AS contacts FROM decided GROUP BY 1, 2 ORDER BY 1, 2`,
+    [brandId, null, now],
+  );
+}
+
+export interface StageMove {
+  contactId: number;
+  address: string;
+  name: string | null;
+  from: Stage;
+  to: Stage;
+  silentDays: number;
+  messages: number;
+}
+
+/** Contacts that the rule would move, longest silence first; \`limit\` of them. */
+export async function sampleMoves(sql: Sql, brandId: number, rule: SunsetRule, now: Date, limit: number): Promise<StageMove[]> {
+  return sql.query(
+    `WITH ${decidedCtes(rule)}
+     SELECT d.contact_id::float8 AS "contactId", c.address, c.name, coalesce(d.current, 'new') AS "from", d.stage AS "to", d.silent_days AS "silentDays", d.messages
+     FROM decided d JOIN contact c ON c.id = d.contact_id WHERE d.stage <> coalesce(d.current, 'new')
+     ORDER BY d.stage = 'sunset' DESC, d.silent_days DESC, d.contact_id LIMIT $4`,
+    [brandId, null, now, limit],
+  );
+}
+
+export interface SilenceBin {
+  from: number;
+  silent: number;
+  /** Silent for as long, but not written to enough for the stage of those days. */
+  unasked: number;
+}
+
+/** Contacts past the newcomer's grace by days of silence, in the given bins (their lower edges, rising). */
+export async function countSilence(sql: Sql, brandId: number, rule: SunsetRule, now: Date, edges: number[]): Promise<SilenceBin[]> {
+  const byDays = [...rule.steps].reverse().map((step) => `WHEN silent_days >= ${Number(step.days)} THEN '${step.stage}'`);
+  return sql.query(
+    `WITH ${decidedCtes(rule)},
+     placed AS (
+       SELECT width_bucket(silent_days, $4::int[]) AS bin, stage = (CASE ${byDays.join(' ')} ELSE 'engaged' END) AS full_measure
+       FROM decided WHERE stage <> 'new')
+     SELECT e.edge AS "from", (count(p.bin) FILTER (WHERE p.full_measure))::int AS silent, (count(p.bin) FILTER (WHERE NOT p.full_measure))::int AS unasked
+     FROM unnest($4::int[]) WITH ORDINALITY AS e(edge, bin) LEFT JOIN placed p ON p.bin = e.bin GROUP BY e.edge ORDER BY e.edge`,
+    [brandId, null, now, edges],
+  );
+}
+
+/** One contact as the ladder sees it; nothing if the rule does not cover them. */
+export async function findDecidedStage(sql: Sql, brandId: number, rule: SunsetRule, now: Date, contactId: number): Promise<{ stage: Stage; current: Stage; since: Date | null; silentDays: number; messages: number } | undefined> {
+  const rows: { stage: Stage; current: Stage; since: Date | null; silentDays: number; messages: number }[] = await sql.query(
+    `WITH ${decidedCtes(rule)} SELECT stage, coalesce(current, 'new') AS current, since, silent_days AS "silentDays", messages FROM decided`,
+    [brandId, [contactId], now],
+  );
+  return rows[0];
+}
+
+/**
+ * Moves everybody (or the given contacts) to the stage that the rule puts them at, journals it, enters those who come
+ * to sunset on the brand's sunset list and lifts the entries of those who leave it. One statement; locks stages in order
+ * of contact. Returns how many moved, by stage.
+ */
+export async function applyStages(sql: Sql, brandId: number, rule: SunsetRule, now: Date, contactIds: number[] | null, sunsetListId: number, act: Act): Promise<StageCount[]> {
+  return sql.query(
+    `WITH ${decidedCtes(rule)},
+     moving AS (
+       SELECT d.*, coalesce(d.current, 'new') AS "from", c.address,
+         jsonb_build_object('rule', 'sunset', 'silentDays', d.silent_days, 'messages', d.messages) AS cause
+       FROM decided d JOIN contact c ON c.id = d.contact_id WHERE d.stage <> coalesce(d.current, 'new')),
+     staged AS (
+       INSERT INTO contact_stage (contact_id, brand_id, stage, since, cause)
+       SELECT contact_id, $1::int, stage, $3::timestamptz, cause FROM moving ORDER BY contact_id
+       ON CONFLICT (contact_id, brand_id) DO UPDATE SET stage = excluded.stage, since = excluded.since, cause = excluded.cause),
+     entered AS (
+       INSERT INTO suppression_entry (list_id, kind, value, reason, source, evidence)
+       SELECT $4::int, 'address', address, silent_days || ' days of silence, ' || messages || ' messages in it', 'sunset rule', cause
+       FROM moving WHERE stage = 'sunset' ORDER BY address
+       ON CONFLICT (value, list_id) WHERE lifted_at IS NULL DO NOTHING RETURNING id, value),
+     lifted AS (
+       UPDATE suppression_entry e SET lifted_at = now(), lifted_by = $7, lift_kind = 'rule', lift_reason = 'no longer at sunset'
+       FROM moving m WHERE m."from" = 'sunset' AND m.stage <> 'sunset' AND e.value = m.address AND e.list_id = $4::int AND e.lifted_at IS NULL
+       RETURNING e.id, e.value),
+     noted AS (
+       INSERT INTO journal (run_id, contact_id, subject, subject_id, before, after, actor_kind, actor, cause)
+       SELECT $5::int, contact_id, 'stage', $1::int, jsonb_build_object('stage', "from", 'since', since), jsonb_build_object('stage', stage), $6, $7, cause FROM moving
+       UNION ALL
+       SELECT $5::int, m.contact_id, 'entry', e.id, NULL, jsonb_build_object('listId', $4::int, 'list', 'Sunset', 'value', e.value, 'inEffect', true), $6, $7, m.cause
+       FROM entered e JOIN moving m ON m.address = e.value
+       UNION ALL
+       SELECT $5::int, m.contact_id, 'entry', e.id, jsonb_build_object('listId', $4::int, 'list', 'Sunset', 'value', e.value, 'inEffect', true),
+         jsonb_build_object('listId', $4::int, 'list', 'Sunset', 'value', e.value, 'inEffect', false), $6, $7, m.cause
+       FROM lifted e JOIN moving m ON m.address = e.value)
+     SELECT "from", stage AS "to", count(*)::int AS contacts FROM moving GROUP BY 1, 2 ORDER BY 1, 2`,
+    [brandId, contactIds, now, sunsetListId, act.runId, act.actorKind, act.actor],
+  );
+}
+
+/** Contacts of these that stand on a stage which an engagement would end. */
+export async function findSilentContacts(sql: Sql, brandId: number, contactIds: number[]): Promise<number[]> {
+  const rows: { id: number }[] = await sql.query(
+    `SELECT contact_id::float8 AS id FROM contact_stage WHERE brand_id = $1 AND contact_id = ANY($2::bigint[]) AND stage IN ('fading', 'dormant', 'sunset')`,
+    [brandId, contactIds],
+  );
+  return rows.map((row) => row.id);
+}

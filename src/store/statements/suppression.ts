@@ -1,0 +1,185 @@
+import type { BuiltInList, Reach, Scope } from '../../shared/words.ts';
+import type { Sql } from '../database.ts';
+import type { Act } from './journal.ts';
+
+export interface SuppressionListRow {
+  id: number;
+  name: string;
+  builtIn: BuiltInList | null;
+  scope: Scope;
+  scopeId: number | null;
+  scopeName: string | null;
+  reach: Reach;
+  exact: boolean;
+  inEffect: number;
+  ended: number;
+}
+
+/** Lists with how many of their entries are in effect and how many were lifted or have ended. */
+export async function listSuppressionLists(sql: Sql): Promise<SuppressionListRow[]> {
+  return sql.query(
+    `SELECT l.id, l.name, l.built_in AS "builtIn", l.scope, l.scope_id AS "scopeId", coalesce(b.name, s.name) AS "scopeName", l.reach, l.exact,
+       coalesce(n.in_effect, 0) AS "inEffect", coalesce(n.ended, 0) AS ended
+     FROM suppression_list l
+     LEFT JOIN brand b ON l.scope = 'brand' AND b.id = l.scope_id
+     LEFT JOIN list s ON l.scope = 'list' AND s.id = l.scope_id
+     LEFT JOIN (SELECT list_id, (count(*) FILTER (WHERE ${IN_EFFECT}))::int AS in_effect, (count(*) FILTER (WHERE NOT (${IN_EFFECT})))::int AS ended
+                FROM suppression_entry e GROUP BY list_id) n ON n.list_id = l.id
+     ORDER BY l.built_in IS NULL, l.id`,
+  );
+}
+
+const IN_EFFECT = `(e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > now()))`;
+
+export async function insertSuppressionList(sql: Sql, list: { name: string; builtIn: BuiltInList | null; scope: Scope; scopeId: number | null; reach: Reach; exact: boolean }): Promise<number> {
+  const [row]: { id: number }[] = await sql.query(
+    `INSERT INTO suppression_list (name, built_in, scope, scope_id, reach, exact) VALUES ($1, $2, $3, $4, $5, $6) RETURNING id`,
+    [list.name, list.builtIn, list.scope, list.scopeId, list.reach, list.exact],
+  );
+  return row!.id;
+}
+
+/** Numbers of the built-in lists, by kind and brand: \`complaint 2\`, \`hard-bounce 0\`. */
+export async function findBuiltInLists(sql: Sql): Promise<Map<string, number>> {
+  const rows: { id: number; key: string }[] = await sql.query(
+    `SELECT id, built_in || ' ' || coalesce(scope_id, 0) AS key FROM suppression_list WHERE built_in IS NOT NULL`,
+  );
+  return new Map(rows.map((row) => [row.key, row.id]));
+}
+
+export interface NewEntry {
+  listId: number;
+  kind: 'address' | 'domain' | 'hash';
+  value: string;
+  reason: string;
+  source: string;
+  evidence: unknown;
+  /** RFC 3339, or null for no end. */
+  expiresAt: string | null;
+}
+
+/**
+ * Enters values on suppression lists and journals it; a value already in effect on its list is left as it is. Entries
+ * that have run out are closed first, so that they do not stand in the way. Returns the contacts concerned and how many
+ * entries are new. Locks entries in order of (value, list).
+ */
+export async function enterEntries(sql: Sql, entries: NewEntry[], act: Act): Promise<{ entered: number; contactIds: number[] }> {
+  if (entries.length === 0) return { entered: 0, contactIds: [] };
+  const incoming = `json_to_recordset($1::json) AS r("listId" int, kind text, value text, reason text, source text, evidence jsonb, "expiresAt" timestamptz)`;
+  await sql.query(
+    `UPDATE suppression_entry e SET lifted_at = e.expires_at, lift_kind = 'rule', lifted_by = 'its end', lift_reason = 'reached its end'
+     FROM ${incoming} WHERE e.value = r.value AND e.list_id = r."listId" AND e.lifted_at IS NULL AND e.expires_at <= now()`,
+    [JSON.stringify(entries)],
+  );
+  const rows: { contactId: number | null }[] = await sql.query(
+    `WITH entered AS (
+       INSERT INTO suppression_entry (list_id, kind, value, reason, source, evidence, expires_at)
+       SELECT DISTINCT ON (r.value, r."listId") r."listId", r.kind, r.value, r.reason, r.source, r.evidence, r."expiresAt"
+       FROM ${incoming} ORDER BY r.value, r."listId"
+       ON CONFLICT (value, list_id) WHERE lifted_at IS NULL DO NOTHING
+       RETURNING id, list_id, kind, value, reason, evidence),
+     noted AS (
+       INSERT INTO journal (run_id, contact_id, subject, subject_id, before, after, actor_kind, actor, cause)
+       SELECT $2::int, c.id, 'entry', e.id, NULL, jsonb_build_object('list', l.name, 'listId', l.id, 'value', e.value, 'inEffect', true),
+              $3, $4, jsonb_build_object('reason', e.reason) || coalesce(e.evidence, '{}')
+       FROM entered e JOIN suppression_list l ON l.id = e.list_id LEFT JOIN contact c ON e.kind = 'address' AND c.address = e.value)
+     SELECT c.id::float8 AS "contactId" FROM entered e LEFT JOIN contact c ON e.kind = 'address' AND c.address = e.value`,
+    [JSON.stringify(entries), act.runId, act.actorKind, act.actor],
+  );
+  return { entered: rows.length, contactIds: rows.flatMap((row) => (row.contactId === null ? [] : [row.contactId])) };
+}
+
+/** Lifts entries that are in effect, with a reason, and journals it. They stay on record. Returns what was lifted. */
+export async function liftEntries(sql: Sql, entryIds: number[], reason: string, liftKind: 'person' | 'rule' | 'contact' | 'undo', act: Act): Promise<{ entryId: number; contactId: number | null; builtIn: BuiltInList | null }[]> {
+  if (entryIds.length === 0) return [];
+  return sql.query(
+    `WITH lifted AS (
+       UPDATE suppression_entry SET lifted_at = now(), lifted_by = $2, lift_reason = $3, lift_kind = $6
+       WHERE id = ANY($1::bigint[]) AND lifted_at IS NULL RETURNING id, list_id, kind, value),
+     named AS (
+       SELECT e.id, l.id AS list_id, l.name, l.built_in, e.value, c.id AS contact_id
+       FROM lifted e JOIN suppression_list l ON l.id = e.list_id LEFT JOIN contact c ON e.kind = 'address' AND c.address = e.value),
+     noted AS (
+       INSERT INTO journal (run_id, contact_id, subject, subject_id, before, after, actor_kind, actor, cause)
+       SELECT $4::int, contact_id, 'entry', id, jsonb_build_object('list', name, 'listId', list_id, 'value', value, 'inEffect', true),
+              jsonb_build_object('list', name, 'listId', list_id, 'value', value, 'inEffect', false), $5, $2, jsonb_build_object('reason', $3::text)
+       FROM named)
+     SELECT id::float8 AS "entryId", contact_id::float8 AS "contactId", built_in AS "builtIn" FROM named`,
+    [entryIds, act.actor, reason, act.runId, act.actorKind, liftKind],
+  );
+}
+
+export interface EntryRow {
+  id: number;
+  listId: number;
+  listName: string;
+  builtIn: BuiltInList | null;
+  scope: Scope;
+  scopeId: number | null;
+  reach: Reach;
+  exact: boolean;
+  kind: 'address' | 'domain' | 'hash';
+  value: string;
+  reason: string;
+  source: string;
+  evidence: Record<string, unknown> | null;
+  enteredAt: Date;
+  expiresAt: Date | null;
+  liftedAt: Date | null;
+  liftedBy: string | null;
+  liftReason: string | null;
+}
+
+const ENTRY_COLUMNS = `e.id::float8 AS id, e.list_id AS "listId", l.name AS "listName", l.built_in AS "builtIn", l.scope, l.scope_id AS "scopeId", l.reach, l.exact,
+  e.kind, e.value, e.reason, e.source, e.evidence, e.entered_at AS "enteredAt", e.expires_at AS "expiresAt",
+  e.lifted_at AS "liftedAt", e.lifted_by AS "liftedBy", e.lift_reason AS "liftReason"`;
+
+/** Every entry, in effect or past, that names this address, its base, its domain or its hash; newest first. */
+export async function findMatchingEntries(sql: Sql, keys: { exact: string; base: string; hash: string; domains: string[] }): Promise<EntryRow[]> {
+  return sql.query(
+    `SELECT ${ENTRY_COLUMNS} FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
+     WHERE e.value = ANY($1::text[])
+       AND (e.kind <> 'address' OR e.value = $2 OR NOT l.exact)
+     ORDER BY e.lifted_at IS NOT NULL, e.id DESC LIMIT 200`,
+    [[keys.exact, keys.base, keys.hash, ...keys.domains], keys.exact],
+  );
+}
+
+export type EntryStanding = 'in-effect' | 'past' | 'all';
+
+/** Entries of one list, filtered by part of their value, after number \`after\`. */
+export async function listEntries(sql: Sql, listId: number, standing: EntryStanding, part: string, after: number, limit: number): Promise<EntryRow[]> {
+  const test = { 'in-effect': IN_EFFECT, past: `NOT ${IN_EFFECT}`, all: 'true' }[standing];
+  return sql.query(
+    `SELECT ${ENTRY_COLUMNS} FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
+     WHERE e.list_id = $1 AND ${test} AND ($2 = '' OR e.value LIKE '%' || $2 || '%') AND e.id > $3 ORDER BY e.id LIMIT $4`,
+    [listId, part.replace(/[\\%_]/g, '\\$&'), after, limit],
+  );
+}
+
+/** Contacts that any of these values names: what must be called back from a send that is under way. */
+export async function findContactsOfValues(sql: Sql, values: string[]): Promise<number[]> {
+  const rows: { id: number }[] = await sql.query(`SELECT id::float8 AS id FROM contact WHERE address = ANY($1::text[])`, [values]);
+  return rows.map((row) => row.id);
+}
+
+/** Entries in effect on built-in lists of these kinds for these contacts' addresses. */
+export async function findEntriesOfContacts(sql: Sql, contactIds: number[], builtIn: BuiltInList[], brandId: number | null): Promise<{ id: number; contactId: number; builtIn: BuiltInList; at: number | null }[]> {
+  return sql.query(
+    `SELECT e.id::float8 AS id, c.id::float8 AS "contactId", l.built_in AS "builtIn", (e.evidence->>'at')::float8 AS at
+     FROM contact c JOIN suppression_entry e ON e.value = c.address AND e.lifted_at IS NULL
+     JOIN suppression_list l ON l.id = e.list_id
+     WHERE c.id = ANY($1::bigint[]) AND l.built_in = ANY($2::text[]) AND ($3::int IS NULL OR l.scope_id = $3) ORDER BY e.id`,
+    [contactIds, builtIn, brandId],
+  );
+}
+
+/** The value of one of these entries that comes from a complaint and is in effect, if any. */
+export async function findComplaintAmong(sql: Sql, entryIds: number[]): Promise<string | undefined> {
+  const rows: { value: string }[] = await sql.query(
+    `SELECT e.value FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
+     WHERE e.id = ANY($1::bigint[]) AND l.built_in = 'complaint' AND e.lifted_at IS NULL LIMIT 1`,
+    [entryIds],
+  );
+  return rows[0]?.value;
+}

@@ -1,0 +1,72 @@
+import type { Sql } from '../database.ts';
+import type { Act } from './journal.ts';
+
+export interface UndoneCounts {
+  restored: number;
+  /** Changes that something changed again since, and that are therefore left as they are. */
+  leftAlone: number;
+}
+
+/**
+ * The latest change that a run made to each thing, with whether anything changed that thing again later.
+ * before = what the run found, taken from its first change.
+ */
+const CHANGES = `
+  change AS (
+    SELECT DISTINCT ON (j.subject, j.subject_id, j.contact_id) j.id, j.subject, j.subject_id, j.contact_id, j.after, f.before,
+      EXISTS (SELECT FROM journal l WHERE l.subject = j.subject AND l.subject_id = j.subject_id AND l.contact_id IS NOT DISTINCT FROM j.contact_id
+              AND l.id > j.id AND l.run_id IS DISTINCT FROM $1::int) AS moved_on
+    FROM journal j
+    JOIN LATERAL (SELECT before FROM journal f WHERE f.run_id = $1 AND f.subject = j.subject AND f.subject_id = j.subject_id
+                  AND f.contact_id IS NOT DISTINCT FROM j.contact_id ORDER BY f.id LIMIT 1) f ON true
+    WHERE j.run_id = $1 ORDER BY j.subject, j.subject_id, j.contact_id, j.id DESC),
+  back AS (SELECT * FROM change WHERE NOT moved_on)`;
+
+/** Puts back everything a run changed, except where something changed it again later; journals each under the undoing run. */
+export async function undoRunChanges(sql: Sql, runId: number, act: Act): Promise<UndoneCounts> {
+  const [counts]: UndoneCounts[] = await sql.query(
+    `WITH ${CHANGES},
+     stages AS (
+       UPDATE contact_stage s SET stage = b.before->>'stage', since = coalesce((b.before->>'since')::timestamptz, now()), cause = jsonb_build_object('undoneRun', $1::int)
+       FROM back b WHERE b.subject = 'stage' AND s.contact_id = b.contact_id AND s.brand_id = b.subject_id),
+     deliverabilities AS (
+       UPDATE contact c SET deliverability = b.before->>'deliverability', deliverability_since = (b.before->>'since')::timestamptz,
+         deliverability_cause = CASE WHEN jsonb_typeof(b.before->'cause') = 'object' THEN b.before->'cause' END
+       FROM back b WHERE b.subject = 'deliverability' AND c.id = b.contact_id),
+     subscriptions AS (
+       UPDATE subscription s SET state = b.before->>'state', since = (b.before->>'since')::timestamptz, source = 'undo'
+       FROM back b WHERE b.subject = 'subscription' AND b.before IS NOT NULL AND s.contact_id = b.contact_id AND s.list_id = b.subject_id),
+     unsubscribed AS (
+       DELETE FROM subscription s USING back b WHERE b.subject = 'subscription' AND b.before IS NULL AND s.contact_id = b.contact_id AND s.list_id = b.subject_id),
+     lifted AS (
+       UPDATE suppression_entry e SET lifted_at = now(), lifted_by = $3, lift_kind = 'undo', lift_reason = 'run ' || $1 || ' undone'
+       FROM back b WHERE b.subject = 'entry' AND (b.after->>'inEffect')::boolean AND e.id = b.subject_id AND e.lifted_at IS NULL),
+     entered AS (
+       UPDATE suppression_entry e SET lifted_at = NULL, lifted_by = NULL, lift_kind = NULL, lift_reason = NULL
+       FROM back b WHERE b.subject = 'entry' AND NOT (b.after->>'inEffect')::boolean AND e.id = b.subject_id
+         AND NOT EXISTS (SELECT FROM suppression_entry o WHERE o.value = e.value AND o.list_id = e.list_id AND o.lifted_at IS NULL)),
+     noted AS (
+       INSERT INTO journal (run_id, contact_id, subject, subject_id, before, after, actor_kind, actor, cause)
+       SELECT $4::int, contact_id, subject, subject_id, after,
+         CASE WHEN subject = 'entry' THEN after || jsonb_build_object('inEffect', NOT (after->>'inEffect')::boolean) ELSE before END,
+         $2, $3, jsonb_build_object('undoneRun', $1::int) FROM back)
+     SELECT (count(*) FILTER (WHERE NOT moved_on))::int AS restored, (count(*) FILTER (WHERE moved_on))::int AS "leftAlone" FROM change`,
+    [runId, act.actorKind, act.actor, act.runId],
+  );
+  return counts!;
+}
+
+/** Contacts whose change by a run would not be put back, because something changed it again later. */
+export async function listMovedOn(sql: Sql, runId: number, limit: number): Promise<{ contactId: number | null; address: string | null; subject: string; after: unknown }[]> {
+  return sql.query(
+    `WITH ${CHANGES} SELECT h.contact_id::float8 AS "contactId", c.address, h.subject, h.after
+     FROM change h LEFT JOIN contact c ON c.id = h.contact_id WHERE h.moved_on ORDER BY h.id LIMIT $2`,
+    [runId, limit],
+  );
+}
+
+/** Notes on a run by which run it was undone; of two who try at once, one succeeds. */
+export async function closeUndoneRun(sql: Sql, runId: number, undoneBy: number): Promise<boolean> {
+  const [, affected] = (await sql.query('UPDATE run SET undone_by_run_id = $2 WHERE id = $1 AND undone_by_run_id IS NULL', [runId, undoneBy])) as [unknown, number];
+  return affected > 0;
+}
