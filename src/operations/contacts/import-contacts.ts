@@ -7,7 +7,7 @@ import { ListEntity, type List } from '../../store/entities/organisation.ts';
 import { inTransaction } from '../../store/database.ts';
 import { insertRun, finishRun } from '../../store/statements/journal.ts';
 import {
-  appendImportPart, applyStagedRows, clearStagedRows, COPY_STAGED_ROWS, countStagedRows, findImport, findOutcomes, insertImport,
+  appendImportPart, applyStagedRows, clearStagedRows, COPY_STAGED_ROWS, countStagedRows, findImport, insertImport,
   keepOutcomes, markDuplicateRows, stagedLine, updateImport, type ImportRow,
 } from '../../store/statements/imports.ts'; // prettier-ignore
 import type { Deps } from '../deps.ts';
@@ -150,7 +150,8 @@ async function apply(deps: Deps, row: ImportRow): Promise<void> {
     if ((await findImport(deps.database, row.id))?.state === 'cancelled') break;
     counts = await inTransaction(deps.database, async (sql) => {
       const chunk = await applyStagedRows(sql, row.id, first, last, ofList(list), runId, row.actor);
-      const sum = addCounts(counts, chunk);
+      await keepOutcomes(sql, row.id, first, chunk.outcomes);
+      const sum = addCounts(counts, chunk.counts);
       await updateImport(sql, row.id, { rowsDone: last, counts: sum });
       return sum;
     });
@@ -167,8 +168,9 @@ async function applyDry(deps: Deps, row: ImportRow, list: List): Promise<void> {
   try {
     for (let first = 1; first <= row.rowsRead; first += CHUNK_ROWS) {
       const last = Math.min(first + CHUNK_ROWS - 1, row.rowsRead);
-      counts = addCounts(counts, await applyStagedRows(runner.manager, row.id, first, last, ofList(list), null, row.actor));
-      await keepOutcomes(deps.database, row.id, first, (await findOutcomes(runner.manager, row.id, first)) ?? []);
+      const chunk = await applyStagedRows(runner.manager, row.id, first, last, ofList(list), null, row.actor);
+      counts = addCounts(counts, chunk.counts);
+      await keepOutcomes(deps.database, row.id, first, chunk.outcomes);
       await updateImport(deps.database, row.id, { rowsDone: last });
     }
   } finally {

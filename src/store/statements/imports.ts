@@ -124,8 +124,8 @@ export async function markDuplicateRows(sql: Sql, importId: number): Promise<voi
  * as suppressed), who is on it already stays as they are.
  * Suppression is matched as at sending: exact, base, hash, domain; \`marketing\` and \`everything\` alike.
  */
-export async function applyStagedRows(sql: EntityManager, importId: number, firstRow: number, lastRow: number, list: { id: number; brandId: number; double: boolean }, runId: number | null, actor: string): Promise<Record<string, number>> {
-  const [row]: { counts: Record<string, number> }[] = await sql.query(
+export async function applyStagedRows(sql: EntityManager, importId: number, firstRow: number, lastRow: number, list: { id: number; brandId: number; double: boolean }, runId: number | null, actor: string): Promise<AppliedRows> {
+  const [row]: AppliedRows[] = await sql.query(
     `WITH staged AS MATERIALIZED (SELECT * FROM import_row WHERE import_id = $1 AND row_no BETWEEN $2 AND $3),
      good AS (SELECT * FROM staged WHERE code IS NULL),
      known AS (SELECT g.row_no, c.id, c.name, c.attributes, c.archived_at, c.erased_at, c.deliverability, s.state
@@ -171,14 +171,18 @@ export async function applyStagedRows(sql: EntityManager, importId: number, firs
            WHEN k.row_no IS NULL THEN 'created'
            WHEN k.state IS NULL OR u.row_no IS NOT NULL THEN 'updated'
            ELSE 'unchanged' END AS outcome
-       FROM staged s LEFT JOIN known k USING (row_no) LEFT JOIN suppressed p USING (row_no) LEFT JOIN updated u USING (row_no)),
-     kept AS (
-       INSERT INTO import_chunk (import_id, first_row, outcomes) SELECT $1, $2, array_agg(outcome ORDER BY row_no) FROM outcome
-       ON CONFLICT (import_id, first_row) DO UPDATE SET outcomes = excluded.outcomes)
-     SELECT coalesce(json_object_agg(what, n), '{}') AS counts FROM (SELECT split_part(outcome, ':', 1) AS what, count(*)::int AS n FROM outcome GROUP BY 1) c`,
+       FROM staged s LEFT JOIN known k USING (row_no) LEFT JOIN suppressed p USING (row_no) LEFT JOIN updated u USING (row_no))
+     SELECT (SELECT coalesce(json_object_agg(what, n), '{}') FROM (SELECT split_part(outcome, ':', 1) AS what, count(*)::int AS n FROM outcome GROUP BY 1) c) AS counts,
+       (SELECT array_agg(outcome ORDER BY row_no) FROM outcome) AS outcomes`,
     [importId, firstRow, lastRow, list.id, list.brandId, list.double ? 'pending' : 'subscribed', runId, actor],
   );
-  return row!.counts;
+  return row!;
+}
+
+export interface AppliedRows {
+  counts: Record<string, number>;
+  /** In order of row. */
+  outcomes: string[];
 }
 
 /** Outcomes of a range of rows, as kept by the chunk that begins with \`firstRow\`. */
@@ -187,7 +191,7 @@ export async function findOutcomes(sql: Sql, importId: number, firstRow: number)
   return rows[0]?.outcomes;
 }
 
-/** Keeps the outcomes of a range of rows outside the transaction that worked them out: what a dry run leaves behind. */
+/** Keeps the outcomes of a range of rows for the result file. */
 export async function keepOutcomes(sql: Sql, importId: number, firstRow: number, outcomes: string[]): Promise<void> {
   await sql.query(
     `INSERT INTO import_chunk (import_id, first_row, outcomes) VALUES ($1, $2, $3::text[]) ON CONFLICT (import_id, first_row) DO UPDATE SET outcomes = excluded.outcomes`,

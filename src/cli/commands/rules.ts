@@ -1,0 +1,92 @@
+import { readFileSync } from 'node:fs';
+import type { Command } from 'commander';
+import type { BounceRule, Run, SunsetRule } from '../../shared/api.ts';
+import { UsageError } from '../errors.ts';
+import { brandNamed } from '../names.ts';
+import { count, printOne, tableText, type OutputOptions } from '../output.ts';
+import { connect } from '../sign-in-file.ts';
+import { withOutput } from '../with-output.ts';
+
+interface RuleOptions extends OutputOptions {
+  brand?: string;
+  rule?: string;
+}
+
+export function addCommands(group: Command): void {
+  withOutput(group.command('show <rule>').description('the rule as it is: sunset or bounce')).option('--brand <brand>', 'brand of a sunset rule').action(showRule);
+  withOutput(group.command('preview <rule>').description('who would change, how many, and a sample'))
+    .option('--brand <brand>', 'brand of a sunset rule')
+    .option('--rule <file>', 'JSON file with a changed rule to try')
+    .action(previewRule);
+  withOutput(group.command('apply <rule>').description('apply it to everybody, as a run'))
+    .option('--brand <brand>', 'brand of a sunset rule')
+    .option('--rule <file>', 'JSON file with a changed rule, to be saved and applied')
+    .requiredOption('--expect <number>', 'how many the preview said would change')
+    .requiredOption('--reason <text>', 'why')
+    .action(applyRule);
+}
+
+function assertRule(which: string): asserts which is 'sunset' | 'bounce' {
+  if (which !== 'sunset' && which !== 'bounce') throw new UsageError(`There are two rules, sunset and bounce; not “${which}”.`);
+}
+
+function readRule<T>(file: string | undefined): T | undefined {
+  return file === undefined ? undefined : (JSON.parse(readFileSync(file, 'utf8')) as T);
+}
+
+async function showRule(which: string, options: RuleOptions): Promise<void> {
+  assertRule(which);
+  const client = connect();
+  if (which === 'bounce') {
+    return printOne(await client.bounceRule(), options, ({ rule }) => [bounceWords(rule), 'Hard bounces mark at once; blocks never count.']);
+  }
+  const brand = await brandNamed(client, options.brand);
+  printOne(await client.sunsetRule(brand.id), options, ({ rule }) => [
+    `Ladder by silence, ${brand.name}`,
+    `new until ${rule.grace.days} days since joining and ${rule.grace.messages} messages`,
+    ...rule.steps.map((step) => `${step.stage} from ${step.days} days of silence and ${step.messages} messages in it`),
+    `Engaged again by: ${rule.engagingActs.join(', ')}, by a person`,
+  ]);
+}
+
+function bounceWords(rule: BounceRule): string {
+  const within = rule.withinDays === 0 ? 'ever' : `within ${rule.withinDays} days`;
+  return `Undeliverable after ${rule.count} bounces (${rule.classes.join(', ')}) ${within}, on ${rule.onCampaigns} campaigns, ${rule.spreadDays} days from first to last.`;
+}
+
+async function previewRule(which: string, options: RuleOptions): Promise<void> {
+  assertRule(which);
+  const client = connect();
+  if (which === 'bounce') {
+    return printOne(await client.previewBounce(readRule<BounceRule>(options.rule)), options, (preview) => [
+      `${count(preview.toUndeliverable)} would become undeliverable, ${count(preview.toDeliverable)} deliverable again, of ${count(preview.looked)} looked at.`,
+      ...(preview.sample.length === 0 ? [] : [tableText(preview.sample, [
+        { head: 'Address', cell: (row) => row.address }, { head: 'From', cell: (row) => row.from }, { head: 'To', cell: (row) => row.to }, { head: 'Bounces', cell: (row) => row.bounces, right: true },
+      ])]),
+      `Apply: avendel rules apply bounce --expect ${preview.toUndeliverable + preview.toDeliverable} --reason "…"`,
+    ]); // prettier-ignore
+  }
+  const brand = await brandNamed(client, options.brand);
+  printOne(await client.previewSunset(brand.id, readRule<SunsetRule>(options.rule)), options, (preview) => [
+    `${brand.name}: ${count(preview.moving)} of ${count(preview.covered)} would move, ${count(preview.toSunset)} to sunset.`,
+    tableText(preview.stages, [
+      { head: 'Stage', cell: (row) => row.stage }, { head: 'Now', cell: (row) => row.now, right: true }, { head: 'Would be', cell: (row) => row.wouldBe, right: true },
+    ]),
+    ...(preview.sample.length === 0 ? [] : ['', tableText(preview.sample, [
+      { head: 'Contact', cell: (row) => row.address }, { head: 'Days', cell: (row) => row.silentDays, right: true }, { head: 'Messages', cell: (row) => row.messages, right: true }, { head: 'Move', cell: (row) => `${row.from} → ${row.to}` },
+    ])]),
+    `Apply: avendel rules apply sunset --brand "${brand.name}" --expect ${preview.moving} --reason "…"`,
+  ]); // prettier-ignore
+}
+
+async function applyRule(which: string, options: RuleOptions & { expect: string; reason: string }): Promise<void> {
+  assertRule(which);
+  const client = connect();
+  const expect = Number(options.expect);
+  const run: Run =
+    which === 'bounce'
+      ? await client.applyBounce(expect, options.reason, readRule<BounceRule>(options.rule))
+      : await client.applySunset((await brandNamed(client, options.brand)).id, expect, options.reason, readRule<SunsetRule>(options.rule));
+  const counts = Object.entries(run.counts).map(([what, contacts]) => `${count(contacts)} ${what}`);
+  printOne(run, options, () => [`Run ${run.id}: ${counts.join(', ') || 'nobody changed'}. Undo: avendel runs undo ${run.id} --reason "…"`]);
+}

@@ -1,0 +1,44 @@
+import type { Command } from 'commander';
+import { count, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
+import { connect } from '../sign-in-file.ts';
+import { withOutput } from '../with-output.ts';
+
+export function addCommands(group: Command): void {
+  withOutput(group.command('list').description('runs, latest first')).action(async (options: OutputOptions) => {
+    printRows((await connect().runs()).items, [
+      { head: 'Run', cell: (run) => run.id, right: true },
+      { head: 'What', cell: (run) => run.kind },
+      { head: 'By', cell: (run) => run.actor },
+      { head: 'Why', cell: (run) => run.reason },
+      { head: 'Changed', cell: (run) => Object.entries(run.counts).map(([what, n]) => `${n} ${what}`).join(', ') },
+      { head: 'When', cell: (run) => moment(run.startedAt) },
+      { head: 'Undone', cell: (run) => (run.undoneByRunId === null ? '' : `by run ${run.undoneByRunId}`) },
+    ], options, 'Nothing has run yet.'); // prettier-ignore
+  });
+  withOutput(group.command('show <number>').description('what a run changed')).option('--cursor <cursor>', 'go on where a page ended').action(async (id: string, options: OutputOptions & { cursor?: string }) => {
+    const page = await connect().runJournal(Number(id), { cursor: options.cursor });
+    printRows(page.items, [
+      { head: 'Contact', cell: (row) => row.address },
+      { head: 'What', cell: (row) => row.subject },
+      { head: 'Before', cell: (row) => words(row.before) },
+      { head: 'After', cell: (row) => words(row.after) },
+    ], options, 'This run changed nothing.'); // prettier-ignore
+    if (page.next) note(`The next page: --cursor ${page.next}`);
+  });
+  withOutput(group.command('undo <number>').description('put back what a run changed, except what was changed again since'))
+    .requiredOption('--reason <text>', 'why')
+    .action(async (id: string, options: OutputOptions & { reason: string }) => {
+      const undone = await connect().undoRun(Number(id), options.reason);
+      printOne(undone, options, () => [
+        `Run ${id} is undone by run ${undone.runId}: ${count(undone.restored)} put back, ${count(undone.leftAlone)} left as they are because they changed again since.`,
+        ...undone.movedOn.map((row) => `  ${row.address ?? ''} ${row.subject}`),
+      ]);
+    });
+}
+
+function words(state: Record<string, unknown> | null): string {
+  if (state === null) return '–';
+  const { stage, deliverability, state: subscription, inEffect, list } = state as { stage?: string; deliverability?: string; state?: string; inEffect?: boolean; list?: string };
+  if (inEffect !== undefined) return inEffect ? `on “${list}”` : `lifted from “${list}”`;
+  return stage ?? deliverability ?? subscription ?? JSON.stringify(state);
+}

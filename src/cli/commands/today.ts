@@ -1,0 +1,22 @@
+import type { Command } from 'commander';
+import { brandNamed } from '../names.ts';
+import { count, moment, printOne, type OutputOptions } from '../output.ts';
+import { connect } from '../sign-in-file.ts';
+import { withOutput } from '../with-output.ts';
+
+export function addToday(program: Command): void {
+  withOutput(program.command('today').description('what changed since yesterday, and what needs a look'))
+    .option('--brand <brand>', 'brand to look at')
+    .action(async (options: OutputOptions & { brand?: string }) => {
+      const client = connect();
+      const brand = await brandNamed(client, options.brand);
+      printOne(await client.today(brand.id), options, ({ changed, ...today }) => [
+        `${brand.name}: ${count(today.mayBeWrittenTo.mayBeWritten)} of ${count(today.mayBeWrittenTo.covered)} may be written to.`,
+        `Since yesterday: ${changed.subscribed} came in, ${changed.unsubscribed} unsubscribed, ${changed.undeliverable} became undeliverable, ${changed.complained} complained, ${changed.toSunset} went to sunset, ${changed.fromSunset} came back from it.`,
+        `Needs a look: ${today.bounceCount.length} reached the bounce count, ${today.unmatchedReturns} returns match nothing.`,
+        `Ladder: ${count(today.ladder.moving)} would move, ${count(today.ladder.toSunset)} to sunset.`,
+        ...today.sending.map((campaign) => `Under way: ${campaign.name}, ${campaign.state}, ${count(campaign.accepted)} of ${count(campaign.accepted + campaign.waiting)}`),
+        ...today.runs.map((run) => `  ${moment(run.startedAt)}  run ${run.id}, ${run.kind}, by ${run.actor}: ${run.reason}`),
+      ]);
+    });
+}

@@ -1,0 +1,32 @@
+import { Refusal, refusalCode } from '../client/client.ts';
+import { PROBLEMS, type ProblemCode } from '../shared/problems.ts';
+import { serviceAddress } from './sign-in-file.ts';
+
+/** Something the person at the terminal has to put right; carries its exit code. */
+export class UsageError extends Error {
+  readonly exit: number;
+
+  constructor(message: string, exit = 2) {
+    super(message);
+    this.exit = exit;
+  }
+}
+
+/** Says what went wrong on standard error, and the exit code that goes with it. */
+export function reportError(error: unknown): number {
+  if (error instanceof UsageError) return say(error.message, error.exit);
+  if (error instanceof Refusal) {
+    const { problem } = error;
+    const code = refusalCode(problem) as ProblemCode;
+    return say(`${problem.title}: ${problem.detail}\n${problem.next}`, PROBLEMS[code]?.exit ?? 1);
+  }
+  if (error instanceof TypeError && error.message === 'fetch failed') {
+    return say(`The service does not answer at ${serviceAddress()}. Start it with \`npm start\`, or set AVENDEL_SERVICE to where it is.`, 1);
+  }
+  return say(error instanceof Error ? error.message : String(error), 1);
+}
+
+function say(message: string, exit: number): number {
+  process.stderr.write(`${message}\n`);
+  return exit;
+}

@@ -1,0 +1,47 @@
+import { createWriteStream } from 'node:fs';
+import { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import type { ReadableStream as WebStream } from 'node:stream/web';
+import type { Client } from '../client/client.ts';
+import type { Import } from '../shared/api.ts';
+import { ROW_WORDS } from '../shared/row-words.ts';
+import { count, drawProgress, endProgress, note, tableText } from './output.ts';
+
+const LOOK_EVERY_MS = 150;
+
+/** Waits for an import's end and draws its progress. It goes on by itself if this program is stopped. */
+export async function followImport(client: Client, id: number): Promise<Import> {
+  for (;;) {
+    const row = await client.import(id);
+    if (['finished', 'failed', 'cancelled'].includes(row.state)) {
+      endProgress();
+      return row;
+    }
+    drawProgress(row.state === 'reading' ? 'reading' : 'taking in', row.rowsDone, row.rowsRead);
+    await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY_MS));
+  }
+}
+
+/** The outcome of an import in words. */
+export function importLines(row: Import, listName: string): string[] {
+  const outcomes = Object.entries(row.counts).map(([outcome, rows]) => ({ outcome, rows, words: ROW_WORDS[outcome] ?? OUTCOME_WORDS[outcome] ?? '' }));
+  const uses = Object.entries(row.options.mapping).map(([header, use]) => `${header} → ${use ?? 'left out'}`);
+  return [
+    `${row.fileName} into ${listName}: ${count(row.rowsRead)} rows${row.dryRun ? ', dry run: nothing was changed' : `, import ${row.id}, ${row.state}`}`,
+    `Columns: ${uses.join(', ')}`,
+    ...(outcomes.length === 0 ? [] : [tableText(outcomes, [
+      { head: 'Outcome', cell: (one) => one.outcome },
+      { head: 'Rows', cell: (one) => one.rows, right: true },
+      { head: 'Meaning', cell: (one) => one.words },
+    ])]),
+    ...(row.runId === null || row.dryRun ? [] : [`Undo: avendel runs undo ${row.runId} --reason "…"`]),
+  ]; // prettier-ignore
+}
+
+const OUTCOME_WORDS: Record<string, string> = { refused: 'The row cannot be used; the result file says why.' };
+
+export async function saveResults(client: Client, id: number, file: string, only?: string): Promise<void> {
+  const response = await client.importResults(id, only);
+  await pipeline(Readable.fromWeb(response.body as WebStream), file === '-' ? process.stdout : createWriteStream(file), { end: file !== '-' });
+  if (file !== '-') note(`Result file: ${file}`);
+}

@@ -1,0 +1,60 @@
+import type { Client } from '../client/client.ts';
+import type { CampaignReport } from '../shared/api.ts';
+import { count, drawProgress, endProgress, note, share, tableText } from './output.ts';
+
+const LOOK_EVERY_MS = 400;
+
+/** Draws a send's progress until it has ended or was paused. Sending goes on if this program is stopped. */
+export async function watchCampaign(client: Client, id: number): Promise<void> {
+  let trouble: string | null = null;
+  for (;;) {
+    const report = await client.report(id);
+    const { accepted, refused, uncertain, waiting, onTheirWay } = report.ledger;
+    const done = accepted + refused + uncertain;
+    drawProgress(report.state, done, done + waiting + onTheirWay);
+    if (report.trouble !== null && report.trouble !== trouble) note(`\nThe relay is in trouble, and will be tried again: ${report.trouble}`);
+    trouble = report.trouble;
+    if (report.state !== 'sending') break;
+    await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY_MS));
+  }
+  endProgress();
+}
+
+/** A campaign's report in words and tables: the ledger that adds up, then what came back. */
+export function reportLines(name: string, report: CampaignReport): string[] {
+  const { ledger } = report;
+  const ledgerRows = [
+    { what: 'audience', contacts: ledger.audience },
+    ...ledger.reasons.map((row) => ({ what: `− held back: ${row.reason}`, contacts: row.contacts })),
+    { what: '− refused by the relay', contacts: ledger.refused },
+    { what: '− uncertain', contacts: ledger.uncertain },
+    { what: '− waiting', contacts: ledger.waiting + ledger.onTheirWay },
+    { what: '= accepted', contacts: ledger.accepted },
+  ].filter((row) => row.contacts > 0 || row.what.startsWith('='));
+  const people = (contacts: number): string => share(contacts, report.delivered);
+  const acts = [
+    { what: 'delivered', contacts: report.delivered, share: '' },
+    { what: 'bounced', contacts: report.bounced.any, share: `${report.bounced.hard} hard, ${report.bounced.soft} soft, ${report.bounced.block} block` },
+    { what: 'opened, by people', contacts: report.opened.human, share: people(report.opened.human) },
+    { what: 'opened, by anyone', contacts: report.opened.any, share: people(report.opened.any) },
+    { what: 'clicked, by people', contacts: report.clicked.human, share: people(report.clicked.human) },
+    { what: 'clicked, by anyone', contacts: report.clicked.any, share: people(report.clicked.any) },
+    { what: 'complained', contacts: report.complained, share: people(report.complained) },
+    { what: 'unsubscribed', contacts: report.unsubscribed, share: people(report.unsubscribed) },
+  ];
+  return [
+    `${name} is ${report.state}${report.pausedBecause ? `: ${report.pausedBecause}` : ''}. ${count(ledger.accepted)} of ${count(ledger.audience)} accepted.`,
+    ...(report.trouble ? [`The relay is in trouble: ${report.trouble}`] : []),
+    tableText(ledgerRows, [
+      { head: 'Ledger', cell: (row) => row.what },
+      { head: 'Contacts', cell: (row) => row.contacts, right: true },
+    ]),
+    ledger.agrees ? 'The ledger agrees.' : 'The ledger does not agree: tell the operator.',
+    '',
+    tableText(acts, [
+      { head: 'Since then', cell: (row) => row.what },
+      { head: 'Contacts', cell: (row) => row.contacts, right: true },
+      { head: 'Of delivered', cell: (row) => row.share, right: true },
+    ]),
+  ];
+}

@@ -1,0 +1,385 @@
+import type {
+  Actor, BuiltInList, CampaignState, Deliverability, DeliveryState, Purpose, Reach, Reason, ReturnKind, Scope, Stage, SubscriptionState,
+} from './words.ts'; // prettier-ignore
+
+/** What the API answers, as the client, the command line and the console read it. Instants are RFC 3339 texts. */
+
+export interface Page<T> {
+  items: T[];
+  next: string | null;
+}
+
+export interface SignedIn {
+  accountId: number;
+  name: string;
+  email: string;
+  csrf: string | null;
+}
+
+export interface Brand {
+  id: number;
+  name: string;
+  fromAddress: string;
+  returnDomain: string;
+  zone: string;
+}
+
+export interface List {
+  id: number;
+  brandId: number;
+  name: string;
+  optIn: 'single' | 'double';
+}
+
+export interface Contact {
+  id: number;
+  address: string;
+  name: string | null;
+  attributes: Record<string, unknown>;
+  joinedAt: string;
+  archivedAt: string | null;
+  erasedAt: string | null;
+  deliverability: Deliverability;
+  deliverabilitySince: string | null;
+  deliverabilityCause: Record<string, unknown> | null;
+}
+
+export interface ContactListItem extends Contact {
+  stage: Stage | null;
+  lists: string[];
+}
+
+export interface Subscription {
+  listId: number;
+  listName: string;
+  brandId: number;
+  brandName: string;
+  optIn: string;
+  state: SubscriptionState | null;
+  since: string | null;
+  source: string | null;
+}
+
+export interface ContactDetail extends Contact {
+  subscriptions: Subscription[];
+}
+
+export interface TimeLineItem {
+  id: string;
+  at: string;
+  kind: string;
+  actor: Actor;
+  actorReason: string | null;
+  brandId: number;
+  campaignId: number | null;
+  campaignName: string | null;
+  detail: Record<string, unknown> | null;
+}
+
+export interface JournalItem {
+  id: number;
+  at: string;
+  runId: number | null;
+  contactId: number | null;
+  address: string | null;
+  name: string | null;
+  subject: 'stage' | 'deliverability' | 'subscription' | 'entry' | 'archive';
+  subjectId: number;
+  before: Record<string, unknown> | null;
+  after: Record<string, unknown> | null;
+  actorKind: 'person' | 'rule' | 'contact';
+  actor: string;
+  cause: Record<string, unknown>;
+}
+
+export interface Entry {
+  id: number;
+  listId: number;
+  listName: string;
+  builtIn: BuiltInList | null;
+  scope: Scope;
+  scopeId: number | null;
+  reach: Reach;
+  kind: 'address' | 'domain' | 'hash';
+  value: string;
+  reason: string;
+  source: string;
+  evidence: Record<string, unknown> | null;
+  enteredAt: string;
+  expiresAt: string | null;
+  liftedAt: string | null;
+  liftedBy: string | null;
+  liftReason: string | null;
+}
+
+export interface BrandVerdict {
+  brandId: number;
+  brandName: string;
+  eligible: boolean;
+  deciding?: Reason;
+  reasons: Reason[];
+  stage: Stage;
+  silentDays: number;
+  messages: number;
+  stageSince: string | null;
+  because: { reason: Reason; text: string }[];
+  serviceReasons: Reason[];
+}
+
+export interface Bounce {
+  id: string;
+  at: string;
+  class: string;
+  status: string | null;
+  reply: string | null;
+  because: string | null;
+  campaignId: number | null;
+  campaignName: string | null;
+}
+
+export interface AddressCheck {
+  address: string;
+  contact: Contact | null;
+  brands: BrandVerdict[];
+  entries: Entry[];
+  subscriptions: Subscription[];
+  bounces: Bounce[];
+}
+
+export interface Import {
+  id: number;
+  listId: number;
+  fileName: string;
+  bytes: number;
+  options: { mapping: Record<string, string | null>; delimiter: string };
+  dryRun: boolean;
+  state: 'receiving' | 'waiting' | 'reading' | 'applying' | 'finished' | 'failed' | 'cancelled';
+  rowsRead: number;
+  rowsDone: number;
+  counts: Record<string, number>;
+  problem: { detail: string } | null;
+  runId: number | null;
+  createdAt: string;
+  finishedAt: string | null;
+}
+
+export interface Campaign {
+  id: number;
+  brandId: number;
+  name: string;
+  purpose: Purpose;
+  subject: string;
+  html: string;
+  text: string;
+  listIds: number[];
+  leftOutListIds: number[];
+  state: CampaignState;
+  pausedBecause: string | null;
+  trouble: string | null;
+  sentElsewhere: boolean;
+  changedAt: string;
+  startedAt: string | null;
+  finishedAt: string | null;
+}
+
+export interface CampaignListItem {
+  id: number;
+  name: string;
+  subject: string;
+  state: CampaignState;
+  sentElsewhere: boolean;
+  startedAt: string | null;
+  changedAt: string;
+  audience: number;
+  accepted: number;
+  waiting: number;
+}
+
+export interface Preflight {
+  campaignId: number;
+  countedAt: string;
+  audience: number;
+  willGet: number;
+  heldBack: number;
+  reasons: { reason: Reason; contacts: number; sample: { contactId: number; name: string | null; address: string }[] }[];
+  domains: { domain: string; contacts: number; accepted: number; bounced: number }[];
+  problems: { field: string; at: number; message: string }[];
+}
+
+export interface JudgedContact {
+  contactId: number;
+  address: string;
+  name: string | null;
+  reasons: Reason[];
+}
+
+export interface MessagePreview {
+  message: { to: string; from: { name: string; address: string }; subject: string; html: string; text: string; headers: Record<string, string> };
+  links: { number: number; url: string }[];
+  problems: { field: string; at: number; message: string }[];
+}
+
+export interface Rate {
+  name: 'bounce' | 'hard' | 'complaint' | 'unsubscribe';
+  count: number;
+  of: number;
+  rate: number | null;
+  limit: number;
+  over: boolean | null;
+}
+
+export interface CampaignReport {
+  campaignId: number;
+  state: CampaignState;
+  pausedBecause: string | null;
+  trouble: string | null;
+  startedAt: string | null;
+  finishedAt: string | null;
+  ledger: {
+    audience: number;
+    accepted: number;
+    refused: number;
+    uncertain: number;
+    waiting: number;
+    onTheirWay: number;
+    heldBack: number;
+    reasons: { reason: Reason; contacts: number }[];
+    agrees: boolean;
+  };
+  delivered: number;
+  bounced: { hard: number; soft: number; block: number; any: number };
+  opened: { human: number; any: number };
+  clicked: { human: number; any: number };
+  machineActs: number;
+  complained: number;
+  unsubscribed: number;
+  rates: Rate[];
+  domains: { domain: string; accepted: number; refused: number; bounced: number; opened: number; clicked: number; complained: number }[];
+}
+
+export interface Recipient {
+  contactId: number;
+  address: string;
+  name: string | null;
+  state: DeliveryState;
+  reasons: Reason[];
+  at: string | null;
+  reply: string | null;
+}
+
+export interface SuppressionList {
+  id: number;
+  name: string;
+  builtIn: BuiltInList | null;
+  scope: Scope;
+  scopeId: number | null;
+  scopeName: string | null;
+  reach: Reach;
+  exact: boolean;
+  inEffect: number;
+  ended: number;
+}
+
+export interface EnteredEntries {
+  runId: number;
+  entered: number;
+  known: number;
+  refused: { row: number; value: string; detail: string }[];
+  onTheirWay: number;
+}
+
+export interface SunsetRule {
+  steps: { stage: 'fading' | 'dormant' | 'sunset'; days: number; messages: number }[];
+  grace: { days: number; messages: number };
+  engagingActs: ('opened' | 'clicked' | 'replied' | 'visited' | 'purchased' | 'confirmed')[];
+}
+
+export interface BounceRule {
+  count: number;
+  withinDays: number;
+  onCampaigns: number;
+  spreadDays: number;
+  classes: ('soft' | 'hard')[];
+}
+
+export interface Versioned<T> {
+  rule: T;
+  version: number;
+  changedAt: string | null;
+  changedBy: string | null;
+}
+
+export interface SunsetPreview {
+  brandId: number;
+  rule: SunsetRule;
+  covered: number;
+  moving: number;
+  toSunset: number;
+  fromSunset: number;
+  stages: { stage: Stage; now: number; wouldBe: number }[];
+  flows: { from: Stage; to: Stage; contacts: number }[];
+  silence: { from: number; silent: number; unasked: number }[];
+  sample: { contactId: number; address: string; name: string | null; from: Stage; to: Stage; silentDays: number; messages: number }[];
+}
+
+export interface BouncePreview {
+  rule: BounceRule;
+  looked: number;
+  toUndeliverable: number;
+  toDeliverable: number;
+  sample: { contactId: number; address: string; from: string; to: string; bounces: number }[];
+}
+
+export interface Run {
+  id: number;
+  kind: string;
+  brandId: number | null;
+  actor: string;
+  reason: string;
+  counts: Record<string, number>;
+  startedAt: string;
+  finishedAt: string | null;
+  undoesRunId: number | null;
+  undoneByRunId: number | null;
+}
+
+export interface UndoneRun {
+  runId: number;
+  restored: number;
+  leftAlone: number;
+  movedOn: { contactId: number | null; address: string | null; subject: string }[];
+}
+
+export interface ReturnItem {
+  id: number;
+  receivedAt: string;
+  envelopeTo: string;
+  bytes: number;
+  kind: ReturnKind;
+  reading: { kind: ReturnKind; standard: string | null; recipients: { address: string; class: string; status: string; text: string }[]; token: string | null; because: string };
+  state: 'counted' | 'noted' | 'unmatched' | 'dismissed';
+  because: string;
+  campaignId: number | null;
+  contactId: number | null;
+}
+
+export interface Today {
+  brandId: number;
+  since: string;
+  at: string;
+  changed: { subscribed: number; unsubscribed: number; undeliverable: number; complained: number; toSunset: number; fromSunset: number; lifted: number };
+  bounceCount: { contactId: number; address: string; name: string | null; since: string; bounces: { at: string; reply: string | null; campaignName: string | null }[] }[];
+  unmatchedReturns: number;
+  sending: CampaignListItem[];
+  drafts: CampaignListItem[];
+  ladder: { moving: number; toSunset: number };
+  mayBeWrittenTo: { covered: number; mayBeWritten: number };
+  days: { day: string; accepted: number; bounced: number; complained: number }[];
+  runs: Run[];
+}
+
+export interface TakenEvents {
+  recorded: number;
+  repeated: number;
+  refused: { line: number; detail: string }[];
+}

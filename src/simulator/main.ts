@@ -1,0 +1,43 @@
+import { makeClient, Refusal } from '../client/client.ts';
+import { startOutsideWorld } from './outside/outside-world.ts';
+import { loadWorld } from './world/load-world.ts';
+import { makePeople } from './world/people.ts';
+
+/**
+ * The simulator: `node dist/simulator/main.js` receives mail as the relay and reacts; with `--load` it first makes the
+ * demo world, if there is none. Everything it does is invented, and none of it leaves this machine.
+ */
+async function main(): Promise<void> {
+  const env = process.env;
+  const say = (text: string): void => void process.stdout.write(`simulated: ${text}\n`);
+  const relay = new URL(env['AVENDEL_RELAY_URL'] ?? 'smtp://127.0.0.1:7426');
+  const world = await startOutsideWorld({
+    host: relay.hostname,
+    port: Number(relay.port || 25),
+    intakeHost: env['AVENDEL_INTAKE_HOST'] ?? '127.0.0.1',
+    intakePort: Number(env['AVENDEL_INTAKE_PORT'] ?? 7425),
+    pace: Number(env['AVENDEL_SIMULATOR_PACE'] ?? 1),
+    people: makePeople(),
+    say,
+  });
+  const stop = (): void => void world.stop().then(() => process.exit(0));
+  process.once('SIGINT', stop);
+  process.once('SIGTERM', stop);
+  if (process.argv.includes('--load')) await loadOnce(say);
+  say(`receives at ${relay.host}; its people and machines react within a minute`);
+}
+
+async function loadOnce(say: (text: string) => void): Promise<void> {
+  const base = process.env['AVENDEL_SERVICE'] ?? 'http://127.0.0.1:7400';
+  const token = process.env['AVENDEL_TOKEN'];
+  const client = makeClient({ base, token });
+  if ((await client.brands()).length > 0) return;
+  const began = Date.now();
+  await loadWorld(client, new Date(), say);
+  say(`the demo world is there after ${((Date.now() - began) / 1000).toFixed(1)} s`);
+}
+
+main().catch((error: Error) => {
+  process.stderr.write(`The simulator stopped: ${error instanceof Refusal ? error.problem.detail : error.message}\n`);
+  process.exit(1);
+});

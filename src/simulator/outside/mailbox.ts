@@ -1,0 +1,97 @@
+import { PROXY_DOMAIN, SCANNER_DOMAIN } from '../world/history.ts';
+import { HISTORY_DAYS, interestOn, type Person } from '../world/people.ts';
+import { makeRandom, seedOf } from '../world/random.ts';
+
+/** What a receiving server does with a message at the door. */
+export type Door = { take: true } | { take: false; code: number; reply: string };
+
+/** What happens with a message that was taken, each after so many milliseconds. */
+export interface Reaction {
+  after: number;
+  act:
+    | { kind: 'bounce'; status: string; reply: string }
+    | { kind: 'open'; userAgent: string }
+    | { kind: 'click'; userAgent: string; link: 'first' | 'any' }
+    | { kind: 'scan'; userAgent: string }
+    | { kind: 'unsubscribe'; by: 'one-click' | 'mail' }
+    | { kind: 'complain' };
+}
+
+const READER = 'Mozilla/5.0 (X11; Linux) Mail/1';
+const SCANNER = 'Tollgate-LinkScanner/4 (bot)';
+const PROXY = 'GauzePost-ImageProxy/2.1';
+
+/**
+ * Words at the beginning of a local part that fix what happens, so that anybody can try it: an address that begins
+ * `gone` is refused at the door, `bounces` comes back later, and so on. Everybody else acts by chance, seeded.
+ */
+const PLAIN_WORDS: Record<string, (at: (low: number, high: number) => number) => Reaction[]> = {
+  bounces: (at) => [{ after: at(400, 3000), act: { kind: 'bounce', status: '5.1.1', reply: '550 5.1.1 no such user here' } }],
+  full: (at) => [{ after: at(400, 3000), act: { kind: 'bounce', status: '5.2.2', reply: '552 5.2.2 mailbox full: over quota' } }],
+  blocks: (at) => [{ after: at(400, 3000), act: { kind: 'bounce', status: '5.7.1', reply: '554 5.7.1 message refused: content policy' } }],
+  complains: (at) => [{ after: at(3000, 6000), act: { kind: 'open', userAgent: READER } }, { after: at(4000, 8000), act: { kind: 'complain' } }],
+  leaves: (at) => [{ after: at(3000, 6000), act: { kind: 'unsubscribe', by: 'one-click' } }],
+  writes: (at) => [{ after: at(3000, 6000), act: { kind: 'unsubscribe', by: 'mail' } }],
+  reads: (at) => [{ after: at(3000, 6000), act: { kind: 'open', userAgent: READER } }],
+  clicks: (at) => [{ after: at(3000, 5000), act: { kind: 'open', userAgent: READER } }, { after: at(5000, 8000), act: { kind: 'click', userAgent: READER, link: 'first' } }],
+  scans: (at) => [{ after: at(200, 800), act: { kind: 'scan', userAgent: SCANNER } }],
+  silent: () => [],
+}; // prettier-ignore
+
+/** Whether the receiving server of this address takes a message. */
+export function atTheDoor(address: string, person: Person | undefined): Door {
+  const local = address.split('@')[0]!;
+  if (/^gone\b/.test(local)) return { take: false, code: 550, reply: '5.1.1 no such user here' };
+  if (/^later\b/.test(local)) return { take: false, code: 451, reply: '4.7.1 greylisted, try again later' };
+  // Those who are long gone are refused at the door half of the time, else their server says so later.
+  if (isGone(person) && person!.index % 2 === 0) return { take: false, code: 550, reply: `5.1.1 <${address}>: no such user here` };
+  return { take: true };
+}
+
+/** What comes of a message to this address. `pace` stretches or shortens every wait. */
+export function reactionsOf(address: string, person: Person | undefined, messageId: string, pace: number): Reaction[] {
+  const random = makeRandom(seedOf(`${address} ${messageId}`));
+  const at = (low: number, high: number): number => Math.round(random.between(low, high) * pace);
+  const [local = '', domain = ''] = address.split('@');
+  const plain = PLAIN_WORDS[/^[a-z]+/.exec(local)?.[0] ?? ''];
+  if (plain) return plain((low, high) => at(low, high));
+  return bounceOf(address, person, random.next(), at) ?? [...machines(domain, at), ...reading(person ?? stranger(address), random, at)];
+}
+
+function bounceOf(address: string, person: Person | undefined, chance: number, at: (low: number, high: number) => number): Reaction[] | undefined {
+  const bounce = (status: string, reply: string): Reaction[] => [{ after: at(800, 12_000), act: { kind: 'bounce', status, reply } }];
+  if (isGone(person)) return bounce('5.1.1', `550 5.1.1 <${address}>: no such user here`);
+  if (person?.fullDay != null && person.fullDay <= HISTORY_DAYS) return bounce('5.2.2', '552 5.2.2 mailbox full: over quota');
+  if (chance < 0.0015) return bounce('4.4.1', '451 4.4.1 no answer from host, tried for 48 h');
+  return chance < 0.0021 ? bounce('5.7.1', '554 5.7.1 message refused: content policy') : undefined;
+}
+
+function machines(domain: string, at: (low: number, high: number) => number): Reaction[] {
+  if (domain === SCANNER_DOMAIN) return [{ after: at(150, 900), act: { kind: 'scan', userAgent: SCANNER } }];
+  return domain === PROXY_DOMAIN ? [{ after: at(2000, 9000), act: { kind: 'open', userAgent: PROXY } }] : [];
+}
+
+/** A person's reading: opens after some seconds, then perhaps clicks, leaves or complains. Squeezed from hours into a minute. */
+function reading(person: Pick<Person, 'curiosity' | 'complains'> & { interest: number }, random: ReturnType<typeof makeRandom>, at: (low: number, high: number) => number): Reaction[] {
+  if (!random.chance(person.interest)) return [];
+  const opened = at(3000, 40_000);
+  const reactions: Reaction[] = [{ after: opened, act: { kind: 'open', userAgent: READER } }];
+  if (random.chance(person.curiosity)) reactions.push({ after: opened + at(3000, 12_000), act: { kind: 'click', userAgent: READER, link: 'any' } });
+  if (random.chance(0.0035)) reactions.push({ after: opened + at(3000, 8000), act: { kind: 'unsubscribe', by: random.chance(0.8) ? 'one-click' : 'mail' } });
+  else if (random.chance(person.complains ? 0.15 : 0.0002)) reactions.push({ after: opened + at(3000, 8000), act: { kind: 'complain' } });
+  return reactions;
+}
+
+function isGone(person: Person | undefined): boolean {
+  return person?.goneDay != null && person.goneDay <= HISTORY_DAYS + 40;
+}
+
+function stranger(address: string): { interest: number; curiosity: number; complains: boolean } {
+  const random = makeRandom(seedOf(address));
+  return { interest: random.between(0.15, 0.6), curiosity: random.between(0.1, 0.4), complains: false };
+}
+
+/** How a person of the world reads today. */
+export function interestToday(person: Person): Person {
+  return { ...person, interest: interestOn(person, HISTORY_DAYS) };
+}

@@ -1,0 +1,138 @@
+import { simpleParser, type ParsedMail } from 'mailparser';
+import nodemailer, { type Transporter } from 'nodemailer';
+import { SMTPServer } from 'smtp-server';
+import type { Person } from '../world/people.ts';
+import { atTheDoor, interestToday, reactionsOf, type Reaction } from './mailbox.ts';
+import { complaintReport, deliveryReport, unsubscribeLetter, type Original } from './reports.ts';
+
+export interface OutsideOptions {
+  host: string;
+  port: number;
+  /** Where returns go: Avendel's SMTP intake. */
+  intakeHost: string;
+  intakePort: number;
+  /** Stretches or shortens every wait; 1 is some seconds to a minute. */
+  pace: number;
+  people: Person[];
+  say: (text: string) => void;
+}
+
+export interface OutsideWorld {
+  /** Reactions that have not happened yet. */
+  pending(): number;
+  received(): number;
+  stop(): Promise<void>;
+}
+
+/** The stand-in for the outside world: receives by SMTP as a relay, and its people and machines react by SMTP and HTTP. */
+export async function startOutsideWorld(options: OutsideOptions): Promise<OutsideWorld> {
+  const people = new Map(options.people.map((person) => [person.address, interestToday(person)]));
+  const intake = nodemailer.createTransport({ host: options.intakeHost, port: options.intakePort, pool: true, maxConnections: 3, ignoreTLS: true });
+  const timers = new Set<NodeJS.Timeout>();
+  let received = 0;
+  const react = (mail: ReceivedMail): void => {
+    for (const reaction of reactionsOf(mail.original.to, people.get(mail.original.to), mail.parsed.messageId ?? '', options.pace)) {
+      const timer = setTimeout(() => {
+        timers.delete(timer);
+        void act(reaction, mail, intake).catch((error: Error) => options.say(`simulated reader: ${error.message}`));
+      }, reaction.after);
+      timers.add(timer);
+    }
+  };
+  const server = new SMTPServer({
+    authOptional: true,
+    disabledCommands: ['AUTH', 'STARTTLS'],
+    disableReverseLookup: true,
+    banner: 'simulated outside world',
+    onRcptTo({ address }, _session, done) {
+      const door = atTheDoor(address.toLowerCase(), people.get(address.toLowerCase()));
+      done(door.take ? null : Object.assign(new Error(door.reply), { responseCode: door.code }));
+    },
+    onData(stream, session, done) {
+      const chunks: Buffer[] = [];
+      stream.on('data', (chunk: Buffer) => chunks.push(chunk));
+      stream.on('end', () => {
+        received++;
+        // The session forgets its envelope once the message is answered.
+        const { mailFrom, rcptTo } = session.envelope;
+        done(null, '2.0.0 taken by the simulated world');
+        void readMail(Buffer.concat(chunks), mailFrom ? mailFrom.address : '', rcptTo[0]!.address.toLowerCase()).then(react);
+      });
+    },
+  });
+  server.on('error', (error) => options.say(`simulated relay: ${error.message}`));
+  await new Promise<void>((resolve, reject) => {
+    server.server.once('error', reject);
+    server.listen(options.port, options.host, resolve);
+  });
+  return {
+    pending: () => timers.size,
+    received: () => received,
+    stop: async () => {
+      for (const timer of timers) clearTimeout(timer);
+      intake.close();
+      await new Promise<void>((resolve) => server.close(resolve));
+    },
+  };
+}
+
+interface ReceivedMail {
+  original: Original;
+  parsed: ParsedMail;
+}
+
+async function readMail(raw: Buffer, envelopeFrom: string, to: string): Promise<ReceivedMail> {
+  const text = raw.toString('utf8');
+  return { original: { envelopeFrom, to, headers: text.slice(0, text.indexOf('\r\n\r\n')) }, parsed: await simpleParser(raw) };
+}
+
+async function act({ act: what }: Reaction, { original, parsed }: ReceivedMail, intake: Transporter): Promise<void> {
+  const html = typeof parsed.html === 'string' ? parsed.html : '';
+  const report = (raw: string, to = original.envelopeFrom): Promise<unknown> => intake.sendMail({ envelope: { from: '', to }, raw });
+  switch (what.kind) {
+    case 'bounce':
+      return void (await report(deliveryReport(original, what.status, what.reply)));
+    case 'complain':
+      return void (await report(complaintReport(original)));
+    case 'open':
+      return visit(pixelOf(html), what.userAgent);
+    case 'click': {
+      const links = linksOf(html);
+      return visit(what.link === 'first' ? links[0] : links[original.to.length % Math.max(1, links.length)], what.userAgent);
+    }
+    case 'scan':
+      // A scanner takes every address it finds, seen or unseen.
+      for (const url of [...allLinksOf(html)]) await visit(url, what.userAgent);
+      return;
+    case 'unsubscribe': {
+      const wayOut = waysOut(parsed);
+      if (what.by === 'mail' && wayOut.mailbox) return void (await report(unsubscribeLetter(original.to, wayOut.mailbox), wayOut.mailbox));
+      if (wayOut.url) await fetch(wayOut.url, { method: 'POST', body: new URLSearchParams({ 'List-Unsubscribe': 'One-Click' }), redirect: 'manual' });
+    }
+  }
+}
+
+async function visit(url: string | undefined, userAgent: string): Promise<void> {
+  if (url === undefined) return;
+  const response = await fetch(url, { headers: { 'user-agent': userAgent }, redirect: 'manual' });
+  await response.arrayBuffer();
+}
+
+function allLinksOf(html: string): string[] {
+  return [...html.matchAll(/<a\b[^>]*\bhref="([^"]+)"/g)].map((match) => match[1]!).filter((url) => /\/c\//.test(url));
+}
+
+/** Links that a person sees: not the ones drawn invisibly. */
+function linksOf(html: string): string[] {
+  const visible = html.replace(/<a\b[^>]*display:none[^>]*>/g, '');
+  return allLinksOf(visible);
+}
+
+function pixelOf(html: string): string | undefined {
+  return /<img\b[^>]*\bsrc="([^"]+\/o\/[^"]+)"/.exec(html)?.[1];
+}
+
+function waysOut(parsed: ParsedMail): { url?: string; mailbox?: string } {
+  const line = parsed.headerLines.find(({ key }) => key === 'list-unsubscribe')?.line.replace(/\r?\n\s+/g, ' ') ?? '';
+  return { url: /<(https?:[^>]+)>/.exec(line)?.[1], mailbox: /<mailto:([^?>]+)/.exec(line)?.[1] };
+}

@@ -1,0 +1,158 @@
+import type { Client } from '../../client/client.ts';
+import type { Brand, Import, List } from '../../shared/api.ts';
+import { makeCalendar, makeHistory, type PastCampaign, type PastEvent } from './history.ts';
+import { HISTORY_DAYS, makePeople, type ListKey, type Person } from './people.ts';
+
+const DAY = 86_400_000;
+/** Events of one request. */
+const BATCH = 5000;
+/** Requests at once. */
+const AT_ONCE = 2;
+
+interface World {
+  client: Client;
+  start: number;
+  lists: Record<ListKey, List>;
+}
+
+/**
+ * Makes Larkfield Observatory through Avendel's own public interfaces: brands and lists, contacts from CSV files, the
+ * campaigns of fourteen months with their events, entries kept by people, and the rules applied. `say` reports progress.
+ */
+export async function loadWorld(client: Client, now: Date, say: (text: string) => void, peopleCount?: number): Promise<void> {
+  const people = makePeople(peopleCount);
+  const midnight = Math.floor(now.getTime() / DAY) * DAY;
+  const world: World = { client, start: midnight - HISTORY_DAYS * DAY, lists: await makeLists(client) };
+  say(`Larkfield Observatory: ${people.length.toLocaleString('en-GB')} invented people …`);
+  await importPeople(world, people);
+  const calendar = makeCalendar();
+  const campaigns = await recordCampaigns(world, calendar);
+  say(`${calendar.length} campaigns of fourteen months …`);
+  await sendHistory(world, people, calendar, campaigns, say);
+  await keepEntries(world, people);
+  await applyRules(client);
+  await draftCampaign(world);
+}
+
+async function makeLists(client: Client): Promise<World['lists']> {
+  const observatory = await client.createBrand({ name: 'Larkfield Observatory', fromAddress: 'digest@larkfield.example', returnDomain: 'returns.larkfield.example', zone: 'Europe/London' });
+  const shop = await client.createBrand({ name: 'Larkfield Shop', fromAddress: 'shop@larkfield.example', returnDomain: 'returns.shop.larkfield.example', zone: 'Europe/London' });
+  const list = (brand: Brand, name: string, optIn: 'single' | 'double' = 'single'): Promise<List> => client.createList({ brandId: brand.id, name, optIn });
+  return {
+    digest: await list(observatory, 'Night Digest'),
+    members: await list(observatory, 'Members’ Letter', 'double'),
+    evenings: await list(observatory, 'Open Evenings'),
+    shop: await list(shop, 'Shop Notes'),
+  };
+}
+
+async function importPeople(world: World, people: Person[]): Promise<void> {
+  for (const key of ['digest', 'members', 'evenings', 'shop'] as const) {
+    const rows = people.filter((person) => person.lists.includes(key)).map((person) => `${person.address},${person.name},${new Date(world.start + person.joinedDay * DAY + 18 * 3_600_000).toISOString()}`);
+    const begun = await world.client.importFile({ listId: world.lists[key].id, fileName: `${key}.csv` }, ['address,name,joined_at', ...rows].join('\n'));
+    await importEnd(world.client, begun.id);
+  }
+}
+
+/** Waits for an import's end. @throws when it did not finish */
+export async function importEnd(client: Client, id: number): Promise<Import> {
+  for (;;) {
+    const row = await client.import(id);
+    if (row.state === 'finished') return row;
+    if (row.state === 'failed' || row.state === 'cancelled') throw new Error(`import ${id} ${row.state}: ${row.problem?.detail}`);
+    await new Promise((resolve) => setTimeout(resolve, 50));
+  }
+}
+
+async function recordCampaigns(world: World, calendar: PastCampaign[]): Promise<Map<string, number>> {
+  const numbers = new Map<string, number>();
+  for (const past of calendar) {
+    const list = world.lists[past.list];
+    const campaign = await world.client.recordCampaign({
+      brandId: list.brandId,
+      name: past.name,
+      subject: past.subject,
+      listIds: [list.id],
+      startedAt: new Date(world.start + past.day * DAY + past.sentAt).toISOString(),
+    });
+    numbers.set(past.key, campaign.id);
+  }
+  return numbers;
+}
+
+async function sendHistory(world: World, people: Person[], calendar: PastCampaign[], campaigns: Map<string, number>, say: (text: string) => void): Promise<void> {
+  let lines: string[] = [];
+  let recorded = 0;
+  const under = new Set<Promise<void>>();
+  const send = async (batch: string[]): Promise<void> => {
+    const taken = await world.client.recordEvents(batch.join('\n'));
+    if (taken.refused.length > 0) throw new Error(`the world was refused: ${taken.refused[0]!.detail}`);
+    recorded += taken.recorded;
+  };
+  const flush = async (): Promise<void> => {
+    if (under.size >= AT_ONCE) await Promise.race(under);
+    const sending: Promise<void> = send(lines).finally(() => under.delete(sending));
+    under.add(sending);
+    lines = [];
+  };
+  for (const events of makeHistory(people, calendar)) {
+    for (const event of events) {
+      lines.push(JSON.stringify(lineOf(world, event, campaigns)));
+      if (lines.length >= BATCH) await flush();
+    }
+  }
+  if (lines.length > 0) await flush();
+  await Promise.all(under);
+  say(`${recorded.toLocaleString('en-GB')} events recorded …`);
+}
+
+function lineOf(world: World, { kind, person, campaign, list, at, detail }: PastEvent, campaigns: Map<string, number>): Record<string, unknown> {
+  const { id, brandId } = world.lists[list];
+  return {
+    kind,
+    at: new Date(world.start + at).toISOString(),
+    source: 'larkfield-history',
+    externalId: `${kind}:${campaign?.key ?? list}:${person.index}${'link' in detail ? `:${String(detail['link'])}` : ''}${detail['userAgent'] === 'GauzePost-ImageProxy/2.1' ? ':proxy' : ''}`,
+    address: person.address,
+    ...(campaign ? { campaignId: campaigns.get(campaign.key) } : { brandId }),
+    ...(kind === 'unsubscribed' || kind === 'confirmed' ? { lists: [id] } : {}),
+    ...detail,
+  };
+}
+
+async function keepEntries({ client, lists }: World, people: Person[]): Promise<void> {
+  const doNotWrite = await client.createSuppressionList({ name: 'Do not write', reach: 'everything' });
+  await client.addEntries(doNotWrite.id, [people[17]!.address, people[230]!.address, 'dome-bookings@campusnet.example'], 'asked by telephone, no mail of any kind');
+  await client.addEntries(doNotWrite.id, ['.alumni.campusnet.example'], 'their postmaster asked');
+  await client.addEntries(doNotWrite.id, ['41b0fd9f6f0a2ab02d0c7f6a3c1f9c1df2b1c5cbb3a2c1f0e9d8c7b6a5f4c9e2'], 'given to us as a hash, by post');
+  const schools = await client.createSuppressionList({ name: 'Partner schools', reach: 'marketing', scope: 'brand', scopeId: lists.shop.brandId });
+  await client.addEntries(schools.id, people.filter((person) => person.index % 173 === 5).map((person) => person.address), 'partner school: no offers');
+}
+
+async function applyRules(client: Client): Promise<void> {
+  const bounces = await client.previewBounce();
+  await client.applyBounce(bounces.toUndeliverable + bounces.toDeliverable, 'first working-out of the bounce rule');
+  for (const brand of await client.brands()) {
+    const { moving } = await client.previewSunset(brand.id);
+    await client.applySunset(brand.id, moving, 'first working-out of the ladder');
+  }
+}
+
+async function draftCampaign({ client, lists }: World): Promise<void> {
+  await client.createCampaign({
+    brandId: lists.digest.brandId,
+    name: 'The December sky',
+    subject: 'What to find in the December sky',
+    html: DECEMBER_SKY,
+    listIds: [lists.digest.id, lists.evenings.id],
+    leftOutListIds: [lists.members.id],
+  });
+}
+
+const DECEMBER_SKY = `<html><body style="font-family:Georgia,serif;color:#1E2A33">
+<h1>What to find in the December sky</h1>
+<p>Dear [[first_name else "stargazer"]], the nights are long now. Three things to look for without a telescope, and two for which it helps.</p>
+<p><a href="https://larkfield.example/december">Read the December sky</a></p>
+<p><a href="https://larkfield.example/evenings">Book an open evening</a></p>
+<p><a href="https://larkfield.example/shop/planisphere">A planisphere for the pocket</a></p>
+</body></html>`;
