@@ -16,5 +16,4 @@ export default {
   testTimeout: 60000,
   maxWorkers: 2,
   globalSetup: '<rootDir>/test/support/global-setup.ts',
-  globalTeardown: '<rootDir>/test/support/global-teardown.ts',
 };

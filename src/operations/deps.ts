@@ -8,6 +8,6 @@ export interface Deps {
   tokens: Tokenizer;
   /** Address under which strangers reach the public port, without a slash at the end. */
   publicUrl: string;
-  /** Months of \`event\` known to have a partition. */
+  /** Months of `event` known to have a partition. */
   eventMonths: Set<string>;
 }

@@ -1,6 +1,6 @@
 import { PROBLEMS, type ProblemCode } from '../shared/problems.ts';
 
-/** A refusal that a person can act on: its code decides title, HTTP status and exit code; \`detail\` says what was wrong here. */
+/** A refusal that a person can act on: its code decides title, HTTP status and exit code; `detail` says what was wrong here. */
 export class Problem extends Error {
   readonly code: ProblemCode;
   readonly detail: string;

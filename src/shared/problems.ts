@@ -40,7 +40,7 @@ export interface ProblemDocument {
   [extra: string]: unknown;
 }
 
-/** The document of a refusal; \`type\` is a path under the service's own documentation. */
+/** The document of a refusal; `type` is a path under the service's own documentation. */
 export function problemDocument(code: ProblemCode, detail: string, field?: string, extra: Record<string, unknown> = {}): ProblemDocument {
   const { title, status, next } = PROBLEMS[code];
   return { ...extra, type: `/docs/problems#${code}`, title, status, detail, next, ...(field === undefined ? {} : { field }) };

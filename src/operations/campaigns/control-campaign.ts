@@ -14,7 +14,7 @@ import { preflightCampaign } from './preflight-campaign.ts';
 const MOVED_SHARE = 0.01;
 
 /**
- * Starts a campaign: the audience is worked out afresh, its ledger opened, and sending begins. \`expected\` is how many
+ * Starts a campaign: the audience is worked out afresh, its ledger opened, and sending begins. `expected` is how many
  * the preflight said would get it.
  * @throws Problem message-unfit, nobody-left, count-moved, wrong-state
  */

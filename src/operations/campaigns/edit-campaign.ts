@@ -27,7 +27,7 @@ export async function createCampaign(deps: Deps, draft: CampaignDraft): Promise<
 
 /**
  * Records a campaign that another system sent, so that events can name it; it is finished from the start, and its ledger
- * fills from \`sent\` events.
+ * fills from `sent` events.
  */
 export async function recordCampaign(deps: Deps, draft: CampaignDraft & { startedAt: Date }): Promise<Campaign> {
   await assertAudience(deps, draft);

@@ -5,7 +5,7 @@ export type Handover =
   | { outcome: 'accepted'; reply: string }
   /** Refused for good. */
   | { outcome: 'refused'; reply: string }
-  /** Not now. \`trouble\`: the relay itself is the reason, not this recipient. */
+  /** Not now. `trouble`: the relay itself is the reason, not this recipient. */
   | { outcome: 'again'; reply: string; trouble: boolean }
   /** The line broke after the message's text had begun to go: the relay may have it. */
   | { outcome: 'uncertain'; reply: string };

@@ -1,6 +1,7 @@
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { parse, type CsvError } from 'csv-parse';
+import { makeQuoteMender, type BrokenLine } from '../../core/import/mend-quotes.ts';
 import { guessEncoding } from '../../core/import/read-table.ts';
 import { findImportPart, type ImportRow } from '../../store/statements/imports.ts';
 import type { Deps } from '../deps.ts';
@@ -19,10 +20,11 @@ const MAX_RECORD_CHARACTERS = 64 * 1024;
  * Streamed: neither the file nor its records are ever held whole.
  */
 export async function* readImportRecords(deps: Deps, row: ImportRow): AsyncGenerator<ImportRecord> {
-  const skipped: { after: number; error: string }[] = [];
+  const skipped: BrokenLine[] = [];
   const parser = parse({
     delimiter: row.options.delimiter,
     relax_column_count: true,
+    relax_quotes: true,
     skip_empty_lines: true,
     skip_records_with_error: true,
     max_record_size: MAX_RECORD_CHARACTERS,
@@ -30,13 +32,19 @@ export async function* readImportRecords(deps: Deps, row: ImportRow): AsyncGener
     info: true,
   });
   parser.on('skip', (error: CsvError) => skipped.push({ after: Number(error['records'] ?? 0), error: error.message }));
-  pipeline(Readable.from(decodedParts(deps, row.id), { objectMode: false }), parser).catch((error: Error) => parser.destroy(error));
+  pipeline(Readable.from(wholeRows(deps, row.id, (line) => skipped.push(line)), { objectMode: false }), parser).catch((error: Error) => parser.destroy(error));
   for await (const { record, info } of parser as AsyncIterable<{ record: string[]; info: { records: number } }>) {
-    // Skipped records are told ahead of those still in the buffer; their count of records before puts them in place.
+    // Broken lines are told ahead of the records still in the buffer; the count of records before puts them in place.
     while (skipped[0] && skipped[0].after < info.records) yield { cells: null, error: skipped.shift()!.error };
     yield { cells: record, error: '' };
   }
   for (const { error } of skipped) yield { cells: null, error };
+}
+
+async function* wholeRows(deps: Deps, importId: number, report: (line: BrokenLine) => void): AsyncGenerator<string> {
+  const mender = makeQuoteMender(report);
+  for await (const text of decodedParts(deps, importId)) yield mender.take(text);
+  yield mender.end();
 }
 
 async function* decodedParts(deps: Deps, importId: number): AsyncGenerator<string> {

@@ -42,7 +42,7 @@ export async function recordEvents(deps: Deps, incoming: IncomingEvent[]): Promi
   return { recorded, repeated: incoming.length - recorded };
 }
 
-/** The same inside a transaction of the caller's, who then calls back \`affected\` contacts from sends under way. */
+/** The same inside a transaction of the caller's, who then calls back `affected` contacts from sends under way. */
 export async function recordEventsWithin(deps: Deps, sql: Sql, incoming: IncomingEvent[]): Promise<{ recorded: number; affected: number[] }> {
   const events = await judge(sql, incoming);
   const fresh = await insertEvents(sql, events);

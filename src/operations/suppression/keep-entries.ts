@@ -6,6 +6,7 @@ import { enterEntries, findComplaintAmong, findContactsOfValues, insertSuppressi
 import { findBounceRule } from '../../store/statements/rules.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
+import { lockContacts } from '../../store/statements/marks.ts';
 import { markDeliverability } from '../marks/mark-deliverability.ts';
 import { restartSilence } from '../marks/restart-silence.ts';
 import { found, Problem } from '../problem.ts';
@@ -96,6 +97,7 @@ export async function liftByPerson(deps: Deps, entryIds: number[], reason: strin
     const act = { actorKind: 'person' as const, actor, runId };
     const lifted = await liftEntries(sql, entryIds, reason, 'person', act);
     const contactsOf = (kinds: string[]): number[] => lifted.filter((row) => row.contactId !== null && kinds.includes(row.builtIn ?? '')).map((row) => row.contactId!);
+    await lockContacts(sql, contactsOf(['hard-bounce', 'bounce-count', 'sunset']));
     await markDeliverability(sql, contactsOf(['hard-bounce', 'bounce-count']), await findBounceRule(sql), deps.now(), act);
     await restartSilence(deps, sql, contactsOf(['sunset']), act);
     await finishRun(sql, runId, { lifted: lifted.length });

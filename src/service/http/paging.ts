@@ -19,7 +19,7 @@ export function readCursor(cursor: string | undefined, start: number): number {
   return number;
 }
 
-/** One page: \`rows\` were asked for with one more than the limit, which tells whether there is a next page. */
+/** One page: `rows` were asked for with one more than the limit, which tells whether there is a next page. */
 export function pageOf<T>(rows: T[], limit: number, key: (row: T) => number): Page<T> {
   const items = rows.slice(0, limit);
   const last = items[items.length - 1];

@@ -26,13 +26,19 @@ export async function findMessageFacts(sql: Sql, pairs: Pair[]): Promise<Message
   );
 }
 
-/** Notes on each message when its trap link was followed. The same instant twice is kept once. */
+/**
+ * Notes on each message when its trap link was followed, the same instant once. Where another system's `sent` has not
+ * come yet, its row is begun.
+ */
 export async function noteTraps(sql: Sql, traps: (Pair & { at: number })[]): Promise<void> {
   await sql.query(
-    `UPDATE delivery d SET trapped_at = ARRAY(SELECT DISTINCT t FROM unnest(d.trapped_at || n.at) t ORDER BY t)
-     FROM (SELECT campaign_id, contact_id, array_agg(to_timestamp(at / 1000.0)) AS at
+    `INSERT INTO delivery (campaign_id, contact_id, address, list_ids, state, trapped_at)
+     SELECT n.campaign_id, n.contact_id, c.address, k.list_ids, CASE WHEN k.sent_elsewhere THEN 'accepted' ELSE 'uncertain' END, n.at
+     FROM (SELECT campaign_id, contact_id, array_agg(DISTINCT to_timestamp(at / 1000.0) ORDER BY to_timestamp(at / 1000.0)) AS at
            FROM unnest($1::int[], $2::bigint[], $3::float8[]) AS x(campaign_id, contact_id, at) GROUP BY 1, 2) n
-     WHERE d.campaign_id = n.campaign_id AND d.contact_id = n.contact_id`,
+     JOIN contact c ON c.id = n.contact_id JOIN campaign k ON k.id = n.campaign_id
+     ORDER BY 1, 2
+     ON CONFLICT (campaign_id, contact_id) DO UPDATE SET trapped_at = ARRAY(SELECT DISTINCT t FROM unnest(delivery.trapped_at || excluded.trapped_at) t ORDER BY t)`,
     [traps.map((trap) => trap.campaignId), traps.map((trap) => trap.contactId), traps.map((trap) => trap.at)],
   );
 }
@@ -48,7 +54,7 @@ export interface StoredAct extends Pair {
   method: string | null;
 }
 
-/** Opens and clicks already stored for these messages, none earlier than \`since\`. Uses event_by_contact. */
+/** Opens and clicks already stored for these messages, none earlier than `since`. Uses event_by_contact. */
 export async function findActs(sql: Sql, pairs: Pair[], since: number): Promise<StoredAct[]> {
   return sql.query(
     `SELECT e.id, e.campaign_id AS "campaignId", e.contact_id::float8 AS "contactId", e.kind, (extract(epoch FROM e.occurred_at) * 1000)::float8 AS at,
@@ -70,7 +76,7 @@ export async function repaintActs(sql: Sql, acts: { id: string; contactId: numbe
   );
 }
 
-/** Ledger rows of messages that another system sent, one for each \`sent\` event: known since then, or mended. */
+/** Ledger rows of messages that another system sent, one for each `sent` event: known since then, or mended. */
 export async function recordElsewhereDeliveries(sql: Sql, sent: (Pair & { at: number })[]): Promise<void> {
   await sql.query(
     `INSERT INTO delivery (campaign_id, contact_id, address, list_ids, state, accepted_at)
@@ -84,7 +90,7 @@ export async function recordElsewhereDeliveries(sql: Sql, sent: (Pair & { at: nu
   );
 }
 
-/** Notes on the ledger that a message came back; where the report comes before the \`sent\` of another system, the row is begun. */
+/** Notes on the ledger that a message came back; where the report comes before the `sent` of another system, the row is begun. */
 export async function noteBounces(sql: Sql, bounces: (Pair & { class: string })[]): Promise<void> {
   await sql.query(
     `INSERT INTO delivery (campaign_id, contact_id, address, list_ids, state, bounced)

@@ -94,7 +94,7 @@ export interface CampaignRecipient {
   reply: string | null;
 }
 
-/** Contacts of a campaign's ledger in one state, held-back ones by deciding reason, or who did one thing, by contact after \`after\`. */
+/** Contacts of a campaign's ledger in one state, held-back ones by deciding reason, or who did one thing, by contact after `after`. */
 export async function listRecipients(sql: Sql, campaignId: number, filter: { state?: string; reason?: string; acted?: string; actor?: string }, after: number, limit: number): Promise<CampaignRecipient[]> {
   return sql.query(
     `SELECT d.contact_id::float8 AS "contactId", d.address, c.name, d.state, d.reasons, coalesce(d.accepted_at, d.held_back_at, d.handed_at) AS at, d.reply

@@ -60,7 +60,7 @@ export interface ContactFilter {
   brandId: number;
 }
 
-/** Contacts of the filter by number, after \`after\`, with their stage at the brand and the lists they are subscribed to. */
+/** Contacts of the filter by number, after `after`, with their stage at the brand and the lists they are subscribed to. */
 export async function listContacts(sql: Sql, filter: ContactFilter, after: number, limit: number): Promise<ContactListRow[]> {
   return sql.query(
     `SELECT ${CONTACT_COLUMNS}, cs.stage,

@@ -27,8 +27,8 @@ export interface ClaimedDelivery {
 }
 
 /**
- * The first gate. Takes up to \`limit\` waiting recipients and judges each afresh in the same statement: the eligible are
- * claimed for \`claimId\`, the others held back with their reasons. SKIP LOCKED keeps processes off each other's rows.
+ * The first gate. Takes up to `limit` waiting recipients and judges each afresh in the same statement: the eligible are
+ * claimed for `claimId`, the others held back with their reasons. SKIP LOCKED keeps processes off each other's rows.
  * Uses delivery_waiting; locks in order of contact.
  */
 export async function claimDeliveries(sql: Sql, message: JudgedMessage, claimId: string, processId: string, limit: number): Promise<{ claimed: ClaimedDelivery[]; picked: number }> {
@@ -106,7 +106,7 @@ export interface HandoverResult {
   reply: string;
   /** Milliseconds since the epoch. */
   at: number;
-  /** For \`again\`: seconds to wait before the next attempt. */
+  /** For `again`: seconds to wait before the next attempt. */
   waitSeconds: number;
 }
 

@@ -23,7 +23,7 @@ export const AUDIENCE_OF_LISTS = `
          true AS any_row
   FROM subscription s WHERE s.list_id = ANY($4::int[]) GROUP BY s.contact_id`;
 
-/** The same for contacts named by a preceding CTE \`picked (contact_id)\`: what the gate judges. */
+/** The same for contacts named by a preceding CTE `picked (contact_id)`: what the gate judges. */
 export const AUDIENCE_OF_PICKED = `
   SELECT p.contact_id, coalesce(s.list_ids, '{}') AS list_ids, coalesce(s.pending, false) AS pending, s.list_ids IS NOT NULL AS any_row
   FROM picked p LEFT JOIN LATERAL (
@@ -39,7 +39,7 @@ const REASON_CASE = Object.entries(REASON_OF_LIST)
 const IN_EFFECT = `e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > now())`;
 
 /**
- * CTEs that end in \`verdict (contact_id, address, list_ids, reasons)\`: every reason that holds a contact back from the
+ * CTEs that end in `verdict (contact_id, address, list_ids, reasons)`: every reason that holds a contact back from the
  * message, in the order in which they decide; no reason means eligible. The twin of core/eligibility/decide-verdict on
  * sets; a differential test holds the two together.
  *
@@ -104,7 +104,7 @@ export function verdictCtes(audience: string): string {
 const marketing = `$3::text = 'marketing'`;
 const entered = (reason: string): string => `'${reason}' = ANY(h.reasons)`;
 
-/** When each reason applies, over the joins of \`verdict\`. \`machine\` and \`capped\` have no source yet. */
+/** When each reason applies, over the joins of `verdict`. `machine` and `capped` have no source yet. */
 const REASON_TESTS: Readonly<Record<(typeof REASONS)[number], string>> = {
   erased: `p.erased_at IS NOT NULL OR ${entered('erased')}`,
   archived: `p.archived_at IS NOT NULL`,

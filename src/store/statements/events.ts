@@ -1,7 +1,7 @@
 import type { StorableEvent } from '../../core/activity/event.ts';
 import type { Sql } from '../database.ts';
 
-/** Columns of \`activity\` as aggregates over events \`e\`: totals add up and instants take the greatest, so the fold is commutative. */
+/** Columns of `activity` as aggregates over events `e`: totals add up and instants take the greatest, so the fold is commutative. */
 const TOTALS: Readonly<Record<string, string>> = {
   sent: `e.kind = 'sent'`,
   delivered: `e.kind = 'delivered'`,
@@ -102,7 +102,7 @@ export async function rebuildActivity(sql: Sql): Promise<{ rows: number; differi
   return row!;
 }
 
-/** Creates the monthly partitions that these months need (as \`2026-11\`); safe to call from several processes at once. */
+/** Creates the monthly partitions that these months need (as `2026-11`); safe to call from several processes at once. */
 export async function ensureEventPartitions(sql: Sql, months: string[]): Promise<void> {
   await sql.query('SELECT pg_advisory_xact_lock(7300002)');
   for (const month of months) {

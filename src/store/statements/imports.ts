@@ -96,7 +96,7 @@ export async function countStagedRows(sql: Sql, importId: number): Promise<numbe
   return row!.n;
 }
 
-/** COPY target for staged rows; the stream takes text-format lines from \`stagedLine\`. */
+/** COPY target for staged rows; the stream takes text-format lines from `stagedLine`. */
 export const COPY_STAGED_ROWS = `COPY import_row (import_id, row_no, address, name, attributes, joined_at, code, value) FROM STDIN`;
 
 /** One row in COPY's text format. */
@@ -122,7 +122,7 @@ export async function markDuplicateRows(sql: Sql, importId: number): Promise<voi
  * Takes a range of staged rows into contacts and onto the list, and answers each row's outcome. A suppressed address is
  * kept as a contact and not subscribed. An import never lifts anything: who has left the list stays out (and is reported
  * as suppressed), who is on it already stays as they are.
- * Suppression is matched as at sending: exact, base, hash, domain; \`marketing\` and \`everything\` alike.
+ * Suppression is matched as at sending: exact, base, hash, domain; `marketing` and `everything` alike.
  */
 export async function applyStagedRows(sql: EntityManager, importId: number, firstRow: number, lastRow: number, list: { id: number; brandId: number; double: boolean }, runId: number | null, actor: string): Promise<AppliedRows> {
   const [row]: AppliedRows[] = await sql.query(
@@ -185,7 +185,7 @@ export interface AppliedRows {
   outcomes: string[];
 }
 
-/** Outcomes of a range of rows, as kept by the chunk that begins with \`firstRow\`. */
+/** Outcomes of a range of rows, as kept by the chunk that begins with `firstRow`. */
 export async function findOutcomes(sql: Sql, importId: number, firstRow: number): Promise<string[] | undefined> {
   const rows: { outcomes: string[] }[] = await sql.query(`SELECT outcomes FROM import_chunk WHERE import_id = $1 AND first_row = $2`, [importId, firstRow]);
   return rows[0]?.outcomes;

@@ -63,7 +63,7 @@ export interface JournalRow {
 const JOURNAL_COLUMNS = `j.id::float8 AS id, j.at, j.run_id AS "runId", j.contact_id::float8 AS "contactId", c.address, c.name, j.subject,
   j.subject_id::float8 AS "subjectId", j.before, j.after, j.actor_kind AS "actorKind", j.actor, j.cause`;
 
-/** Journal rows of one run or one contact or all, newest first, before number \`before\`. */
+/** Journal rows of one run or one contact or all, newest first, before number `before`. */
 export async function listJournal(sql: Sql, filter: { runId?: number; contactId?: number }, before: number, limit: number): Promise<JournalRow[]> {
   return sql.query(
     `SELECT ${JOURNAL_COLUMNS} FROM journal j LEFT JOIN contact c ON c.id = j.contact_id

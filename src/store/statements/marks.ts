@@ -35,7 +35,7 @@ export async function findDeliverabilityFacts(sql: Sql, contactIds: number[]): P
   return rows.map((row) => ({ ...row, facts: row.facts.map((fact) => ('campaignId' in fact ? { ...fact, campaignId: fact.campaignId ?? undefined } : fact)) as DeliverabilityFact[] }));
 }
 
-/** Contacts whose deliverability may have to change by the bounce count alone: doubtful ones, and all with a soft bounce since \`since\`. */
+/** Contacts whose deliverability may have to change by the bounce count alone: doubtful ones, and all with a soft bounce since `since`. */
 export async function listBounceCandidates(sql: Sql, since: Date, after: number, limit: number): Promise<number[]> {
   const rows: { id: number }[] = await sql.query(
     `SELECT c.id::float8 AS id FROM contact c
@@ -55,7 +55,10 @@ export interface DeliverabilityChange {
   cause: Record<string, unknown>;
 }
 
-/** Sets deliverability and journals what was before; contacts that stand there already are left as they are. */
+/**
+ * Sets deliverability and journals what was before; contacts that stand there already are left as they are. The caller
+ * has locked the contacts: a lock in this statement would pass over rows that the statement itself has changed.
+ */
 export async function setDeliverability(sql: Sql, changes: DeliverabilityChange[], act: Act): Promise<number> {
   if (changes.length === 0) return 0;
   const rows: unknown[] = await sql.query(
@@ -64,7 +67,7 @@ export async function setDeliverability(sql: Sql, changes: DeliverabilityChange[
        FROM json_to_recordset($1::json) AS r("contactId" bigint, deliverability text, since float8, cause jsonb)),
      old AS (
        SELECT c.id, c.deliverability, c.deliverability_since, c.deliverability_cause
-       FROM contact c JOIN change USING (id) ORDER BY c.id FOR NO KEY UPDATE OF c),
+       FROM contact c JOIN change USING (id)),
      changed AS (
        UPDATE contact c SET deliverability = n.deliverability, deliverability_since = n.since, deliverability_cause = n.cause
        FROM change n WHERE c.id = n.id AND (c.deliverability <> n.deliverability OR c.deliverability_cause->>'cause' IS DISTINCT FROM n.cause->>'cause')

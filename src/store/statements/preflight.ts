@@ -44,7 +44,7 @@ export interface JudgedContact {
   reasons: Reason[];
 }
 
-/** Lists contacts of the audience whose deciding reason is \`reason\` (null: those who will get it), by contact number after \`after\`. */
+/** Lists contacts of the audience whose deciding reason is `reason` (null: those who will get it), by contact number after `after`. */
 export async function listPreflight(sql: Sql, message: JudgedMessage, reason: Reason | null, after: number, limit: number): Promise<JudgedContact[]> {
   return sql.query(
     `WITH ${verdictCtes(AUDIENCE_OF_LISTS)}

@@ -28,7 +28,7 @@ export async function forgetProcesses(sql: Sql, ids: string[]): Promise<void> {
   await sql.query('DELETE FROM service_process WHERE id = ANY($1::uuid[])', [ids]);
 }
 
-/** Runs \`work\` only if no other process does work of this kind on this thing; says whether it ran. */
+/** Runs `work` only if no other process does work of this kind on this thing; says whether it ran. */
 export async function withExclusiveLock(runner: QueryRunner, kind: number, id: number, work: () => Promise<void>): Promise<boolean> {
   const [{ got }] = (await runner.query('SELECT pg_try_advisory_lock($1, $2) AS got', [kind, id])) as [{ got: boolean }];
   if (!got) return false;

@@ -15,6 +15,7 @@ export interface SubscriptionChange {
 /**
  * Sets subscriptions to what the contact's latest act says, and journals it. An act older than the one that set the
  * present state changes nothing; at one and the same instant, leaving wins. So the order of arrival does not matter.
+ * The caller has locked the contacts: a lock in this statement would pass over rows that the statement itself has changed.
  */
 export async function changeSubscriptions(sql: Sql, changes: SubscriptionChange[], act: Act): Promise<number> {
   if (changes.length === 0) return 0;
@@ -23,7 +24,7 @@ export async function changeSubscriptions(sql: Sql, changes: SubscriptionChange[
        SELECT DISTINCT ON (r."contactId", r."listId") r."contactId" AS contact_id, r."listId" AS list_id, r.state, to_timestamp(r.at / 1000.0) AS since, r.source, r.cause
        FROM json_to_recordset($1::json) AS r("contactId" bigint, "listId" int, state text, at float8, source text, cause jsonb)
        ORDER BY r."contactId", r."listId", r.at DESC, r.state DESC),
-     old AS (SELECT s.contact_id, s.list_id, s.state, s.since FROM subscription s JOIN incoming i USING (contact_id, list_id) ORDER BY 1, 2 FOR UPDATE OF s),
+     old AS (SELECT s.contact_id, s.list_id, s.state, s.since FROM subscription s JOIN incoming i USING (contact_id, list_id)),
      changed AS (
        INSERT INTO subscription (contact_id, list_id, state, since, source)
        SELECT contact_id, list_id, state, since, source FROM incoming ORDER BY 1, 2

@@ -13,7 +13,7 @@ const LATEST_OF_ACT = {
 } as const;
 
 /**
- * CTEs that end in \`decided (contact_id, stage, silent_days, messages, current)\` for the contacts that a brand's rule
+ * CTEs that end in `decided (contact_id, stage, silent_days, messages, current)` for the contacts that a brand's rule
  * covers ($1 brand, $2 contacts or null for all): the twin of core/rules/sunset-ladder on sets, held to it by a
  * differential test. Counts come from the ledger: messages accepted that did not bounce.
  */
@@ -71,7 +71,7 @@ export interface StageMove {
   messages: number;
 }
 
-/** Contacts that the rule would move, longest silence first; \`limit\` of them. */
+/** Contacts that the rule would move, longest silence first; `limit` of them. */
 export async function sampleMoves(sql: Sql, brandId: number, rule: SunsetRule, now: Date, limit: number): Promise<StageMove[]> {
   return sql.query(
     `WITH ${decidedCtes(rule)}

@@ -39,7 +39,7 @@ export async function insertSuppressionList(sql: Sql, list: { name: string; buil
   return row!.id;
 }
 
-/** Numbers of the built-in lists, by kind and brand: \`complaint 2\`, \`hard-bounce 0\`. */
+/** Numbers of the built-in lists, by kind and brand: `complaint 2`, `hard-bounce 0`. */
 export async function findBuiltInLists(sql: Sql): Promise<Map<string, number>> {
   const rows: { id: number; key: string }[] = await sql.query(
     `SELECT id, built_in || ' ' || coalesce(scope_id, 0) AS key FROM suppression_list WHERE built_in IS NOT NULL`,
@@ -147,7 +147,7 @@ export async function findMatchingEntries(sql: Sql, keys: { exact: string; base:
 
 export type EntryStanding = 'in-effect' | 'past' | 'all';
 
-/** Entries of one list, filtered by part of their value, after number \`after\`. */
+/** Entries of one list, filtered by part of their value, after number `after`. */
 export async function listEntries(sql: Sql, listId: number, standing: EntryStanding, part: string, after: number, limit: number): Promise<EntryRow[]> {
   const test = { 'in-effect': IN_EFFECT, past: `NOT ${IN_EFFECT}`, all: 'true' }[standing];
   return sql.query(

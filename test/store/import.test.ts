@@ -1,0 +1,84 @@
+import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import { parse } from 'csv-parse/sync';
+import { exportImportResults } from '../../src/operations/contacts/export-import-results.ts';
+import { recordEvents } from '../../src/operations/events/record-events.ts';
+import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
+import { makeDeps } from '../support/database.ts';
+import { importText, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
+
+let deps: Awaited<ReturnType<typeof makeDeps>>;
+let world: SmallWorld;
+
+beforeAll(async () => {
+  deps = await makeDeps();
+  world = await makeSmallWorld(deps, 5);
+  const list = await createSuppressionList(deps, { name: 'Do not write', scope: 'organisation', scopeId: null, reach: 'everything', exact: false });
+  await addEntries(deps, { listId: list.id, values: ['ana@quillmail.example', '.alumni.campusnet.example'], reason: 'asked', expiresAt: null, actor: 'Rosa Lindgard' });
+  await recordEvents(deps, [outside(world, 'unsubscribed', 4, null, Date.parse('2026-01-01'), { lists: [world.listId] })]);
+});
+afterAll(() => deps.close());
+
+const FILE = [
+  'E-Mail;Full name;Seat;Since',
+  'New.One@Quillmail.example;"One; New";A1;2026-01-02',
+  'new.one@QUILLMAIL.example;Again;A2;',
+  'reader0@lanternpost.example;Reader 0;;',
+  'reader1@lanternpost.example;Another Name;B7;',
+  'reader4@lanternpost.example;;;',
+  'ana+moon@quillmail.example;Ana;;',
+  'x@physics.alumni.campusnet.example;;;',
+  'nonsense;;;',
+  'short;row',
+  'late@quillmail.example;;;yesterday',
+].join('\r\n');
+
+const COUNTS = { created: 1, duplicate: 1, unchanged: 1, updated: 1, suppressed: 3, refused: 3 };
+
+test('every row gets its outcome; the dry run gives exactly the counts of the real one; doing it again changes nothing', async () => {
+  const contacts = async (): Promise<unknown> => deps.database.query('SELECT address, name, attributes FROM contact ORDER BY id');
+  const before = await contacts();
+  expect((await importText(deps, world.listId, FILE, true)).counts).toEqual(COUNTS);
+  expect(await contacts()).toEqual(before);
+  const real = await importText(deps, world.listId, FILE);
+  expect(real.counts).toEqual(COUNTS);
+  const after = await contacts();
+  expect(after).toHaveLength(8);
+  expect(after).toContainEqual({ address: 'new.one@quillmail.example', name: 'One; New', attributes: { seat: 'A1' } });
+  expect((await importText(deps, world.listId, FILE)).counts).toEqual({ unchanged: 3, duplicate: 1, suppressed: 3, refused: 3 });
+  expect(await contacts()).toEqual(after);
+  let results = '';
+  for await (const piece of exportImportResults(deps, real.id)) results += piece;
+  const rows: string[][] = parse(results, { relax_column_count: true });
+  expect(rows.map((row) => row.slice(-3, -1).join(':').replace(/:$/, ''))).toEqual([
+    'outcome:code', 'created', 'duplicate', 'unchanged', 'updated', 'suppressed:unsubscribed', 'suppressed', 'suppressed', 'refused:no-at-sign', 'refused:column-count', 'refused:bad-date',
+  ]); // prettier-ignore
+});
+
+test('an import lifts nothing: who left stays out, who is suppressed is kept and not subscribed', async () => {
+  const rows: { address: string; state: string | null }[] = await deps.database.query(
+    `SELECT address, s.state FROM contact c LEFT JOIN subscription s ON s.contact_id = c.id WHERE address IN ('reader4@lanternpost.example', 'ana+moon@quillmail.example') ORDER BY 1`,
+  );
+  expect(rows).toEqual([{ address: 'ana+moon@quillmail.example', state: null }, { address: 'reader4@lanternpost.example', state: 'unsubscribed' }]); // prettier-ignore
+});
+
+test.each<[string, string | Buffer, string]>([
+  ['an empty file', '', 'is empty'],
+  ['a header and no rows', 'address,name\n', 'no rows'],
+  ['no address column', 'who,what\na,b', 'no column of addresses'],
+  ['a file that is no text', Buffer.from([0x50, 0x4b, 3, 4, 0, 1, 2, 9, 0, 0, 1]), 'not a text file'],
+])('%s gives a clear error and changes nothing', async (_, file, words) => {
+  const outcome = await importText(deps, world.listId, file).then((row) => row.problem?.detail ?? 'finished', (error: Error) => error.message); // prettier-ignore
+  expect(outcome).toContain(words);
+});
+
+test('UTF-16, byte order marks, quotation marks gone wrong and three bad rows in ten thousand', async () => {
+  const utf16 = Buffer.concat([Buffer.from([0xff, 0xfe]), Buffer.from('address\tname\nrené@quillmail.example\tRené\n', 'utf16le')]);
+  expect((await importText(deps, world.listId, utf16)).counts).toEqual({ created: 1 });
+  expect((await importText(deps, world.listId, '\ufeffaddress,name\nbom@quillmail.example,Bom\n')).counts).toEqual({ created: 1 });
+  const rows = Array.from({ length: 10_000 }, (_, index) => (index % 4000 === 1000 ? `bad row ${index},` : `many${index}@quillmail.example,Many`));
+  rows[5000] = 'quote@quillmail.example,"Unclosed';
+  rows[6000] = 'odd@quillmail.example,"Od"d';
+  const { counts, rowsRead } = await importText(deps, world.listId, ['address,name', ...rows].join('\n'));
+  expect(rowsRead).toBe(10_000);
+  expect(counts).toEqual({ created: 9997, refused: 3 });
+});
