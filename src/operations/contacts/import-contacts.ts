@@ -7,7 +7,7 @@ import { ListEntity, type List } from '../../store/entities/organisation.ts';
 import { inTransaction } from '../../store/database.ts';
 import { insertRun, finishRun } from '../../store/statements/journal.ts';
 import {
-  appendImportPart, applyStagedRows, clearStagedRows, COPY_STAGED_ROWS, countStagedRows, findImport, insertImport,
+  analyseStagedRows, appendImportPart, applyStagedRows, clearStagedRows, COPY_STAGED_ROWS, countStagedRows, findImport, insertImport,
   keepOutcomes, markDuplicateRows, stagedLine, updateImport, type ImportRow,
 } from '../../store/statements/imports.ts'; // prettier-ignore
 import type { Deps } from '../deps.ts';
@@ -110,6 +110,7 @@ async function stage(deps: Deps, row: ImportRow): Promise<void> {
     const lines = Readable.from(stagedLines(deps, row, (count) => (rows = count)), { objectMode: false, highWaterMark: 1 << 20 });
     await pipeline(lines, copy);
     if (rows === 0) throw new Problem('bad-file', `${row.fileName} has a header and no rows.`);
+    await analyseStagedRows(runner.manager);
     await markDuplicateRows(runner.manager, row.id);
     await updateImport(deps.database, row.id, { state: 'applying', rowsRead: rows });
     row.rowsRead = rows;
