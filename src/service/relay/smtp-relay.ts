@@ -42,7 +42,7 @@ export function makeSmtpRelay(url: string, connections: number): Relay & { close
         return { outcome: 'again', reply: replyOf(error as SmtpError), trouble: true };
       }
       const { handover, usable } = await send(connection, message);
-      if (usable && open.has(connection)) idle.push(connection);
+      if (usable && open.has(connection) && (handover.outcome === 'accepted' || (await reset(connection)))) idle.push(connection);
       else {
         open.delete(connection);
         connection.close();
@@ -118,6 +118,11 @@ async function send(connection: SMTPConnection, message: WrittenMessage): Promis
       else settle({ outcome: 'accepted', reply: info.response }, true);
     });
   });
+}
+
+/** Clears a transaction that was refused half-way (RSET, RFC 5321 4.1.1.5); without it the next MAIL would be out of order. */
+function reset(connection: SMTPConnection): Promise<boolean> {
+  return new Promise((resolve) => connection.reset((error) => resolve(!error)));
 }
 
 /** multipart/alternative with a text part first, headers and encodings by nodemailer (RFC 2045 to 2049, 2047). */

@@ -14,11 +14,12 @@ export async function registerProcess(runner: QueryRunner, processId: string): P
   await runner.query('INSERT INTO service_process (id, lock_key) VALUES ($1, $2)', [processId, key]);
 }
 
-/** Processes that are registered and no longer live. */
+/** Processes that are registered and no longer live. pg_locks shows the locks of every database of the server: only ours count. */
 export async function findDeadProcesses(sql: Sql): Promise<string[]> {
   const rows: { id: string }[] = await sql.query(
     `SELECT p.id FROM service_process p
-     WHERE NOT EXISTS (SELECT FROM pg_locks l WHERE l.locktype = 'advisory' AND l.classid = $1 AND l.objid = p.lock_key::oid AND l.granted)`,
+     WHERE NOT EXISTS (SELECT FROM pg_locks l WHERE l.locktype = 'advisory' AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database())
+       AND l.classid = $1 AND l.objid = p.lock_key::oid AND l.granted)`,
     [PROCESS_LOCKS],
   );
   return rows.map((row) => row.id);

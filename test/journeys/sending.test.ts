@@ -1,0 +1,151 @@
+import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
+import { simpleParser } from 'mailparser';
+import { makeCampaign, makeList, startRealService, until, type Running } from '../support/service.ts';
+import { startSink, twice } from '../support/sink.ts';
+
+let service: Running;
+let sink: Awaited<ReturnType<typeof startSink>>;
+
+beforeEach(async () => {
+  service = await startRealService();
+  sink = await startSink(service.relayPort);
+});
+afterEach(async () => {
+  await service.stop();
+  await sink.close();
+});
+
+const people = (count: number): string[] => Array.from({ length: count }, (_, index) => `reader${index}@lanternpost.example`);
+const ended = (id: number) => until(async () => (await service.client.report(id)).state === 'finished');
+const total = ({ accepted, refused, uncertain, waiting, onTheirWay, heldBack }: Awaited<ReturnType<Running['client']['report']>>['ledger']) => accepted + refused + uncertain + waiting + onTheirWay + heldBack;
+
+test('a message is what the standards ask for', async () => {
+  const list = await makeList(service.client, ['ada@lanternpost.example']);
+  const id = await makeCampaign(service.client, list, 'One');
+  await service.client.startCampaign(id, 1);
+  await ended(id);
+  const { raw, from, to } = sink.received[0]!;
+  const mail = await simpleParser(raw);
+  expect(to).toBe('ada@lanternpost.example');
+  expect(from).toMatch(/^b\.[a-z2-7]{39}@returns\.larkfield\.example$/);
+  expect(raw).toMatch(/^Content-Type: multipart\/alternative/m);
+  expect(raw).toMatch(/^List-Unsubscribe-Post: List-Unsubscribe=One-Click\r$/m);
+  expect(mail.text).toContain('Dear Reader,');
+  expect(mail.html).toContain(`${service.public}/c/`);
+  expect(mail.html).toContain(`${service.public}/o/`);
+  expect(raw.split('\r\n').every((line) => line.length <= 998)).toBe(true);
+});
+
+describe('invariant 1, gate, and invariant 2, ledger', () => {
+  test('entries added while the send runs stop every message after their acknowledgement; the ledger adds up at every look, with two processes', async () => {
+    const addresses = people(300);
+    const list = await makeList(service.client, addresses);
+    const id = await makeCampaign(service.client, list, 'Slow');
+    const doNotWrite = await service.client.createSuppressionList({ name: 'Do not write' });
+    sink.behaviour.delayMs = 25;
+    await service.startAnother();
+    await service.client.startCampaign(id, 300);
+    const acknowledged = new Map<string, number>();
+    for (const address of addresses.filter((_, index) => index % 10 === 9)) {
+      await service.client.addEntries(doNotWrite.id, [address], 'asked while it was running');
+      acknowledged.set(address, Date.now());
+      const { ledger } = await service.client.report(id);
+      expect(total(ledger)).toBe(300);
+      expect(ledger.audience).toBe(300);
+    }
+    await ended(id);
+    const late = sink.received.filter(({ to, at }) => at > (acknowledged.get(to) ?? Infinity));
+    expect(late).toEqual([]);
+    const { ledger } = await service.client.report(id);
+    const stopped = ledger.reasons.find(({ reason }) => reason === 'suppressed')?.contacts ?? 0;
+    expect(stopped).toBeGreaterThan(5);
+    expect(ledger).toMatchObject({ audience: 300, heldBack: stopped, accepted: 300 - stopped, uncertain: 0, waiting: 0, agrees: true });
+    expect(sink.received).toHaveLength(300 - stopped);
+    expect(twice(sink.received)).toEqual([]);
+  });
+});
+
+describe('invariant 6, once', () => {
+  test('kill -9 in the middle of a send, with another process going on: nobody gets it twice, what cannot be known is uncertain', async () => {
+    const list = await makeList(service.client, people(400));
+    const id = await makeCampaign(service.client, list, 'Interrupted');
+    sink.behaviour.delayMs = 15;
+    await service.client.startCampaign(id, 400);
+    await until(() => sink.received.length > 120);
+    service.kill();
+    await service.restart();
+    await ended(id);
+    const { ledger } = await service.client.report(id);
+    expect(twice(sink.received)).toEqual([]);
+    expect(total(ledger)).toBe(400);
+    expect(ledger.accepted + ledger.uncertain).toBe(400);
+    expect(ledger.uncertain).toBeGreaterThan(0);
+    // At most what is gated (16), under way (8) and answered but not yet written (8).
+    expect(ledger.uncertain).toBeLessThanOrEqual(32);
+    const reached = new Set(sink.received.map((message) => message.to));
+    const uncertain = (await service.client.recipients(id, { state: 'uncertain' })).items.map((one) => one.address);
+    expect(people(400).filter((address) => !reached.has(address) && !uncertain.includes(address))).toEqual([]);
+  });
+
+  test('a line that breaks in the middle of DATA leaves uncertain, and is never tried again', async () => {
+    sink.behaviour.cutData = (address) => address === 'reader3@lanternpost.example';
+    const id = await makeCampaign(service.client, await makeList(service.client, people(8)), 'Cut');
+    await service.client.startCampaign(id, 8);
+    await ended(id);
+    expect((await service.client.report(id)).ledger).toMatchObject({ accepted: 7, uncertain: 1 });
+    expect(twice(sink.received)).toEqual([]);
+  });
+});
+
+test('refusals at RCPT: 5xx is a bounce of its class at once, 4xx is tried again and then counts as soft', async () => {
+  const seen = new Map<string, number>();
+  sink.behaviour.rcpt = (address) => {
+    seen.set(address, (seen.get(address) ?? 0) + 1);
+    if (address.startsWith('gone')) return { code: 550, message: '5.1.1 no such user' };
+    if (address.startsWith('policy')) return { code: 550, message: '5.7.1 refused by policy' };
+    if (address.startsWith('later') && seen.get(address) === 1) return { code: 451, message: '4.7.1 greylisted' };
+    return address.startsWith('never') ? { code: 450, message: '4.2.1 busy' } : undefined;
+  };
+  const list = await makeList(service.client, ['gone', 'policy', 'later', 'never', 'fine'].map((name) => `${name}@lanternpost.example`));
+  const id = await makeCampaign(service.client, list, 'Refused');
+  await service.client.startCampaign(id, 5);
+  await ended(id);
+  expect(await service.client.report(id)).toMatchObject({ ledger: { accepted: 2, refused: 3 }, bounced: { hard: 1, soft: 1, block: 1 } });
+  expect(seen.get('never@lanternpost.example')).toBe(5);
+  const next = await service.client.preflight(await makeCampaign(service.client, list, 'Next'));
+  expect(next.reasons.map(({ reason, sample }) => [reason, sample.map((one) => one.address)])).toEqual([['undeliverable', ['gone@lanternpost.example']]]);
+});
+
+test('a relay that is down is told, tried again, and nothing is lost; pause, resume and cancel hold', async () => {
+  await sink.close();
+  const list = await makeList(service.client, people(30));
+  const id = await makeCampaign(service.client, list, 'Down');
+  await service.client.startCampaign(id, 30);
+  await until(async () => /ECONNREFUSED/.test((await service.client.report(id)).trouble ?? ''));
+  await service.client.pauseCampaign(id, 'waiting for the relay');
+  await expect(service.client.pauseCampaign(id)).rejects.toMatchObject({ problem: { status: 409 } });
+  sink = await startSink(service.relayPort);
+  await service.client.resumeCampaign(id);
+  await ended(id);
+  expect((await service.client.report(id)).ledger).toMatchObject({ accepted: 30, waiting: 0 });
+
+  sink.behaviour.delayMs = 100;
+  const second = await makeCampaign(service.client, list, 'Cancelled');
+  await service.client.startCampaign(second, 30);
+  await until(() => sink.received.length > 31);
+  await service.client.cancelCampaign(second);
+  const { ledger } = await service.client.report(second);
+  expect(total(ledger)).toBe(30);
+  await expect(service.client.resumeCampaign(second)).rejects.toMatchObject({ problem: { status: 409 } });
+});
+
+test('a campaign that nobody would get, or whose message is unfit, is refused with what to do', async () => {
+  const list = await makeList(service.client, ['ada@lanternpost.example']);
+  const doNotWrite = await service.client.createSuppressionList({ name: 'Do not write' });
+  const unfit = await service.client.createCampaign({ brandId: list.brandId, name: 'Unfit', subject: '[[nickname else "x"]]', html: '<a href="nowhere">x</a>', listIds: [list.id] });
+  await expect(service.client.startCampaign(unfit.id, 1)).rejects.toMatchObject({ problem: { status: 422, field: 'subject' } });
+  const id = await makeCampaign(service.client, list, 'Nobody');
+  await expect(service.client.startCampaign(id, 7)).rejects.toMatchObject({ problem: { expected: 7, now: 1 } });
+  await service.client.addEntries(doNotWrite.id, ['ada@lanternpost.example'], 'asked');
+  await expect(service.client.startCampaign(id, 1)).rejects.toMatchObject({ problem: { title: 'Nobody would get this' } });
+});

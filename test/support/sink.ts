@@ -1,0 +1,55 @@
+import { SMTPServer } from 'smtp-server';
+
+export interface Received {
+  to: string;
+  from: string;
+  raw: string;
+  /** When RCPT was given, in milliseconds since the epoch. */
+  at: number;
+}
+
+export interface SinkBehaviour {
+  /** Milliseconds before a message is answered. */
+  delayMs?: number;
+  rcpt?: (address: string) => { code: number; message: string } | undefined;
+  /** Cuts the line after so many bytes of this recipient's message. */
+  cutData?: (address: string) => boolean;
+}
+
+/** A relay that keeps what it is given, and misbehaves as asked. */
+export async function startSink(port: number, behaviour: SinkBehaviour = {}): Promise<{ received: Received[]; behaviour: SinkBehaviour; close: () => Promise<void> }> {
+  const received: Received[] = [];
+  const times = new Map<string, number>();
+  const server = new SMTPServer({
+    authOptional: true,
+    disabledCommands: ['AUTH', 'STARTTLS'],
+    disableReverseLookup: true,
+    closeTimeout: 100,
+    onRcptTo({ address }, _session, done) {
+      times.set(address, Date.now());
+      const refusal = behaviour.rcpt?.(address);
+      done(refusal ? Object.assign(new Error(refusal.message), { responseCode: refusal.code }) : null);
+    },
+    onData(stream, session, done) {
+      const to = session.envelope.rcptTo[0]!.address;
+      const from = session.envelope.mailFrom ? session.envelope.mailFrom.address : '';
+      const chunks: Buffer[] = [];
+      stream.on('data', (chunk: Buffer) => chunks.push(chunk));
+      stream.on('end', () => {
+        received.push({ to, from, raw: Buffer.concat(chunks).toString('utf8'), at: times.get(to)! });
+        const connections = (server as unknown as { connections: Set<{ session: unknown; _socket: { destroy(): void } }> }).connections;
+        if (behaviour.cutData?.(to)) for (const connection of connections) if (connection.session === session) return connection._socket.destroy();
+        setTimeout(() => done(null, '2.0.0 kept'), behaviour.delayMs ?? 0);
+      });
+    },
+  });
+  server.on('error', () => undefined);
+  await new Promise<void>((resolve) => server.listen(port, '127.0.0.1', resolve));
+  return { received, behaviour, close: () => new Promise((resolve) => server.close(resolve)) };
+}
+
+/** Addresses that were given a message more than once. */
+export function twice(received: Received[]): string[] {
+  const all = received.map((message) => message.to);
+  return all.filter((address, index) => all.indexOf(address) !== index);
+}
