@@ -1,0 +1,42 @@
+import { lazy, Suspense } from 'react';
+import { Navigate, Route, Routes } from 'react-router';
+import { useSession } from './api/session.ts';
+import { Loading } from './components/page.tsx';
+import { Frame } from './frame.tsx';
+import { SignIn } from './pages/sign-in/sign-in.tsx';
+
+const Today = lazy(() => import('./pages/today/today.tsx'));
+const Contacts = lazy(() => import('./pages/contacts/contacts.tsx'));
+const Contact = lazy(() => import('./pages/contacts/contact.tsx'));
+const ImportPage = lazy(() => import('./pages/contacts/import.tsx'));
+const Campaigns = lazy(() => import('./pages/campaigns/campaigns.tsx'));
+const Campaign = lazy(() => import('./pages/campaigns/campaign.tsx'));
+const Suppression = lazy(() => import('./pages/suppression/suppression.tsx'));
+const Rules = lazy(() => import('./pages/rules/rules.tsx'));
+const Runs = lazy(() => import('./pages/runs/runs.tsx'));
+const Run = lazy(() => import('./pages/runs/run.tsx'));
+
+export function App() {
+  const session = useSession();
+  if (session.isPending) return <Loading rows={1} />;
+  if (!session.data) return <SignIn />;
+  return (
+    <Frame>
+      <Suspense fallback={<Loading />}>
+        <Routes>
+          <Route path="/" element={<Today />} />
+          <Route path="/contacts" element={<Contacts />} />
+          <Route path="/contacts/import" element={<ImportPage />} />
+          <Route path="/contacts/:id" element={<Contact />} />
+          <Route path="/campaigns" element={<Campaigns />} />
+          <Route path="/campaigns/:id" element={<Campaign />} />
+          <Route path="/suppression" element={<Suppression />} />
+          <Route path="/rules" element={<Rules />} />
+          <Route path="/runs" element={<Runs />} />
+          <Route path="/runs/:id" element={<Run />} />
+          <Route path="*" element={<Navigate to="/" replace />} />
+        </Routes>
+      </Suspense>
+    </Frame>
+  );
+}

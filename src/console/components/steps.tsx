@@ -1,0 +1,96 @@
+import { useState } from 'react';
+import type { Preflight } from '../../shared/api.ts';
+import type { Reason } from '../../shared/words.ts';
+import { REASON_LOOK, ReasonMark, TONE_COLOURS } from './marks.tsx';
+import { count } from './words.ts';
+
+/**
+ * The audience as a step chart: the whole strip at true scale, its held-back end opened into enlarged steps, each in
+ * its own table row. Row and step are one button, which opens the contacts behind it.
+ */
+export function Steps({ preflight, open, onOpen }: { preflight: Preflight; open: Reason | null; onOpen: (reason: Reason) => void }) {
+  const { audience, willGet, heldBack, reasons } = preflight;
+  let left = audience;
+  const rows = reasons.map((row) => {
+    const to = left;
+    left -= row.contacts;
+    return { ...row, from: left, to };
+  });
+  const place = (at: number): number => (heldBack === 0 ? 0 : (100 * (at - willGet)) / heldBack);
+  return (
+    <div>
+      <div className="row" style={{ justifyContent: 'space-between' }}>
+        <strong>{count(willGet)} will get this</strong>
+        <strong>{count(heldBack)} held back</strong>
+      </div>
+      <div style={{ display: 'flex', height: 17, margin: '4px 0' }} role="img" aria-label={`${count(willGet)} of ${count(audience)} will get this`}>
+        <div style={{ width: `${(100 * willGet) / Math.max(1, audience)}%`, background: 'var(--av-ink)' }} />
+        <div style={{ flex: 1, border: '1px solid var(--av-ink)', borderLeftWidth: 0 }} />
+      </div>
+      <Wedge share={audience === 0 ? 1 : willGet / audience} />
+      {rows.map((row) => {
+        const tone = TONE_COLOURS[REASON_LOOK[row.reason].tone];
+        return (
+          <button key={row.reason} type="button" className={open === row.reason ? 'reason-row open' : 'reason-row'} aria-expanded={open === row.reason} onClick={() => onOpen(row.reason)}>
+            <ReasonMark reason={row.reason} />
+            <span className="figure">
+              <span className="door">{count(row.contacts)}</span>
+            </span>
+            <span className="three second">{row.sample.map((one) => one.name ?? one.address).join(', ')}</span>
+            <span className="step">
+              <i style={{ left: `${place(row.from)}%`, width: `${place(row.to) - place(row.from)}%`, background: tone }} />
+            </span>
+          </button>
+        );
+      })}
+      <Sum audience={audience} heldBack={heldBack} willGet={willGet} />
+      <Key />
+    </div>
+  );
+}
+
+/** The lines that open the held-back end of the strip into the enlargement below. */
+function Wedge({ share }: { share: number }) {
+  return (
+    <svg viewBox="0 0 100 8" preserveAspectRatio="none" width="100%" height={20} aria-hidden style={{ display: 'block' }}>
+      <polygon points={`${100 * share},0 100,0 100,8 66,8`} fill="var(--av-board)" />
+      <line x1={100 * share} y1={0} x2={66} y2={8} stroke="var(--av-rule)" strokeDasharray="2 2" vectorEffect="non-scaling-stroke" />
+    </svg>
+  );
+}
+
+function Sum({ audience, heldBack, willGet }: { audience: number; heldBack: number; willGet: number }) {
+  return (
+    <div className="row" style={{ borderBottom: '3px double var(--av-rule)', borderTop: '1px solid var(--av-ink)', padding: '6px 0' }}>
+      <strong style={{ width: 138 }}>Held back</strong>
+      <strong style={{ width: 68, textAlign: 'right' }}>{count(heldBack)}</strong>
+      <span className="second">
+        {count(audience)} − {count(heldBack)} = {count(willGet)}
+      </span>
+    </div>
+  );
+}
+
+function Key() {
+  const tones = [
+    ['stop', 'must not be written to'],
+    ['look', 'somebody could mend this'],
+    ['calm', 'set aside, this time or on purpose'],
+  ] as const;
+  return (
+    <div className="row second" style={{ marginTop: 12, gap: 16 }}>
+      {tones.map(([tone, words]) => (
+        <span key={tone} className="mark">
+          <span style={{ width: 11, height: 11, background: TONE_COLOURS[tone] }} />
+          {words}
+        </span>
+      ))}
+    </div>
+  );
+}
+
+/** Which reason's contacts are open, if any. */
+export function useOpenReason(): [Reason | null, (reason: Reason) => void] {
+  const [open, setOpen] = useState<Reason | null>(null);
+  return [open, (reason) => setOpen((was) => (was === reason ? null : reason))];
+}

@@ -1,0 +1,25 @@
+import type { Reason, Stage } from '../../shared/words.ts';
+
+/** Words and figures as the console writes them. */
+
+export const count = (number: number): string => number.toLocaleString('en-GB').replace('-', '−');
+export const percent = (rate: number | null, digits = 2): string => (rate === null ? 'nothing yet' : `${(100 * rate).toFixed(digits)} %`);
+export const plural = (number: number, one: string, many: string): string => `${count(number)} ${number === 1 ? one : many}`;
+
+export const reasonWord = (reason: Reason): string => reason.replace('-', ' ');
+export const stageWord = (stage: Stage): string => stage;
+
+const DAY = { day: 'numeric', month: 'short' } as const;
+
+/** An instant to the minute in the brand's zone; the year only where it is another. */
+export function moment(instant: string, zone: string): string {
+  const date = new Date(instant);
+  const year = date.getUTCFullYear() === new Date().getUTCFullYear() ? {} : ({ year: 'numeric' } as const);
+  return date.toLocaleString('en-GB', { ...DAY, ...year, hour: '2-digit', minute: '2-digit', timeZone: zone });
+}
+
+export function day(instant: string, zone: string): string {
+  const date = new Date(instant);
+  const year = date.getUTCFullYear() === new Date().getUTCFullYear() ? {} : ({ year: 'numeric' } as const);
+  return date.toLocaleDateString('en-GB', { ...DAY, ...year, timeZone: zone });
+}

@@ -1,0 +1,115 @@
+import { Menu, Progress } from '@mantine/core';
+import { IconChevronDown } from '@tabler/icons-react';
+import { useState, type ReactNode } from 'react';
+import { Link, NavLink } from 'react-router';
+import { useBrands, useSending, useToday } from './api/queries.ts';
+import { useSession, useSignOut } from './api/session.ts';
+import { BrandContext } from './brand.tsx';
+import { Loading, ProblemNote } from './components/page.tsx';
+import { count } from './components/words.ts';
+import { Lookup } from './lookup.tsx';
+
+const PLACES = [
+  ['/', 'Today'],
+  ['/contacts', 'Contacts'],
+  ['/campaigns', 'Campaigns'],
+  ['/suppression', 'Suppression'],
+  ['/rules', 'Rules'],
+] as const;
+
+/** The rail of places, the bar with brand, work in progress and lookup, and the page. */
+export function Frame({ children }: { children: ReactNode }) {
+  const brands = useBrands();
+  const [chosen, setChosen] = useState(() => Number(localStorage.getItem('brand')));
+  if (brands.error) return <ProblemNote error={brands.error} />;
+  if (!brands.data) return <Loading rows={1} />;
+  const brand = brands.data.find((one) => one.id === chosen) ?? brands.data[0];
+  if (!brand) {
+    return (
+      <main className="page">
+        <h2>There is no brand yet</h2>
+        <p className="second">Create one on the command line: avendel brands create NAME --from ADDRESS --return-domain DOMAIN</p>
+      </main>
+    );
+  }
+  const choose = (id: number): void => {
+    localStorage.setItem('brand', String(id));
+    setChosen(id);
+  };
+  return (
+    <BrandContext value={brand}>
+      <a className="skip" href="#page">
+        Skip to the page
+      </a>
+      <div className="frame">
+        <Rail brandId={brand.id} />
+        <header className="bar">
+          <Menu position="bottom-start" withArrow={false}>
+            <Menu.Target>
+              <button type="button" className="brand-switch" aria-label={`Brand: ${brand.name}`}>
+                {brand.name} <IconChevronDown size={15} aria-hidden />
+              </button>
+            </Menu.Target>
+            <Menu.Dropdown>
+              {brands.data.map((one) => (
+                <Menu.Item key={one.id} onClick={() => choose(one.id)}>
+                  {one.name}
+                </Menu.Item>
+              ))}
+            </Menu.Dropdown>
+          </Menu>
+          <Work />
+          <Lookup />
+        </header>
+        <main className="page" id="page">
+          {children}
+        </main>
+      </div>
+    </BrandContext>
+  );
+}
+
+function Rail({ brandId }: { brandId: number }) {
+  const { data } = useToday(brandId);
+  const session = useSession();
+  const signOut = useSignOut();
+  const looks = data ? (data.bounceCount.length > 0 ? 1 : 0) + (data.unmatchedReturns > 0 ? 1 : 0) + data.sending.filter((one) => one.state === 'paused').length : 0;
+  return (
+    <nav className="rail" aria-label="Places">
+      <div className="wordmark serif">Avendel</div>
+      {PLACES.map(([path, name]) => (
+        <NavLink key={path} to={path} end={path === '/'} className={({ isActive }) => (isActive ? 'open' : '')}>
+          {path === '/' && looks > 0 ? (
+            <span className="count" title={`${looks} to look at`}>
+              {looks}
+            </span>
+          ) : null}
+          {name}
+        </NavLink>
+      ))}
+      <div className="who">
+        {session.data?.name}
+        <br />
+        <button type="button" className="door" onClick={() => signOut.mutate(undefined, { onSuccess: () => location.assign('/') })}>
+          Sign out
+        </button>
+      </div>
+    </nav>
+  );
+}
+
+/** Sends under way, with live progress. */
+function Work() {
+  const sending = useSending().data?.items[0];
+  if (!sending) return <div className="work" />;
+  const whole = sending.accepted + sending.waiting;
+  return (
+    <div className="work">
+      <Link to={`/campaigns/${sending.id}`} className="door">
+        {sending.name}
+      </Link>
+      <Progress value={(100 * sending.accepted) / Math.max(1, whole)} color="var(--av-ink)" size={6} radius={3} w={72} aria-label={`${sending.name}: sent so far`} />
+      {count(sending.accepted)} of {count(whole)}
+    </div>
+  );
+}

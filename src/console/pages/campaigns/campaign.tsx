@@ -1,0 +1,11 @@
+import { useParams } from 'react-router';
+import { useCampaign } from '../../api/queries.ts';
+import { Await } from '../../components/page.tsx';
+import { PreflightPage } from './preflight.tsx';
+import { ReportPage } from './report.tsx';
+
+/** One campaign: its preflight while it is a draft, its progress and report from then on. */
+export default function Campaign() {
+  const id = Number(useParams()['id']);
+  return <Await of={useCampaign(id)}>{(campaign) => (campaign.state === 'draft' ? <PreflightPage key={campaign.id} campaign={campaign} /> : <ReportPage campaign={campaign} />)}</Await>;
+}

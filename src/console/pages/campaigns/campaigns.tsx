@@ -1,0 +1,80 @@
+import { Button, Modal, MultiSelect, TextInput } from '@mantine/core';
+import { useState } from 'react';
+import { useNavigate, useSearchParams } from 'react-router';
+import { useCampaigns, useLists } from '../../api/queries.ts';
+import { useAct } from '../../api/use-act.ts';
+import { useBrand } from '../../brand.tsx';
+import { Await, Door, Finding, ProblemNote } from '../../components/page.tsx';
+import { count, moment, plural } from '../../components/words.ts';
+
+/** Campaigns of the brand, latest first. */
+export default function Campaigns() {
+  const brand = useBrand();
+  const [params, setParams] = useSearchParams();
+  const [making, setMaking] = useState(false);
+  const cursor = params.get('cursor') ?? undefined;
+  const campaigns = useCampaigns({ brandId: brand.id, cursor, limit: 25 });
+  const drafts = campaigns.data?.items.filter((one) => one.state === 'draft').length ?? 0;
+  return (
+    <>
+      <div className="row" style={{ justifyContent: 'space-between', alignItems: 'flex-end' }}>
+        <Finding line={`Campaigns, ${brand.name}`} headline={drafts > 0 ? `${plural(drafts, 'draft waits', 'drafts wait')} to be sent` : 'No draft waits'} />
+        <Button onClick={() => setMaking(true)}>New campaign</Button>
+      </div>
+      <NewCampaign opened={making} onClose={() => setMaking(false)} />
+      <Await of={campaigns} rows={12}>
+        {(page) => (
+          <>
+            <table className="rows folds" style={{ marginTop: 24 }}>
+              <thead>
+                <tr>
+                  <th>Campaign</th>
+                  <th>Subject</th>
+                  <th>State</th>
+                  <th className="figure">Audience</th>
+                  <th className="figure">Accepted</th>
+                  <th className="figure">Started</th>
+                </tr>
+              </thead>
+              <tbody>
+                {page.items.map((campaign) => (
+                  <tr key={campaign.id}>
+                    <td><Door to={`/campaigns/${campaign.id}`}>{campaign.name}</Door></td>
+                    <td className="second">{campaign.subject}</td>
+                    <td>{campaign.state}</td>
+                    <td className="figure">{count(campaign.audience)}</td>
+                    <td className="figure">{count(campaign.accepted)}</td>
+                    <td className="figure second">{campaign.startedAt ? moment(campaign.startedAt, brand.zone) : ''}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+            <div className="row" style={{ justifyContent: 'flex-end', marginTop: 12 }}>
+              {cursor ? <Button onClick={() => setParams({})}>Latest</Button> : null}
+              {page.next ? <Button onClick={() => setParams({ cursor: page.next! })}>Earlier 25</Button> : null}
+            </div>
+          </>
+        )}
+      </Await>
+    </>
+  ); // prettier-ignore
+}
+
+function NewCampaign({ opened, onClose }: { opened: boolean; onClose: () => void }) {
+  const brand = useBrand();
+  const lists = useLists().data?.filter((list) => list.brandId === brand.id) ?? [];
+  const navigate = useNavigate();
+  const [name, setName] = useState('');
+  const [listIds, setListIds] = useState<string[]>([]);
+  const create = useAct((client, _: void) => client.createCampaign({ brandId: brand.id, name, listIds: listIds.map(Number) }));
+  return (
+    <Modal opened={opened} onClose={onClose} title="New campaign" closeButtonProps={{ 'aria-label': 'Close' }}>
+      <form className="stack" onSubmit={(event) => { event.preventDefault(); create.mutate(undefined, { onSuccess: (campaign) => void navigate(`/campaigns/${campaign.id}`) }); }}>
+        <TextInput label="Name" required value={name} onChange={(event) => setName(event.currentTarget.value)} data-autofocus />
+        <MultiSelect label="Lists taken in" data={lists.map((list) => ({ value: String(list.id), label: list.name }))} value={listIds} onChange={setListIds} />
+        <ProblemNote error={create.error} />
+        <button type="submit" className="main-button" disabled={listIds.length === 0 || name.trim() === '' || create.isPending}>Create the draft</button>
+      </form>
+    </Modal>
+  ); // prettier-ignore
+}

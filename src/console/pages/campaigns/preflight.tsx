@@ -1,0 +1,154 @@
+import { Button, SegmentedControl } from '@mantine/core';
+import { useState } from 'react';
+import type { Campaign, Preflight } from '../../../shared/api.ts';
+import type { Reason } from '../../../shared/words.ts';
+import { useLists, usePreflight, usePreflightContacts, usePreview } from '../../api/queries.ts';
+import { useAct } from '../../api/use-act.ts';
+import { useBrand } from '../../brand.tsx';
+import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
+import { Steps, useOpenReason } from '../../components/steps.tsx';
+import { count, moment, percent, plural, reasonWord } from '../../components/words.ts';
+import { Editor } from './editor.tsx';
+
+/** A draft: who will get it, who is held back and why; the decision in the margin, then the message. */
+export function PreflightPage({ campaign }: { campaign: Campaign }) {
+  const { zone, name } = useBrand();
+  const [editing, setEditing] = useState(campaign.html === '');
+  return (
+    <Await of={usePreflight(campaign.id)} rows={12}>
+      {(preflight) => (
+        <>
+          <Finding line={`${campaign.name}, campaign for ${name}, draft saved ${moment(campaign.changedAt, zone)}`} headline={<>{count(preflight.willGet)} of {count(preflight.audience)} will get this</>}>
+            <Summary preflight={preflight} />
+          </Finding>
+          {editing ? <Editor campaign={campaign} onDone={() => setEditing(false)} /> : null}
+          <Leaf margin={<><Decision campaign={campaign} preflight={preflight} onEdit={() => setEditing(true)} /><Message campaign={campaign} /></>}>
+            <Audience campaign={campaign} preflight={preflight} />
+            <Domains preflight={preflight} />
+          </Leaf>
+        </>
+      )}
+    </Await>
+  ); // prettier-ignore
+}
+
+function Summary({ preflight }: { preflight: Preflight }) {
+  if (preflight.heldBack === 0) return <>Nobody is held back.</>;
+  const largest = [...preflight.reasons].sort((a, b) => b.contacts - a.contacts).slice(0, 3);
+  const lesser = preflight.reasons.length - largest.length;
+  return (
+    <>
+      {count(preflight.heldBack)} are held back: {largest.map((row) => `${count(row.contacts)} ${reasonWord(row.reason)}`).join(', ')}
+      {lesser > 0 ? `, and ${plural(lesser, 'lesser reason', 'lesser reasons')}` : ''}. Each is counted once, under the first reason that applies.
+    </>
+  ); // prettier-ignore
+}
+
+function Audience({ campaign, preflight }: { campaign: Campaign; preflight: Preflight }) {
+  const lists = useLists().data ?? [];
+  const [open, toggle] = useOpenReason();
+  const named = (ids: number[]): string => ids.map((id) => lists.find((list) => list.id === id)?.name ?? '').join(' and ');
+  return (
+    <section className="section">
+      <p className="second" style={{ marginBottom: 8 }}>
+        {count(preflight.audience)} in the audience: {named(campaign.listIds)}
+        {campaign.leftOutListIds.length > 0 ? `, without ${named(campaign.leftOutListIds)}` : ''}
+      </p>
+      <Steps preflight={preflight} open={open} onOpen={toggle} />
+      {open ? <Held campaignId={campaign.id} reason={open} /> : null}
+    </section>
+  );
+}
+
+function Held({ campaignId, reason }: { campaignId: number; reason: Reason }) {
+  return (
+    <div style={{ marginTop: 16 }}>
+      <h3>Held back because {reasonWord(reason)}, the first twenty</h3>
+      <Await of={usePreflightContacts(campaignId, reason, true)} rows={4}>
+        {({ items }) => (
+          <table className="rows folds">
+            <tbody>
+              {items.map((contact) => (
+                <tr key={contact.contactId}>
+                  <td><Door to={`/contacts/${contact.contactId}`}>{contact.name ?? contact.address}</Door></td>
+                  <td className="second">{contact.address}</td>
+                  <td className="second">{contact.reasons.length > 1 ? `also ${contact.reasons.slice(1).map(reasonWord).join(', ')}` : ''}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        )}
+      </Await>
+    </div>
+  ); // prettier-ignore
+}
+
+function Domains({ preflight }: { preflight: Preflight }) {
+  return (
+    <Section head={`Where the ${count(preflight.willGet)} receive`} beside="bounce rate of 30 days">
+      <table className="rows">
+        <thead>
+          <tr>
+            <th>Receiving domain</th>
+            <th className="figure">Will get it</th>
+            <th className="figure">Bounced</th>
+          </tr>
+        </thead>
+        <tbody>
+          {preflight.domains.map((row) => (
+            <tr key={row.domain}>
+              <td>{row.domain}</td>
+              <td className="figure">{count(row.contacts)}</td>
+              <td className="figure">{row.accepted === 0 ? 'none sent' : percent(row.bounced / row.accepted)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </Section>
+  );
+}
+
+function Decision({ campaign, preflight, onEdit }: { campaign: Campaign; preflight: Preflight; onEdit: () => void }) {
+  const { zone } = useBrand();
+  const start = useAct((client, expected: number) => client.startCampaign(campaign.id, expected));
+  const fit = preflight.problems.length === 0;
+  return (
+    <Section head="Send">
+      <div className="stack">
+        <span className="second">Counted at {moment(preflight.countedAt, zone)}; counted again when you send, and at the gate for each.</span>
+        {preflight.problems.map((problem, index) => (
+          <div key={index} className="problem">
+            In the {problem.field}, at character {problem.at}: {problem.message}
+          </div>
+        ))}
+        <ProblemNote error={start.error} />
+        <button type="button" className="main-button" disabled={!fit || preflight.willGet === 0 || start.isPending} onClick={() => start.mutate(preflight.willGet)}>
+          Send to {count(preflight.willGet)}
+        </button>
+        <Button onClick={onEdit}>Edit the message</Button>
+      </div>
+    </Section>
+  );
+}
+
+function Message({ campaign }: { campaign: Campaign }) {
+  const [form, setForm] = useState('Formatted');
+  return (
+    <Section head="Message" beside={<SegmentedControl size="xs" color="var(--av-ink)" data={['Formatted', 'Plain']} value={form} onChange={setForm} aria-label="Form of the preview" />}>
+      <Await of={usePreview(campaign.id)} rows={3}>
+        {({ message, links }) => (
+          <div className="sheet">
+            <strong>{message.subject || 'no subject yet'}</strong>
+            <div className="second">{message.from.name}, {message.from.address}</div>
+            {form === 'Plain' ? (
+              <pre className="said" style={{ whiteSpace: 'pre-wrap', maxHeight: 320, overflow: 'auto' }} tabIndex={0}>{message.text}</pre>
+            ) : (
+              <iframe title="The message as it is seen" sandbox="" srcDoc={message.html} style={{ width: '100%', height: 260, border: 0, background: '#fff', marginTop: 8 }} />
+            )}
+            <div className="second">Unsubscribe link and one-click header present; {plural(links.length, 'link', 'links')} and a trap link.</div>
+          </div>
+        )}
+      </Await>
+    </Section>
+  ); // prettier-ignore
+}

@@ -1,0 +1,206 @@
+import { Button } from '@mantine/core';
+import { useState, type ReactNode } from 'react';
+import type { Campaign, CampaignReport } from '../../../shared/api.ts';
+import { useRecipients, useReport } from '../../api/queries.ts';
+import { useAct } from '../../api/use-act.ts';
+import { useBrand } from '../../brand.tsx';
+import { ReasonMark } from '../../components/marks.tsx';
+import { Await, Door, Finding, Leaf, Ledger, ProblemNote, Section } from '../../components/page.tsx';
+import { count, moment, percent, plural } from '../../components/words.ts';
+
+type Filter = { state?: string; reason?: string; acted?: string; actor?: string; words: string } | null;
+
+/** A campaign that was started: progress while it runs, then what came back and who acted, with the ledger beside it. */
+export function ReportPage({ campaign }: { campaign: Campaign }) {
+  const { zone } = useBrand();
+  const [filter, setFilter] = useState<Filter>(null);
+  return (
+    <Await of={useReport(campaign.id)} rows={12}>
+      {(report) => (
+        <>
+          <Finding line={`${campaign.name}, ${report.state}${report.startedAt ? `, started ${moment(report.startedAt, zone)}` : ''}`} headline={headline(report)}>
+            {plural(report.bounced.any, 'bounce', 'bounces')}, {plural(report.complained, 'complaint', 'complaints')} and {plural(report.unsubscribed, 'unsubscribe', 'unsubscribes')} so far.
+            {report.pausedBecause ? ` Paused: ${report.pausedBecause}.` : ''} {report.trouble ? `The relay is in trouble and is tried again: ${report.trouble}.` : ''}
+          </Finding>
+          <Leaf margin={<Margin report={report} open={setFilter} />}>
+            {report.state === 'sending' || report.state === 'paused' ? <Progress campaign={campaign} report={report} /> : null}
+            <Acts report={report} open={setFilter} />
+            {filter ? <Recipients campaignId={campaign.id} filter={filter} /> : null}
+            <Domains report={report} />
+          </Leaf>
+        </>
+      )}
+    </Await>
+  );
+}
+
+function headline({ state, ledger, opened, delivered }: CampaignReport): string {
+  const done = ledger.accepted + ledger.refused + ledger.uncertain;
+  if (state === 'sending' || state === 'paused') return `${count(done)} of ${count(done + ledger.waiting + ledger.onTheirWay)} handed over`;
+  return `${count(ledger.accepted)} accepted; ${count(opened.human)} people opened it (${percent(delivered === 0 ? null : opened.human / delivered, 1)})`;
+}
+
+function Progress({ campaign, report }: { campaign: Campaign; report: CampaignReport }) {
+  const act = useAct((client, verb: 'pause' | 'resume' | 'cancel') => (verb === 'pause' ? client.pauseCampaign(campaign.id) : verb === 'resume' ? client.resumeCampaign(campaign.id) : client.cancelCampaign(campaign.id)));
+  const { ledger } = report;
+  const done = ledger.accepted + ledger.refused + ledger.uncertain;
+  const whole = done + ledger.waiting + ledger.onTheirWay;
+  const seconds = report.startedAt ? (Date.now() - Date.parse(report.startedAt)) / 1000 : 0;
+  const rate = seconds > 0 ? done / seconds : 0;
+  return (
+    <Section head="Under way">
+      <div className="bar-box" role="progressbar" aria-label="Handed over" aria-valuenow={done} aria-valuemin={0} aria-valuemax={whole}>
+        <div style={{ width: `${(100 * done) / Math.max(1, whole)}%` }} />
+      </div>
+      <div className="row" style={{ marginTop: 8, justifyContent: 'space-between' }}>
+        <span className="second">
+          {count(done)} of {count(whole)}, {count(Math.round(rate * 60))} a minute{rate > 0 && done < whole ? `, ${count(Math.ceil((whole - done) / rate))} s left` : ''}
+        </span>
+        <span className="row">
+          {report.state === 'sending' ? <Button onClick={() => act.mutate('pause')}>Pause</Button> : <Button onClick={() => act.mutate('resume')}>Go on</Button>}
+          <Button onClick={() => act.mutate('cancel')}>Cancel for good</Button>
+        </span>
+      </div>
+      <ProblemNote error={act.error} />
+    </Section>
+  );
+}
+
+function Acts({ report, open }: { report: CampaignReport; open: (filter: Filter) => void }) {
+  const { delivered, bounced, opened, clicked } = report;
+  const door = (figure: number, filter: NonNullable<Filter>): ReactNode => (figure === 0 ? count(0) : <Door onClick={() => open(filter)} label={`${count(figure)} ${filter.words}`}>{count(figure)}</Door>); // prettier-ignore
+  const rows: [string, ReactNode, number][] = [
+    ['Opened, by people', door(opened.human, { acted: 'opened', actor: 'human', words: 'opened, by people' }), opened.human],
+    ['Opened, by anyone', door(opened.any, { acted: 'opened', words: 'opened, by anyone' }), opened.any],
+    ['Clicked, by people', door(clicked.human, { acted: 'clicked', actor: 'human', words: 'clicked, by people' }), clicked.human],
+    ['Clicked, by anyone', door(clicked.any, { acted: 'clicked', words: 'clicked, by anyone' }), clicked.any],
+    ['Complained', door(report.complained, { acted: 'complained', words: 'complained' }), report.complained],
+    ['Unsubscribed', door(report.unsubscribed, { acted: 'unsubscribed', words: 'unsubscribed' }), report.unsubscribed],
+    ['Bounced, hard', door(bounced.hard, { acted: 'bounced', actor: 'hard', words: 'bounced hard' }), bounced.hard],
+    ['Bounced, soft', door(bounced.soft, { acted: 'bounced', actor: 'soft', words: 'bounced soft' }), bounced.soft],
+    ['Bounced, block', door(bounced.block, { acted: 'bounced', actor: 'block', words: 'were blocked' }), bounced.block],
+  ];
+  return (
+    <Section head="What came of it" beside={`of ${count(delivered)} delivered`}>
+      <table className="rows">
+        <thead>
+          <tr>
+            <th>Act</th>
+            <th className="figure">Contacts</th>
+            <th className="figure">Of delivered</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map(([words, figure, contacts]) => (
+            <tr key={words}>
+              <td>{words}</td>
+              <td className="figure">{figure}</td>
+              <td className="figure second">{percent(delivered === 0 ? null : contacts / delivered)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </Section>
+  );
+}
+
+function Recipients({ campaignId, filter }: { campaignId: number; filter: NonNullable<Filter> }) {
+  const { zone } = useBrand();
+  const { words, ...query } = filter;
+  return (
+    <Section head={`Who ${words}, the first twenty`}>
+      <Await of={useRecipients(campaignId, query)} rows={4}>
+        {({ items }) => (
+          <table className="rows folds">
+            <tbody>
+              {items.map((row) => (
+                <tr key={row.contactId}>
+                  <td><Door to={`/contacts/${row.contactId}`}>{row.name ?? row.address}</Door></td>
+                  <td className="second">{row.address}</td>
+                  <td className="said second">{row.reply}</td>
+                  <td className="figure second">{row.at ? moment(row.at, zone) : ''}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        )}
+      </Await>
+    </Section>
+  ); // prettier-ignore
+}
+
+function Domains({ report }: { report: CampaignReport }) {
+  return (
+    <Section head="By receiving domain">
+      <table className="rows">
+        <thead>
+          <tr>
+            <th>Receiving domain</th>
+            <th className="figure">Accepted</th>
+            <th className="figure">Bounced</th>
+            <th className="figure">Opened</th>
+            <th className="figure">Clicked</th>
+          </tr>
+        </thead>
+        <tbody>
+          {report.domains.map((row) => (
+            <tr key={row.domain}>
+              <td>{row.domain}</td>
+              <td className="figure">{count(row.accepted)}</td>
+              <td className="figure">{count(row.bounced)}</td>
+              <td className="figure">{count(row.opened)}</td>
+              <td className="figure">{count(row.clicked)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </Section>
+  );
+}
+
+const RATE_WORDS = { bounce: 'Bounced ÷ accepted', hard: 'Hard ÷ accepted', complaint: 'Complaints ÷ delivered', unsubscribe: 'Unsubscribed ÷ delivered' };
+
+function Margin({ report, open }: { report: CampaignReport; open: (filter: Filter) => void }) {
+  const { ledger } = report;
+  const part = (words: string, contacts: number, state: string) =>
+    contacts === 0 ? [] : [{ sign: '−' as const, words, figure: <Door onClick={() => open({ state, words: `are ${words}` })}>{count(contacts)}</Door> }];
+  return (
+    <>
+      <Section head="Ledger">
+        <Ledger
+          lines={[
+            { words: 'Audience', figure: count(ledger.audience) },
+            ...ledger.reasons.map((row) => ({ sign: '−' as const, words: <ReasonMark reason={row.reason} />, figure: <Door onClick={() => open({ state: 'held-back', reason: row.reason, words: `were held back: ${row.reason}` })}>{count(row.contacts)}</Door> })),
+            ...part('refused', ledger.refused, 'refused'),
+            ...part('uncertain', ledger.uncertain, 'uncertain'),
+            ...part(report.state === 'cancelled' ? 'not sent' : 'waiting', ledger.waiting + ledger.onTheirWay, 'queued'),
+          ]}
+          total={{ words: 'Accepted', figure: count(ledger.accepted) }}
+          note={ledger.agrees ? 'The ledger agrees.' : 'The ledger does not agree: tell the operator.'}
+        />
+      </Section>
+      <Section head="Rates">
+        {report.rates.map((rate) => (
+          <Gauge key={rate.name} words={RATE_WORDS[rate.name]} {...rate} />
+        ))}
+      </Section>
+    </>
+  );
+}
+
+function Gauge({ words, rate, limit, over }: { words: string; rate: number | null; limit: number; over: boolean | null }) {
+  const width = Math.min(100, (100 * (rate ?? 0)) / (limit * 1.5));
+  return (
+    <div style={{ marginBottom: 12 }}>
+      <div className="row" style={{ justifyContent: 'space-between' }}>
+        <span>{words}</span>
+        <strong style={{ color: over ? 'var(--av-stop)' : undefined }}>{percent(rate)}</strong>
+      </div>
+      <div style={{ position: 'relative', height: 8, borderBottom: '1px solid var(--av-line)' }} aria-hidden>
+        <div style={{ width: `${width}%`, height: 4, background: over ? 'var(--av-stop-mark)' : 'var(--av-ink)', position: 'absolute', bottom: 0 }} />
+        <div style={{ left: '66.6%', width: 2, height: 8, background: 'var(--av-stop-mark)', position: 'absolute' }} />
+      </div>
+      <span className="third">{over === null ? 'under 200: shown, not judged' : `limit ${percent(limit, 1)}`}</span>
+    </div>
+  );
+}

@@ -1,0 +1,178 @@
+import { ActionIcon, Button, CopyButton, Textarea } from '@mantine/core';
+import { IconCheck, IconCopy } from '@tabler/icons-react';
+import { useState } from 'react';
+import { useParams } from 'react-router';
+import type { AddressCheck, BrandVerdict, ContactDetail, Entry } from '../../../shared/api.ts';
+import { useCheck, useContact } from '../../api/queries.ts';
+import { useAct } from '../../api/use-act.ts';
+import { useBrand } from '../../brand.tsx';
+import { ReasonMark, Stage } from '../../components/marks.tsx';
+import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
+import { day, moment, plural } from '../../components/words.ts';
+import { TimeLine } from './time-line.tsx';
+
+/** One contact: the verdict is the headline; then why, subscriptions, time line and journal. */
+export default function Contact() {
+  const id = Number(useParams()['id']);
+  return <Await of={useContact(id)}>{(contact) => <Checked contact={contact} />}</Await>;
+}
+
+function Checked({ contact }: { contact: ContactDetail }) {
+  const brand = useBrand();
+  return (
+    <Await of={useCheck(contact.address)}>
+      {(check) => {
+        const verdict = check.brands.find((one) => one.brandId === brand.id)!;
+        const others = check.brands.filter((one) => one.brandId !== brand.id);
+        return (
+          <>
+            <Finding line={<Identity contact={contact} verdict={verdict} />} headline={sentence(verdict, contact.name ?? contact.address)}>
+              {others.map((one) => (
+                <span key={one.brandId}>{one.eligible ? `For ${one.brandName} we may. ` : `Nor for ${one.brandName}: ${one.because[0]?.text}. `}</span>
+              ))}
+            </Finding>
+            <Leaf margin={<Margin contact={contact} check={check} verdict={verdict} />}>
+              <Why check={check} verdict={verdict} />
+              <TimeLine contactId={contact.id} />
+            </Leaf>
+          </>
+        );
+      }}
+    </Await>
+  );
+}
+
+function sentence(verdict: BrandVerdict, name: string): string {
+  if (verdict.eligible) return `We may write to ${name} for ${verdict.brandName}.`;
+  return `We may not write to ${name} for ${verdict.brandName}: ${verdict.because[0]?.text}.`;
+}
+
+function Identity({ contact, verdict }: { contact: ContactDetail; verdict: BrandVerdict }) {
+  return (
+    <span className="row">
+      <strong className="serif">{contact.name}</strong>
+      <span className="mark">
+        {contact.address}
+        <CopyButton value={contact.address}>
+          {({ copied, copy }) => (
+            <ActionIcon variant="subtle" color="gray" size="sm" onClick={copy} aria-label="Copy the address">
+              {copied ? <IconCheck size={15} /> : <IconCopy size={15} />}
+            </ActionIcon>
+          )}
+        </CopyButton>
+      </span>
+      <Stage stage={verdict.stage} />
+      <span>
+        {plural(verdict.silentDays, 'day', 'days')} of silence, {plural(verdict.messages, 'message', 'messages')} in it
+      </span>
+    </span>
+  );
+}
+
+function Why({ check, verdict }: { check: AddressCheck; verdict: BrandVerdict }) {
+  const { zone } = useBrand();
+  return (
+    <>
+      {verdict.because.length > 0 && (
+        <Section head={verdict.because.length === 1 ? 'Why' : `Why: ${verdict.because.length} reasons, the first decides`}>
+          {verdict.because.map(({ reason, text }) => (
+            <div key={reason} style={{ padding: '4px 0' }}>
+              <ReasonMark reason={reason} />
+              <span className="second">: {text}</span>
+            </div>
+          ))}
+        </Section>
+      )}
+      {check.bounces.length > 0 && (
+        <Section head={`${plural(check.bounces.length, 'bounce', 'bounces')} on record`}>
+          <table className="rows folds">
+            <thead>
+              <tr>
+                <th>When</th>
+                <th>Campaign</th>
+                <th>What the receiving server said</th>
+                <th className="figure">Class</th>
+              </tr>
+            </thead>
+            <tbody>
+              {check.bounces.map((bounce) => (
+                <tr key={bounce.id}>
+                  <td>{moment(bounce.at, zone)}</td>
+                  <td>{bounce.campaignId === null ? '' : <Door to={`/campaigns/${bounce.campaignId}`}>{bounce.campaignName}</Door>}</td>
+                  <td className="said">{bounce.reply}</td>
+                  <td className="figure">{bounce.class}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </Section>
+      )}
+    </>
+  );
+}
+
+function Margin({ contact, check, verdict }: { contact: ContactDetail; check: AddressCheck; verdict: BrandVerdict }) {
+  const { zone } = useBrand();
+  const inEffect = check.entries.filter((entry) => entry.liftedAt === null);
+  return (
+    <>
+      <Section head="What can be done">
+        {verdict.eligible && inEffect.length === 0 ? <p className="second">Nothing stands in the way. The permission is below.</p> : null}
+        {inEffect.map((entry) => (
+          <Lift key={entry.id} entry={entry} />
+        ))}
+        {!verdict.eligible && inEffect.length === 0 ? <p className="second">Only the contact can mend this, by signing up again. An import cannot.</p> : null}
+      </Section>
+      <Section head="Subscriptions">
+        <table className="ledger">
+          <tbody>
+            {contact.subscriptions.map((row) => (
+              <tr key={row.listId}>
+                <td>{row.listName}</td>
+                <td className="figure second">{row.state === null ? 'never' : `${row.state === 'unsubscribed' ? 'left' : row.state === 'pending' ? 'unconfirmed since' : 'since'} ${day(row.since!, zone)}`}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </Section>
+      {Object.keys(contact.attributes).length > 0 && (
+        <Section head="Attributes">
+          <table className="ledger">
+            <tbody>
+              {Object.entries(contact.attributes).map(([name, value]) => (
+                <tr key={name}>
+                  <td>{name}</td>
+                  <td className="figure second">{typeof value === 'string' ? value : JSON.stringify(value)}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </Section>
+      )}
+    </>
+  );
+}
+
+/** Lifts one entry, with a reason. A complaint offers none: only the contact's own confirmation lifts it. */
+function Lift({ entry }: { entry: Entry }) {
+  const [reason, setReason] = useState<string | null>(null);
+  const lift = useAct((client, why: string) => client.lift([entry.id], why));
+  return (
+    <div className="stack" style={{ paddingBottom: 12 }}>
+      <span>
+        On <strong>{entry.listName}</strong>: {entry.reason}
+      </span>
+      {entry.builtIn === 'complaint' ? <span className="second">Only a fresh confirmation by the contact lifts a complaint.</span> : null}
+      {entry.builtIn !== 'complaint' && reason === null ? <Button onClick={() => setReason('')}>Lift it, with a reason</Button> : null}
+      {reason === null ? null : (
+        <>
+          <Textarea label="Why may we write again?" value={reason} onChange={(event) => setReason(event.currentTarget.value)} autosize minRows={2} />
+          <ProblemNote error={lift.error} />
+          <Button disabled={reason.trim() === '' || lift.isPending} onClick={() => lift.mutate(reason)}>
+            Lift the entry
+          </Button>
+        </>
+      )}
+    </div>
+  );
+}

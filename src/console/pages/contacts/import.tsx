@@ -1,0 +1,109 @@
+import { FileInput, Select } from '@mantine/core';
+import { useState } from 'react';
+import type { Import } from '../../../shared/api.ts';
+import { ROW_WORDS } from '../../../shared/row-words.ts';
+import { useImport, useImports, useLists } from '../../api/queries.ts';
+import { useAct } from '../../api/use-act.ts';
+import { useBrand } from '../../brand.tsx';
+import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
+import { count, moment, plural } from '../../components/words.ts';
+
+/** Import a CSV file: dry run first, then the same for real, with the outcome of every row. */
+export default function ImportPage() {
+  const brand = useBrand();
+  const lists = useLists();
+  const [file, setFile] = useState<File | null>(null);
+  const [listId, setListId] = useState<string | null>(null);
+  const [importId, setImportId] = useState<number | null>(null);
+  const begin = useAct((client, dryRun: boolean) => client.importFile({ listId: Number(listId), fileName: file!.name, dryRun }, file!));
+  const row = useImport(importId).data;
+  const start = (dryRun: boolean): void => begin.mutate(dryRun, { onSuccess: (begun) => setImportId(begun.id) });
+  const seen = row?.dryRun === true && row.state === 'finished';
+  return (
+    <>
+      <Finding line={`Import into ${brand.name}`} headline={row ? headline(row) : 'Choose a file, and see what it would do'}>
+        The dry run counts exactly what the real run will do, and changes nothing.
+      </Finding>
+      <Leaf
+        margin={
+          <Section head="File and list">
+            <div className="stack">
+              <FileInput label="CSV file" description="Delimiter, encoding and header are found by themselves." value={file} onChange={(chosen) => { setFile(chosen); setImportId(null); }} accept=".csv,text/csv,.txt" clearable clearButtonProps={{ 'aria-label': 'Remove the file' }} />
+              <Select label="List" data={(lists.data ?? []).filter((list) => list.brandId === brand.id).map((list) => ({ value: String(list.id), label: list.name }))} value={listId} onChange={(value) => { setListId(value); setImportId(null); }} />
+              <ProblemNote error={begin.error} />
+              <button type="button" className="main-button" disabled={!file || !listId || begin.isPending} onClick={() => start(!seen)}>
+                {seen ? `Import ${plural(row.rowsRead, 'row', 'rows')}` : 'Dry run'}
+              </button>
+            </div>
+          </Section>
+        }
+      >
+        {row ? <Outcome row={row} /> : null}
+        <Earlier />
+      </Leaf>
+    </>
+  ); // prettier-ignore
+}
+
+function headline(row: Import): string {
+  if (row.state === 'failed') return 'The file cannot be imported';
+  if (row.state !== 'finished') return `${count(row.rowsDone)} of ${count(row.rowsRead)} rows`;
+  const taken = (row.counts['created'] ?? 0) + (row.counts['updated'] ?? 0);
+  return `${count(taken)} of ${count(row.rowsRead)} rows ${row.dryRun ? 'would come in or change something' : 'came in or changed something'}`;
+}
+
+function Outcome({ row }: { row: Import }) {
+  if (row.problem) return <ProblemNote error={new Error(row.problem.detail)} />;
+  return (
+    <Section head={row.dryRun ? 'What would become of each row' : 'What became of each row'} beside={row.state === 'finished' ? <a className="plain" href={`/api/v1/imports/${row.id}/results.csv`}>Result file</a> : undefined}>
+      <div className="bar-box" style={{ marginBottom: 8 }}>
+        <div style={{ width: `${(100 * row.rowsDone) / Math.max(1, row.rowsRead)}%` }} />
+      </div>
+      <table className="rows">
+        <thead>
+          <tr>
+            <th>Outcome</th>
+            <th>Meaning</th>
+            <th className="figure">Rows</th>
+          </tr>
+        </thead>
+        <tbody>
+          {Object.entries(row.counts).map(([outcome, rows]) => (
+            <tr key={outcome}>
+              <td>{outcome}</td>
+              <td className="second">{ROW_WORDS[outcome] ?? 'The row cannot be used; the result file says why.'}</td>
+              <td className="figure">
+                <a className="door" href={`/api/v1/imports/${row.id}/results.csv?only=${outcome}`}>{count(rows)}</a>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="second" style={{ marginTop: 8 }}>Columns: {Object.entries(row.options.mapping).map(([header, use]) => `${header} is ${use ?? 'left out'}`).join(', ')}</p>
+    </Section>
+  ); // prettier-ignore
+}
+
+function Earlier() {
+  const { zone } = useBrand();
+  return (
+    <Section head="Earlier imports">
+      <Await of={useImports()}>
+        {({ items }) => (
+          <table className="rows folds">
+            <tbody>
+              {items.map((row) => (
+                <tr key={row.id}>
+                  <td>{row.fileName}</td>
+                  <td className="second">{row.dryRun ? 'dry run' : row.state}</td>
+                  <td className="figure second">{plural(row.rowsRead, 'row', 'rows')}</td>
+                  <td className="figure second">{row.runId === null ? moment(row.createdAt, zone) : <Door to={`/runs/${row.runId}`}>run {row.runId}</Door>}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        )}
+      </Await>
+    </Section>
+  );
+}

@@ -1,0 +1,141 @@
+import { Button } from '@mantine/core';
+import { useState } from 'react';
+import type { JournalItem, TimeLineItem } from '../../../shared/api.ts';
+import { useContactJournal, useTimeLine } from '../../api/queries.ts';
+import { useBrand } from '../../brand.tsx';
+import { ActorMark, type ActorName } from '../../components/marks.tsx';
+import { Await, Door, Section } from '../../components/page.tsx';
+import { moment } from '../../components/words.ts';
+
+const PAGE = 20;
+
+/** Events, newest first; a person's acts in ink, a machine's lighter. Below, what the events changed. */
+export function TimeLine({ contactId }: { contactId: number }) {
+  const { zone } = useBrand();
+  const [limit, setLimit] = useState(PAGE);
+  const timeLine = useTimeLine(contactId, limit);
+  const journal = useContactJournal(contactId);
+  return (
+    <>
+      <Section head="Time line" beside={<Key />}>
+        <Await of={timeLine}>
+          {({ items, more }) => (
+            <>
+              {items.length === 0 ? <p className="second">Nothing has happened yet.</p> : null}
+              <div className="timeline">
+                {items.map((item) => (
+                  <Event key={item.id} item={item} zone={zone} />
+                ))}
+              </div>
+              {more ? (
+                <Button mt="sm" onClick={() => setLimit(Math.min(500, limit * 3))}>
+                  Earlier events
+                </Button>
+              ) : null}
+            </>
+          )}
+        </Await>
+      </Section>
+      <Section head="Marks and journal">
+        <Await of={journal}>
+          {({ items }) => (
+            <>
+              {items.length === 0 ? <p className="second">No mark was ever changed.</p> : null}
+              <div className="timeline">
+                {items.map((item) => (
+                  <Change key={item.id} item={item} zone={zone} />
+                ))}
+              </div>
+            </>
+          )}
+        </Await>
+      </Section>
+    </>
+  );
+}
+
+function Key() {
+  return (
+    <span className="row second">
+      <span className="mark">
+        <ActorMark actor="human" /> a person
+      </span>
+      <span className="mark">
+        <ActorMark actor="machine" /> a machine or a rule
+      </span>
+      <span className="mark">
+        <ActorMark actor="unknown" /> unknown
+      </span>
+    </span>
+  );
+}
+
+function Event({ item, zone }: { item: TimeLineItem; zone: string }) {
+  const actor: ActorName = item.kind === 'bounced' ? 'back' : item.kind === 'sent' || item.kind === 'held-back' ? 'sent' : item.actor;
+  return (
+    <>
+      <time className="at" dateTime={item.at} title={item.at}>
+        {moment(item.at, zone)}
+      </time>
+      <ActorMark actor={actor} />
+      <span className={item.actor === 'human' ? 'human' : 'machine'}>
+        {words(item)} {item.campaignId === null ? null : <Door to={`/campaigns/${item.campaignId}`}>{item.campaignName}</Door>}
+        {item.actor === 'machine' && item.actorReason ? `: ${item.actorReason.replace('-', ' ')}` : ''}
+      </span>
+    </>
+  );
+}
+
+function words({ kind, detail }: TimeLineItem): string {
+  const { class: bounceClass, reply, reasons, way, what, link } = (detail ?? {}) as { class?: string; reply?: string; reasons?: string[]; way?: string; what?: string; link?: number };
+  switch (kind) {
+    case 'sent':
+      return 'Accepted,';
+    case 'bounced':
+      return `Bounced, ${bounceClass}: ${reply ?? ''}, on`;
+    case 'clicked':
+      return link === 0 ? 'Followed the trap link in' : 'Clicked in';
+    case 'opened':
+      return 'Opened';
+    case 'held-back':
+      return `Held back (${(reasons ?? []).join(', ')}) from`;
+    case 'unsubscribed':
+      return `Unsubscribed by ${way ?? 'request'}`;
+    case 'complained':
+      return 'Complained about';
+    case 'purchased':
+      return `Bought ${what ?? 'something'},`;
+    case 'replied':
+      return 'Replied to';
+    default:
+      return `${kind[0]!.toUpperCase()}${kind.slice(1)}`;
+  }
+}
+
+function Change({ item, zone }: { item: JournalItem; zone: string }) {
+  return (
+    <>
+      <time className="at" dateTime={item.at} title={item.at}>
+        {moment(item.at, zone)}
+      </time>
+      <ActorMark actor={item.actorKind === 'rule' ? 'machine' : 'human'} />
+      <span className={item.actorKind === 'rule' ? 'machine' : 'human'}>
+        {changeWords(item)}, by {item.actor}
+        {item.runId === null ? null : (
+          <>
+            , <Door to={`/runs/${item.runId}`}>run {item.runId}</Door>
+          </>
+        )}
+      </span>
+    </>
+  );
+}
+
+/** One change of the journal in words. */
+export function changeWords({ subject, before, after }: JournalItem): string {
+  const [was, is] = [before ?? {}, after ?? {}] as { stage?: string; deliverability?: string; state?: string; list?: string; inEffect?: boolean }[];
+  if (subject === 'stage') return `${was!.stage ?? 'new'} to ${is!.stage}`;
+  if (subject === 'deliverability') return `${was!.deliverability} to ${is!.deliverability}`;
+  if (subject === 'entry') return is!.inEffect ? `Entered on ${is!.list}` : `Lifted from ${is!.list}`;
+  return `Subscription ${was!.state ?? 'none'} to ${is!.state ?? 'none'}`;
+}

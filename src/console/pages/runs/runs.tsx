@@ -1,0 +1,50 @@
+import { useRuns } from '../../api/queries.ts';
+import { useBrand } from '../../brand.tsx';
+import { ActorMark } from '../../components/marks.tsx';
+import { Await, Door, Finding } from '../../components/page.tsx';
+import { count, moment, plural } from '../../components/words.ts';
+
+/** Everything that changed many at once, latest first. */
+export default function Runs() {
+  const { zone } = useBrand();
+  return (
+    <Await of={useRuns()}>
+      {({ items }) => (
+        <>
+          <Finding line="Runs, whole organisation" headline={items.length === 0 ? 'Nothing has run yet' : `The latest ${plural(items.length, 'run', 'runs')}`}>
+            Each can be undone as a whole.
+          </Finding>
+          <table className="rows folds" style={{ marginTop: 24 }}>
+            <thead>
+              <tr>
+                <th>Run</th>
+                <th>What</th>
+                <th>Why</th>
+                <th>Changed</th>
+                <th className="figure">When</th>
+              </tr>
+            </thead>
+            <tbody>
+              {items.map((run) => (
+                <tr key={run.id} className={run.undoneByRunId === null ? '' : 'ended'}>
+                  <td>
+                    <Door to={`/runs/${run.id}`}>{run.id}</Door>
+                  </td>
+                  <td>
+                    <span className="mark">
+                      <ActorMark actor={run.actor.startsWith('the ') ? 'machine' : 'human'} />
+                      {run.kind}, {run.actor}
+                    </span>
+                  </td>
+                  <td className="second">{run.reason}</td>
+                  <td className="second">{Object.entries(run.counts).map(([what, n]) => `${count(n)} ${what}`).join(', ')}</td>
+                  <td className="figure second">{moment(run.startedAt, zone)}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </>
+      )}
+    </Await>
+  ); // prettier-ignore
+}

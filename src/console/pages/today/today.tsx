@@ -1,0 +1,183 @@
+import { Button } from '@mantine/core';
+import { IconInbox, IconLadder, IconMailboxOff, IconPencil, IconSend } from '@tabler/icons-react';
+import type { ReactNode } from 'react';
+import { Link } from 'react-router';
+import type { Today as TodayData } from '../../../shared/api.ts';
+import { useToday } from '../../api/queries.ts';
+import { useBrand } from '../../brand.tsx';
+import { ActorMark } from '../../components/marks.tsx';
+import { Needles } from '../../components/needles.tsx';
+import { Await, Door, Finding, Leaf, Ledger, Section } from '../../components/page.tsx';
+import { count, moment, percent, plural } from '../../components/words.ts';
+
+/** What changed since yesterday, what needs a look, what is under way. */
+export default function Today() {
+  const brand = useBrand();
+  return <Await of={useToday(brand.id)}>{(today) => <TodayPage today={today} />}</Await>;
+}
+
+function TodayPage({ today }: { today: TodayData }) {
+  const { name, zone } = useBrand();
+  const { changed } = today;
+  return (
+    <>
+      <Finding line={`${moment(today.at, zone)}, since yesterday, ${name}`} headline={headline(today)}>
+        {plural(changed.subscribed, 'person', 'people')} came in and {count(changed.unsubscribed)} unsubscribed.{' '}
+        <Door to="/contacts?deliverability=undeliverable">{plural(changed.undeliverable, 'address', 'addresses')}</Door> became undeliverable,{' '}
+        <Door to="/contacts?stage=sunset">{plural(changed.toSunset, 'contact', 'contacts')}</Door> went to sunset and {count(changed.fromSunset)} came back from it. {plural(changed.complained, 'complaint', 'complaints')}.
+      </Finding>
+      <Leaf margin={<Margin today={today} />}>
+        <NeedsLook today={today} />
+        <UnderWay today={today} />
+        <Due today={today} />
+        <Since today={today} />
+      </Leaf>
+    </>
+  );
+}
+
+function headline({ bounceCount, unmatchedReturns, sending }: TodayData): string {
+  const parts = [
+    ...(bounceCount.length > 0 ? [`${plural(bounceCount.length, 'address', 'addresses')} reached the bounce count`] : []),
+    ...(unmatchedReturns > 0 ? [`${plural(unmatchedReturns, 'return matches', 'returns match')} no message of ours`] : []),
+    ...sending.filter((campaign) => campaign.state === 'paused').map((campaign) => `${campaign.name} is paused`),
+  ];
+  return parts.length === 0 ? 'Nothing needs a look; all is in order' : `${parts.join(' and ')}; the rest is in order`;
+}
+
+function Item({ time, icon, children, act }: { time: string; icon: ReactNode; children: ReactNode; act?: ReactNode }) {
+  return (
+    <div style={{ display: 'grid', gridTemplateColumns: '84px 26px minmax(0, 1fr) auto', columnGap: 8, padding: '8px 0', borderBottom: '1px solid var(--av-line)' }}>
+      <span className="third">{time}</span>
+      <span>{icon}</span>
+      <div>{children}</div>
+      <div>{act}</div>
+    </div>
+  );
+}
+
+function NeedsLook({ today }: { today: TodayData }) {
+  const { zone } = useBrand();
+  const { bounceCount, unmatchedReturns } = today;
+  if (bounceCount.length + unmatchedReturns === 0) return <Section head="Nothing needs a look" />;
+  return (
+    <Section head="Needs a look">
+      {bounceCount.length > 0 && (
+        <Item time={moment(bounceCount[0]!.since, zone)} icon={<IconMailboxOff size={18} color="var(--av-stop-mark)" aria-hidden />}>
+          <strong>{plural(bounceCount.length, 'address', 'addresses')} reached the bounce count</strong> <span className="second">and were marked undeliverable</span>
+          <table className="rows folds">
+            <tbody>
+              {bounceCount.slice(0, 8).map((one) => (
+                <tr key={one.contactId}>
+                  <td>
+                    <Door to={`/contacts/${one.contactId}`}>{one.name ?? one.address}</Door>
+                  </td>
+                  <td className="said second">{one.bounces.at(-1)?.reply}</td>
+                  <td className="figure second">{one.bounces.length} bounces</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+          {bounceCount.length > 8 ? <Door to="/contacts?deliverability=undeliverable">{bounceCount.length - 8} more</Door> : null}
+        </Item>
+      )}
+      {unmatchedReturns > 0 && (
+        <Item time="now" icon={<IconInbox size={18} color="var(--av-look-mark)" aria-hidden />}>
+          <strong>{plural(unmatchedReturns, 'return matches', 'returns match')} no message of ours</strong>
+          <div className="second">Kept, counted nowhere. Read them with avendel returns list --state unmatched.</div>
+        </Item>
+      )}
+    </Section>
+  );
+}
+
+function UnderWay({ today }: { today: TodayData }) {
+  if (today.sending.length === 0) return null;
+  return (
+    <Section head="Under way">
+      {today.sending.map((campaign) => {
+        const whole = campaign.accepted + campaign.waiting;
+        return (
+          <Item key={campaign.id} time={campaign.state} icon={<IconSend size={18} aria-hidden />} act={<Button component={Link} to={`/campaigns/${campaign.id}`}>Watch</Button>}>
+            <Door to={`/campaigns/${campaign.id}`}>{campaign.name}</Door>
+            <div className="bar-box" style={{ margin: '6px 0' }}>
+              <div style={{ width: `${(100 * campaign.accepted) / Math.max(1, whole)}%` }} />
+            </div>
+            <span className="second">
+              {count(campaign.accepted)} of {count(whole)} handed over
+            </span>
+          </Item>
+        ); // prettier-ignore
+      })}
+    </Section>
+  );
+}
+
+function Due({ today }: { today: TodayData }) {
+  const { zone } = useBrand();
+  if (today.ladder.moving === 0 && today.drafts.length === 0) return null;
+  return (
+    <Section head="Due">
+      {today.ladder.moving > 0 && (
+        <Item time="today" icon={<IconLadder size={18} aria-hidden />} act={<Button component={Link} to="/rules">Preview</Button>}>
+          <strong>The ladder:</strong> <Door to="/rules">{plural(today.ladder.moving, 'contact', 'contacts')}</Door> would move, {count(today.ladder.toSunset)} to sunset
+        </Item>
+      )}
+      {today.drafts.map((draft) => (
+        <Item key={draft.id} time={moment(draft.changedAt, zone)} icon={<IconPencil size={18} aria-hidden />} act={<Button component={Link} to={`/campaigns/${draft.id}`}>Preflight</Button>}>
+          <Door to={`/campaigns/${draft.id}`}>{draft.name}</Door> is drafted
+        </Item>
+      ))}
+    </Section>
+  ); // prettier-ignore
+}
+
+function Since({ today }: { today: TodayData }) {
+  const { zone } = useBrand();
+  return (
+    <Section head="Since yesterday" beside={<Link className="plain" to="/runs">All runs</Link>}>
+      {today.runs.length === 0 ? <p className="second">No run since yesterday.</p> : null}
+      {today.runs.slice(0, 12).map((run) => (
+        <div key={run.id} style={{ display: 'grid', gridTemplateColumns: '110px 22px minmax(0, 1fr)', padding: '3px 0' }}>
+          <span className="third">{moment(run.startedAt, zone)}</span>
+          <ActorMark actor={run.actor.startsWith('the ') ? 'machine' : 'human'} />
+          <span>
+            {run.actor}: {run.reason}, {Object.entries(run.counts).map(([what, n]) => `${count(n)} ${what}`).join(', ') || 'nothing changed'} <Door to={`/runs/${run.id}`}>run {run.id}</Door>
+            {run.undoneByRunId === null ? '' : ', undone'}
+          </span>
+        </div>
+      ))}
+    </Section>
+  ); // prettier-ignore
+}
+
+function Margin({ today }: { today: TodayData }) {
+  const accepted = today.days.reduce((sum, one) => sum + one.accepted, 0);
+  const sum = (pick: (one: TodayData['days'][number]) => number): number => today.days.reduce((total, one) => total + pick(one), 0);
+  const from = new Date(Date.parse(today.at) - 90 * 86_400_000).toISOString();
+  const { covered, mayBeWritten } = today.mayBeWrittenTo;
+  return (
+    <>
+      <Section head="Rates, 90 days">
+        <div className="row" style={{ justifyContent: 'space-between' }}>
+          Bounced ÷ accepted <strong>{percent(accepted === 0 ? null : sum((one) => one.bounced) / accepted)}</strong>
+        </div>
+        <Needles title="Bounce rate" limit={0.02} from={from} to={today.at} needles={today.days.map((one) => ({ day: one.day, rate: one.bounced / Math.max(1, one.accepted), of: one.accepted }))} />
+        <div className="row" style={{ justifyContent: 'space-between' }}>
+          Complaints ÷ delivered <strong>{percent(accepted === 0 ? null : sum((one) => one.complained) / Math.max(1, accepted - sum((one) => one.bounced)))}</strong>
+        </div>
+        <Needles title="Complaint rate" limit={0.001} from={from} to={today.at} needles={today.days.map((one) => ({ day: one.day, rate: one.complained / Math.max(1, one.accepted - one.bounced), of: one.accepted }))} />
+      </Section>
+      <Section head="May be written to">
+        <Ledger
+          lines={[
+            { words: 'On a list of this brand', figure: <Door to="/contacts">{count(covered)}</Door> },
+            { sign: '−', words: 'held back from everything', figure: count(covered - mayBeWritten) },
+          ]}
+          total={{ words: 'Now', figure: count(mayBeWritten) }}
+          note="Counted afresh, as every campaign counts."
+        />
+      </Section>
+    </>
+  );
+}
