@@ -53,6 +53,7 @@ for _ in $(seq 1 150); do
 done
 export AVENDEL_SIGN_IN_FILE="$STATE/sign-in.json"
 AVENDEL_PASSWORD="$AVENDEL_ADMIN_PASSWORD" node bin/avendel sign-in --email "$AVENDEL_ADMIN_EMAIL" >/dev/null
+: >"$STATE/simulator.log"
 AVENDEL_TOKEN="$(node -p "JSON.parse(require('fs').readFileSync('$AVENDEL_SIGN_IN_FILE')).token")" node --enable-source-maps dist/simulator/main.js --load >"$STATE/simulator.log" 2>&1 &
 SIMULATOR=$!
 said=0

@@ -13,8 +13,9 @@ const LEAST_JUDGED = 200;
 
 /** Rates as needles, one a sending day, with their limit; days over it turn brick. A table stands behind it. */
 export function Needles({ title, needles, limit, from, to }: { title: string; needles: Needle[]; limit: number; from: string; to: string }) {
-  const top = Math.max(limit * 1.25, ...needles.map((needle) => needle.rate));
-  const y = (rate: number): number => HEIGHT - (HEIGHT * rate) / top;
+  // A day with few messages must not flatten all others: it is drawn to the top, and no further.
+  const top = Math.max(limit * 1.25, ...needles.filter((needle) => needle.of >= LEAST_JUDGED).map((needle) => needle.rate));
+  const y = (rate: number): number => HEIGHT - (HEIGHT * Math.min(rate, top)) / top;
   const [start, end] = [Date.parse(from), Date.parse(to)];
   const over = needles.filter((needle) => needle.of >= LEAST_JUDGED && needle.rate > limit);
   return (

@@ -28,6 +28,15 @@ export function Steps({ preflight, open, onOpen }: { preflight: Preflight; open:
         <div style={{ flex: 1, border: '1px solid var(--av-ink)', borderLeftWidth: 0 }} />
       </div>
       <Wedge share={audience === 0 ? 1 : willGet / audience} />
+      <div className="reason-head">
+        <span>Held back because</span>
+        <span className="figure">Contacts</span>
+        <span style={{ paddingLeft: 16 }}>Three of them</span>
+        <span className="ends">
+          <span>{count(willGet)}</span>
+          <span>{count(audience)}</span>
+        </span>
+      </div>
       {rows.map((row) => {
         const tone = TONE_COLOURS[REASON_LOOK[row.reason].tone];
         return (
@@ -61,10 +70,10 @@ function Wedge({ share }: { share: number }) {
 
 function Sum({ audience, heldBack, willGet }: { audience: number; heldBack: number; willGet: number }) {
   return (
-    <div className="row" style={{ borderBottom: '3px double var(--av-rule)', borderTop: '1px solid var(--av-ink)', padding: '6px 0' }}>
-      <strong style={{ width: 138 }}>Held back</strong>
-      <strong style={{ width: 68, textAlign: 'right' }}>{count(heldBack)}</strong>
-      <span className="second">
+    <div className="reason-sum">
+      <strong>Held back</strong>
+      <strong className="figure">{count(heldBack)}</strong>
+      <span style={{ paddingLeft: 16 }}>
         {count(audience)} − {count(heldBack)} = {count(willGet)}
       </span>
     </div>

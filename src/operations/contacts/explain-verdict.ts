@@ -89,13 +89,15 @@ function matching(entry: EntryRow): MatchingEntry {
   return { entryId: String(entry.id), listId: entry.listId, listName: entry.listName, builtIn: entry.builtIn, scope: entry.scope, scopeId: entry.scopeId, reach: entry.reach };
 }
 
+const DAY = { day: 'numeric', month: 'long', year: 'numeric', timeZone: 'UTC' } as const;
+
 function reasonText(reason: Reason, brand: Brand, entries: EntryRow[], { contact, subscriptions, bounces }: Found): string {
   const entry = entries.find(({ builtIn }) => (builtIn ? REASON_OF_LIST[builtIn] : 'suppressed') === reason);
-  const day = (instant: Date | null | undefined): string => (instant ? ` since ${instant.toISOString().slice(0, 10)}` : '');
+  const day = (instant: Date | null | undefined): string => (instant ? ` since ${instant.toLocaleDateString('en-GB', DAY)}` : '');
   switch (reason) {
     case 'undeliverable': {
-      const said = bounces[0]?.reply ? `; the receiving server said “${bounces[0].reply}”` : '';
-      return `the address cannot receive${day(contact?.deliverabilitySince ?? entry?.enteredAt)}: ${entry?.reason ?? 'marked undeliverable'}${said}`;
+      const said = bounces[0]?.reply ? `, “${bounces[0].reply}”` : '';
+      return `${entry?.reason ?? 'the address cannot receive'}${said}${day(contact?.deliverabilitySince ?? entry?.enteredAt)}`;
     }
     case 'suppressed':
       return `on the list “${entry?.listName}”${day(entry?.enteredAt)}: ${entry?.reason}, entered by ${entry?.source}`;

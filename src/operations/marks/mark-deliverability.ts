@@ -41,7 +41,7 @@ function changeOf({ contactId, decision }: DecidedContact, now: Date): Deliverab
 
 function entryOf({ address, decision }: DecidedContact, lists: Map<string, number>): NewEntry[] {
   if (decision.deliverability !== 'undeliverable') return [];
-  const reason = decision.cause === 'hard-bounce' ? 'the address cannot receive: hard bounce' : `reached the bounce count: ${decision.counted.length} bounces`;
+  const reason = decision.cause === 'hard-bounce' ? 'a hard bounce: the address cannot receive' : `${decision.counted.length} bounces reached the bounce count`;
   const evidence = { events: decision.counted, at: decision.since };
   return [{ listId: lists.get(`${decision.cause} 0`)!, kind: 'address', value: address, reason, source: 'bounce rule', evidence, expiresAt: null }];
 }

@@ -10,7 +10,10 @@ export interface SinceCounts {
   lifted: number;
 }
 
-/** What changed for a brand since an instant, counted in contacts, from the journal. Uses journal_by_time. */
+/**
+ * What changed for a brand since an instant, counted in contacts, from the journal: recorded since then, and by an act
+ * since then, so that a history taken in today is not today's news. Uses journal_by_time.
+ */
 export async function countSince(sql: Sql, brandId: number, since: Date): Promise<SinceCounts> {
   const [row]: SinceCounts[] = await sql.query(
     `SELECT
@@ -24,7 +27,7 @@ export async function countSince(sql: Sql, brandId: number, since: Date): Promis
      FROM journal j
      LEFT JOIN list l ON j.subject = 'subscription' AND l.id = j.subject_id
      LEFT JOIN suppression_list s ON j.subject = 'entry' AND s.id = (j.after->>'listId')::int
-     WHERE j.at >= $2`,
+     WHERE j.at >= $2 AND coalesce(to_timestamp((j.cause->>'at')::float8 / 1000.0), (j.after->>'since')::timestamptz, j.at) >= $2`,
     [brandId, since],
   );
   return row!;
@@ -47,7 +50,7 @@ export async function listBounceCountCases(sql: Sql, since: Date, limit: number)
         FROM event e LEFT JOIN campaign k ON k.id = e.campaign_id
         WHERE e.contact_id = c.id AND e.kind = 'bounced' AND c.deliverability_cause->'events' ? e.id::text) AS bounces
      FROM journal j JOIN contact c ON c.id = j.contact_id
-     WHERE j.at >= $1 AND j.subject = 'deliverability' AND j.after->'cause'->>'cause' = 'bounce-count' AND c.deliverability = 'undeliverable'
+     WHERE j.at >= $1 AND c.deliverability_since >= $1 AND j.subject = 'deliverability' AND j.after->'cause'->>'cause' = 'bounce-count' AND c.deliverability = 'undeliverable'
      ORDER BY j.id DESC LIMIT $2`,
     [since, limit],
   );

@@ -28,7 +28,7 @@ function Ladder({ saved }: { saved: SunsetRule }) {
     <Await of={preview} rows={12}>
       {(found) => (
         <>
-          <Finding line={`Ladder by silence, ${brand.name}${changed ? ', changed and not yet applied' : ''}`} headline={<>{plural(found.moving, 'contact', 'contacts')} would move, {count(found.toSunset)} to sunset</>}>
+          <Finding line={`Ladder by silence, ${brand.name}${changed ? ', changed and not yet applied' : ''}`} headline={found.moving === 0 ? 'Everybody stands where the ladder puts them' : `${plural(found.moving, 'contact', 'contacts')} would move, ${count(found.toSunset)} to sunset`}>
             Until {rule.grace.days} days since joining and {rule.grace.messages} messages a newcomer is left alone: {count(found.stages[0]!.wouldBe)} are still new, and are not drawn here.
           </Finding>
           <ProblemNote error={preview.error} />

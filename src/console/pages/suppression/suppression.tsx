@@ -92,7 +92,7 @@ function Verdict({ address }: { address: string }) {
         const nothing = stopped.length > 0 && stopped.every((verdict) => verdict.serviceReasons.length > 0) && stopped.length === check.brands.length;
         return (
           <div className="row" style={{ alignItems: 'flex-start', flexWrap: 'nowrap' }}>
-            {stopped.length > 0 ? <IconMailOff color="var(--av-stop-mark)" aria-hidden /> : <IconCheck aria-hidden />}
+            {stopped.length > 0 ? <IconMailOff color="var(--av-stop-mark)" style={{ flex: 'none' }} aria-hidden /> : <IconCheck style={{ flex: 'none' }} aria-hidden />}
             <div>
               <h2>{nothing ? 'No, nothing at all.' : stopped.length === 0 ? `Yes, for ${check.brands.map((one) => one.brandName).join(' and ')}.` : `Not for ${stopped.map((one) => one.brandName).join(' and ')}.`}</h2>
               {stopped.map((verdict) => (

@@ -1,0 +1,79 @@
+// Takes the pictures of docs/screenshots/ from a service that runs on the demo world.
+// Usage: AVENDEL_SERVICE=… AVENDEL_EMAIL=… AVENDEL_PASSWORD=… node scripts/take-pictures.js FOLDER [name …]
+import { mkdirSync } from 'node:fs';
+import { join } from 'node:path';
+import { chromium } from 'playwright-core';
+
+const base = process.env.AVENDEL_SERVICE ?? 'http://127.0.0.1:7400';
+const folder = process.argv[2] ?? 'docs/screenshots';
+const wanted = process.argv.slice(3);
+const DESK = { width: 1280, height: 800 };
+const PHONE = { width: 390, height: 844 };
+const ARGS = ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'];
+
+const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ARGS });
+mkdirSync(folder, { recursive: true });
+
+async function open(viewport, colorScheme) {
+  const context = await browser.newContext({ viewport, colorScheme, deviceScaleFactor: 1, reducedMotion: 'reduce' });
+  const page = await context.newPage();
+  await page.goto(base);
+  await page.getByLabel('Address').fill(process.env.AVENDEL_EMAIL ?? 'rosa.lindgard@larkfield.example');
+  await page.getByLabel('Password').first().fill(process.env.AVENDEL_PASSWORD ?? '');
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await page.getByRole('navigation', { name: 'Places' }).waitFor();
+  return page;
+}
+
+async function campaignNumber(page, name) {
+  return page.evaluate(async (wantedName) => {
+    const found = await (await fetch('/api/v1/campaigns?limit=200')).json();
+    return found.items.find((one) => one.name === wantedName)?.id ?? found.items.find((one) => one.state === 'finished')?.id;
+  }, name);
+}
+
+async function contactOn(page, listName) {
+  return page.evaluate(async (name) => {
+    const lists = await (await fetch('/api/v1/suppression-lists')).json();
+    const list = lists.find((one) => one.name === name);
+    const { items } = await (await fetch(`/api/v1/suppression-lists/${list.id}/entries?standing=in-effect`)).json();
+    return (await (await fetch(`/api/v1/check?address=${encodeURIComponent(items[0].value)}`)).json()).contact.id;
+  }, listName);
+}
+
+const PICTURES = {
+  today: async (page) => page.goto(`${base}/`),
+  contacts: async (page) => page.goto(`${base}/contacts`),
+  contact: async (page) => page.goto(`${base}/contacts/${await contactOn(page, 'Bounce count')}`),
+  import: async (page) => page.goto(`${base}/contacts/import`),
+  campaigns: async (page) => page.goto(`${base}/campaigns`),
+  preflight: async (page) => page.goto(`${base}/campaigns/${await campaignNumber(page, 'The December sky')}`),
+  report: async (page) => page.goto(`${base}/campaigns/${await campaignNumber(page, process.env.AVENDEL_REPORT ?? 'Night Digest 60')}`),
+  suppression: async (page) => {
+    await page.goto(`${base}/suppression`);
+    await page.getByLabel('May we write to').fill('dome-bookings+moon@campusnet.example');
+    await page.getByLabel('May we write to').press('Enter');
+  },
+  rules: async (page) => page.goto(`${base}/rules`),
+  runs: async (page) => page.goto(`${base}/runs`),
+};
+
+const SETS = [
+  ['', DESK, 'light', Object.keys(PICTURES)],
+  ['-dark', DESK, 'dark', ['today', 'preflight']],
+  ['-phone', PHONE, 'light', ['contact', 'preflight']],
+];
+for (const [suffix, viewport, scheme, names] of SETS) {
+  const chosen = names.filter((name) => wanted.length === 0 || wanted.includes(name + suffix));
+  if (chosen.length === 0) continue;
+  const page = await open(viewport, scheme);
+  for (const name of chosen) {
+    await PICTURES[name](page);
+    await page.getByRole('heading', { level: 1 }).waitFor();
+    await page.waitForLoadState('networkidle');
+    await page.screenshot({ path: join(folder, `${name}${suffix}.png`), fullPage: true });
+    console.log(`${name}${suffix}.png`);
+  }
+  await page.context().close();
+}
+await browser.close();
