@@ -19,7 +19,18 @@ const MAY_IMPORT = {
 };
 
 /** Packages that do I/O: computation in core/ must not reach for them. */
-const NOT_IN_CORE = ['typeorm', 'pg', 'hono', 'nodemailer', 'smtp-server', 'pino', 'node:fs', 'node:net', 'node:http', 'node:dns'];
+const NOT_IN_CORE = [
+  'typeorm',
+  'pg',
+  'hono',
+  'nodemailer',
+  'smtp-server',
+  'pino',
+  'node:fs',
+  'node:net',
+  'node:http',
+  'node:dns',
+];
 
 const layerRules = LAYERS.map((layer) => {
   const forbidden = LAYERS.filter((other) => other !== layer && !MAY_IMPORT[layer].includes(other));
@@ -29,7 +40,10 @@ const layerRules = LAYERS.map((layer) => {
       'no-restricted-imports': [
         'error',
         {
-          paths: layer === 'core' || layer === 'shared' ? NOT_IN_CORE.map((name) => ({ name, message: 'core/ and shared/ do no I/O.' })) : [],
+          paths:
+            layer === 'core' || layer === 'shared'
+              ? NOT_IN_CORE.map((name) => ({ name, message: 'core/ and shared/ do no I/O.' }))
+              : [],
           patterns: forbidden.map((other) => ({
             regex: `^(\\.\\./)+${other}/`,
             message: `${layer}/ may not import ${other}/: an arrow only points down the layers.`,
@@ -41,7 +55,17 @@ const layerRules = LAYERS.map((layer) => {
 });
 
 export default tseslint.config(
-  { ignores: ['dist/**', 'node_modules/**', '.avendel/**', 'coverage/**', '*.config.js', 'scripts/**', 'src/console/vite.config.ts'] },
+  {
+    ignores: [
+      'dist/**',
+      'node_modules/**',
+      '.avendel/**',
+      'coverage/**',
+      '*.config.js',
+      'scripts/**',
+      'src/console/vite.config.ts',
+    ],
+  },
   js.configs.recommended,
   ...tseslint.configs.recommendedTypeChecked,
   { languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } } },
@@ -52,6 +76,10 @@ export default tseslint.config(
       '@typescript-eslint/require-await': 'off',
     },
   },
-  { files: ['src/console/**/*.tsx', 'src/console/**/*.ts'], plugins: { 'react-hooks': hooks }, rules: hooks.configs.recommended.rules },
+  {
+    files: ['src/console/**/*.tsx', 'src/console/**/*.ts'],
+    plugins: { 'react-hooks': hooks },
+    rules: hooks.configs.recommended.rules,
+  },
   ...layerRules,
 );

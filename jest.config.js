@@ -8,7 +8,11 @@ export default {
     '^.+\\.ts$': [
       '@swc/jest',
       {
-        jsc: { target: 'es2022', parser: { syntax: 'typescript', decorators: true }, transform: { legacyDecorator: true } },
+        jsc: {
+          target: 'es2022',
+          parser: { syntax: 'typescript', decorators: true },
+          transform: { legacyDecorator: true },
+        },
         module: { type: 'es6' },
       },
     ],

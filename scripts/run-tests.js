@@ -7,7 +7,14 @@ import { join } from 'node:path';
 const report = join(mkdtempSync(join(tmpdir(), 'avendel-test-')), 'report.json');
 const jest = spawnSync(
   process.execPath,
-  ['--experimental-vm-modules', '--no-warnings', 'node_modules/jest/bin/jest.js', '--json', `--outputFile=${report}`, ...process.argv.slice(2)],
+  [
+    '--experimental-vm-modules',
+    '--no-warnings',
+    'node_modules/jest/bin/jest.js',
+    '--json',
+    `--outputFile=${report}`,
+    ...process.argv.slice(2),
+  ],
   { stdio: ['ignore', 'ignore', 'inherit'] },
 );
 let passed = 0;

@@ -9,7 +9,15 @@ const folder = process.argv[2] ?? 'docs/screenshots';
 const wanted = process.argv.slice(3);
 const DESK = { width: 1280, height: 800 };
 const PHONE = { width: 390, height: 844 };
-const ARGS = ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'];
+const ARGS = [
+  '--no-sandbox',
+  '--disable-gpu',
+  '--disable-quic',
+  '--no-first-run',
+  '--disable-background-networking',
+  '--disable-component-update',
+  '--disable-sync',
+];
 
 const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ARGS });
 mkdirSync(folder, { recursive: true });
@@ -19,7 +27,10 @@ async function open(viewport, colorScheme) {
   const page = await context.newPage();
   await page.goto(base);
   await page.getByLabel('Address').fill(process.env.AVENDEL_EMAIL ?? 'rosa.lindgard@larkfield.example');
-  await page.getByLabel('Password').first().fill(process.env.AVENDEL_PASSWORD ?? '');
+  await page
+    .getByLabel('Password')
+    .first()
+    .fill(process.env.AVENDEL_PASSWORD ?? '');
   await page.getByRole('button', { name: 'Sign in' }).click();
   await page.getByRole('navigation', { name: 'Places' }).waitFor();
   return page;
@@ -28,7 +39,9 @@ async function open(viewport, colorScheme) {
 async function campaignNumber(page, name) {
   return page.evaluate(async (wantedName) => {
     const found = await (await fetch('/api/v1/campaigns?limit=200')).json();
-    return found.items.find((one) => one.name === wantedName)?.id ?? found.items.find((one) => one.state === 'finished')?.id;
+    return (
+      found.items.find((one) => one.name === wantedName)?.id ?? found.items.find((one) => one.state === 'finished')?.id
+    );
   }, name);
 }
 
@@ -48,7 +61,8 @@ const PICTURES = {
   import: async (page) => page.goto(`${base}/contacts/import`),
   campaigns: async (page) => page.goto(`${base}/campaigns`),
   preflight: async (page) => page.goto(`${base}/campaigns/${await campaignNumber(page, 'The December sky')}`),
-  report: async (page) => page.goto(`${base}/campaigns/${await campaignNumber(page, process.env.AVENDEL_REPORT ?? 'Night Digest 60')}`),
+  report: async (page) =>
+    page.goto(`${base}/campaigns/${await campaignNumber(page, process.env.AVENDEL_REPORT ?? 'Night Digest 60')}`),
   suppression: async (page) => {
     await page.goto(`${base}/suppression`);
     await page.getByLabel('May we write to').fill('dome-bookings+moon@campusnet.example');

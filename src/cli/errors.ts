@@ -21,7 +21,10 @@ export function reportError(error: unknown): number {
     return say(`${problem.title}: ${problem.detail}\n${problem.next}`, PROBLEMS[code]?.exit ?? 1);
   }
   if (error instanceof TypeError && error.message === 'fetch failed') {
-    return say(`The service does not answer at ${serviceAddress()}. Start it with \`npm start\`, or set AVENDEL_SERVICE to where it is.`, 1);
+    return say(
+      `The service does not answer at ${serviceAddress()}. Start it with \`npm start\`, or set AVENDEL_SERVICE to where it is.`,
+      1,
+    );
   }
   return say(error instanceof Error ? error.message : String(error), 1);
 }

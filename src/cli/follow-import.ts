@@ -24,7 +24,11 @@ export async function followImport(client: Client, id: number): Promise<Import> 
 
 /** The outcome of an import in words. */
 export function importLines(row: Import, listName: string): string[] {
-  const outcomes = Object.entries(row.counts).map(([outcome, rows]) => ({ outcome, rows, words: ROW_WORDS[outcome] ?? OUTCOME_WORDS[outcome] ?? '' }));
+  const outcomes = Object.entries(row.counts).map(([outcome, rows]) => ({
+    outcome,
+    rows,
+    words: ROW_WORDS[outcome] ?? OUTCOME_WORDS[outcome] ?? '',
+  }));
   const uses = Object.entries(row.options.mapping).map(([header, use]) => `${header} → ${use ?? 'left out'}`);
   return [
     `${row.fileName} into ${listName}: ${count(row.rowsRead)} rows${row.dryRun ? ', dry run: nothing was changed' : `, import ${row.id}, ${row.state}`}`,
@@ -42,6 +46,10 @@ const OUTCOME_WORDS: Record<string, string> = { refused: 'The row cannot be used
 
 export async function saveResults(client: Client, id: number, file: string, only?: string): Promise<void> {
   const response = await client.importResults(id, only);
-  await pipeline(Readable.fromWeb(response.body as WebStream), file === '-' ? process.stdout : createWriteStream(file), { end: file !== '-' });
+  await pipeline(
+    Readable.fromWeb(response.body as WebStream),
+    file === '-' ? process.stdout : createWriteStream(file),
+    { end: file !== '-' },
+  );
   if (file !== '-') note(`Result file: ${file}`);
 }

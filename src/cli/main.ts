@@ -3,20 +3,38 @@ import { reportError } from './errors.ts';
 
 /** Groups of commands; each is loaded only when it is called, so that `--help` answers at once. */
 const GROUPS: { name: string; summary: string; load: () => Promise<{ addCommands(group: Command): void }> }[] = [
-  { name: 'brands', summary: 'brands: sender identities of the organisation', load: () => import('./commands/brands.ts') },
+  {
+    name: 'brands',
+    summary: 'brands: sender identities of the organisation',
+    load: () => import('./commands/brands.ts'),
+  },
   { name: 'lists', summary: 'lists that contacts subscribe to', load: () => import('./commands/lists.ts') },
   { name: 'contacts', summary: 'import, find, show and check contacts', load: () => import('./commands/contacts.ts') },
   { name: 'imports', summary: 'imports: progress, outcome, result files', load: () => import('./commands/imports.ts') },
-  { name: 'campaigns', summary: 'create, preflight, send and report campaigns', load: () => import('./commands/campaigns.ts') },
-  { name: 'suppression', summary: 'suppression lists and their entries', load: () => import('./commands/suppression.ts') },
-  { name: 'rules', summary: 'the sunset rule and the bounce rule: show, preview, apply', load: () => import('./commands/rules.ts') },
+  {
+    name: 'campaigns',
+    summary: 'create, preflight, send and report campaigns',
+    load: () => import('./commands/campaigns.ts'),
+  },
+  {
+    name: 'suppression',
+    summary: 'suppression lists and their entries',
+    load: () => import('./commands/suppression.ts'),
+  },
+  {
+    name: 'rules',
+    summary: 'the sunset rule and the bounce rule: show, preview, apply',
+    load: () => import('./commands/rules.ts'),
+  },
   { name: 'runs', summary: 'runs: what was changed, and undo', load: () => import('./commands/runs.ts') },
   { name: 'returns', summary: 'messages that came back', load: () => import('./commands/returns.ts') },
   { name: 'events', summary: 'events from other systems', load: () => import('./commands/events.ts') },
 ];
 
 async function main(): Promise<number> {
-  const program = new Command('avendel').description('Keeps suppression lists, applies sunset and bounce rules, sends campaigns to who may be written to.');
+  const program = new Command('avendel').description(
+    'Keeps suppression lists, applies sunset and bounce rules, sends campaigns to who may be written to.',
+  );
   program.configureOutput({ outputError: (text, write) => write(text) }).exitOverride();
   const wanted = process.argv[2];
   for (const { name, summary, load } of GROUPS) {

@@ -8,7 +8,9 @@ export async function brandNamed(client: Client, name: string | undefined): Prom
   const brands = await client.brands();
   if (name === undefined) {
     if (brands.length === 1) return brands[0]!;
-    throw new UsageError(`Say which brand with --brand: ${brands.map((brand) => brand.name).join(', ') || 'there is none yet'}.`);
+    throw new UsageError(
+      `Say which brand with --brand: ${brands.map((brand) => brand.name).join(', ') || 'there is none yet'}.`,
+    );
   }
   return pick(brands, name, 'brand');
 }
@@ -18,12 +20,15 @@ export async function listNamed(client: Client, name: string): Promise<List> {
   const [lists, brands] = [await client.lists(), await client.brands()];
   const brandOf = (list: List): string => brands.find((brand) => brand.id === list.brandId)?.name ?? '';
   const matching = lists.filter((list) => matches(list, name) || same(`${brandOf(list)}/${list.name}`, name));
-  if (matching.length > 1) throw new UsageError(`Several lists are called “${name}”: ${matching.map((list) => `${brandOf(list)}/${list.name}`).join(', ')}.`);
+  if (matching.length > 1)
+    throw new UsageError(
+      `Several lists are called “${name}”: ${matching.map((list) => `${brandOf(list)}/${list.name}`).join(', ')}.`,
+    );
   return matching[0] ?? pick(lists, name, 'list');
 }
 
 export async function campaignNamed(client: Client, name: string): Promise<CampaignListItem> {
-  for (let cursor: string | undefined; ; ) {
+  for (let cursor: string | undefined; ;) {
     const page = await client.campaigns({ cursor, limit: 500 });
     const found = page.items.find((campaign) => matches(campaign, name));
     if (found) return found;
@@ -35,13 +40,20 @@ export async function campaignNamed(client: Client, name: string): Promise<Campa
 export async function suppressionListNamed(client: Client, name: string): Promise<SuppressionList> {
   const lists = await client.suppressionLists();
   const matching = lists.filter((list) => matches(list, name) || same(`${list.scopeName ?? ''}/${list.name}`, name));
-  if (matching.length > 1) throw new UsageError(`Several suppression lists are called “${name}”: ${matching.map((list) => `${list.scopeName ?? 'organisation'}/${list.name}`).join(', ')}.`);
+  if (matching.length > 1)
+    throw new UsageError(
+      `Several suppression lists are called “${name}”: ${matching.map((list) => `${list.scopeName ?? 'organisation'}/${list.name}`).join(', ')}.`,
+    );
   return matching[0] ?? pick(lists, name, 'suppression list');
 }
 
 function pick<T extends { id: number; name: string }>(things: T[], name: string, what: string): T {
   const found = things.find((thing) => matches(thing, name));
-  if (!found) throw new UsageError(`There is no ${what} “${name}”. There is: ${[...new Set(things.map((thing) => thing.name))].join(', ') || 'none yet'}.`, 1);
+  if (!found)
+    throw new UsageError(
+      `There is no ${what} “${name}”. There is: ${[...new Set(things.map((thing) => thing.name))].join(', ') || 'none yet'}.`,
+      1,
+    );
   return found;
 }
 

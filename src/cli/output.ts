@@ -31,9 +31,19 @@ export function printOne<T>(value: T, options: OutputOptions, lines: (value: T) 
 /** Rows as aligned columns under a ruled head. */
 export function tableText<T>(rows: T[], columns: Column<T>[]): string {
   const cells = rows.map((row) => columns.map((column) => clip(textOf(column.cell(row)))));
-  const widths = columns.map((column, index) => Math.max(column.head.length, ...cells.map((row) => [...row[index]!].length)));
-  const draw = (row: string[]): string => row.map((cell, index) => pad(cell, widths[index]!, columns[index]!.right === true)).join('  ').trimEnd();
-  return [draw(columns.map((column) => column.head)), widths.map((width) => '─'.repeat(width)).join('  '), ...cells.map(draw)].join('\n');
+  const widths = columns.map((column, index) =>
+    Math.max(column.head.length, ...cells.map((row) => [...row[index]!].length)),
+  );
+  const draw = (row: string[]): string =>
+    row
+      .map((cell, index) => pad(cell, widths[index]!, columns[index]!.right === true))
+      .join('  ')
+      .trimEnd();
+  return [
+    draw(columns.map((column) => column.head)),
+    widths.map((width) => '─'.repeat(width)).join('  '),
+    ...cells.map(draw),
+  ].join('\n');
 }
 
 export function line(text: string): void {
@@ -63,7 +73,9 @@ export function drawProgress(label: string, done: number, whole: number): void {
   if (!process.stderr.isTTY) return;
   const width = 30;
   const filled = whole === 0 ? 0 : Math.round((width * done) / whole);
-  process.stderr.write(`\r${label} ${'█'.repeat(filled)}${'░'.repeat(width - filled)} ${count(done)} of ${count(whole)} \u001b[K`);
+  process.stderr.write(
+    `\r${label} ${'█'.repeat(filled)}${'░'.repeat(width - filled)} ${count(done)} of ${count(whole)} \u001b[K`,
+  );
 }
 
 export function endProgress(): void {

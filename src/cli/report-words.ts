@@ -12,7 +12,8 @@ export async function watchCampaign(client: Client, id: number): Promise<void> {
     const { accepted, refused, uncertain, waiting, onTheirWay } = report.ledger;
     const done = accepted + refused + uncertain;
     drawProgress(report.state, done, done + waiting + onTheirWay);
-    if (report.trouble !== null && report.trouble !== trouble) note(`\nThe relay is in trouble, and will be tried again: ${report.trouble}`);
+    if (report.trouble !== null && report.trouble !== trouble)
+      note(`\nThe relay is in trouble, and will be tried again: ${report.trouble}`);
     trouble = report.trouble;
     if (report.state !== 'sending') break;
     await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY_MS));
@@ -34,7 +35,11 @@ export function reportLines(name: string, report: CampaignReport): string[] {
   const people = (contacts: number): string => share(contacts, report.delivered);
   const acts = [
     { what: 'delivered', contacts: report.delivered, share: '' },
-    { what: 'bounced', contacts: report.bounced.any, share: `${report.bounced.hard} hard, ${report.bounced.soft} soft, ${report.bounced.block} block` },
+    {
+      what: 'bounced',
+      contacts: report.bounced.any,
+      share: `${report.bounced.hard} hard, ${report.bounced.soft} soft, ${report.bounced.block} block`,
+    },
     { what: 'opened, by people', contacts: report.opened.human, share: people(report.opened.human) },
     { what: 'opened, by anyone', contacts: report.opened.any, share: people(report.opened.any) },
     { what: 'clicked, by people', contacts: report.clicked.human, share: people(report.clicked.human) },

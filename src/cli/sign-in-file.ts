@@ -12,7 +12,10 @@ interface SignInFile {
 const STANDARD_SERVICE = 'http://127.0.0.1:7400';
 
 function filePath(): string {
-  return process.env['AVENDEL_SIGN_IN_FILE'] ?? join(process.env['XDG_CONFIG_HOME'] ?? join(homedir(), '.config'), 'avendel', 'sign-in.json');
+  return (
+    process.env['AVENDEL_SIGN_IN_FILE'] ??
+    join(process.env['XDG_CONFIG_HOME'] ?? join(homedir(), '.config'), 'avendel', 'sign-in.json')
+  );
 }
 
 /** Address of the service: from the environment, the sign-in file, or the standard one. */

@@ -3,7 +3,14 @@ import type { TimeLineItem } from '../shared/api.ts';
 /** One event of a time line in words. */
 export function describeEvent(item: TimeLineItem): string {
   const campaign = item.campaignName ? ` “${item.campaignName}”` : '';
-  const detail = (item.detail ?? {}) as { class?: string; reply?: string; url?: string; reasons?: string[]; way?: string; what?: string };
+  const detail = (item.detail ?? {}) as {
+    class?: string;
+    reply?: string;
+    url?: string;
+    reasons?: string[];
+    way?: string;
+    what?: string;
+  };
   const machine = item.actor === 'machine' && item.actorReason ? ` (${item.actorReason})` : '';
   switch (item.kind) {
     case 'sent':

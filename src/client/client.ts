@@ -55,64 +55,102 @@ export function makeClient(options: ClientOptions) {
     signIn: (email: string, password: string) => post<api.SignedIn>('/session', { email, password }),
     session: () => get<api.SignedIn>('/session'),
     signOut: () => send<void>('DELETE', '/session', {}),
-    createToken: (email: string, password: string, name: string) => post<{ token: string; account: string }>('/tokens', { email, password, name }),
+    createToken: (email: string, password: string, name: string) =>
+      post<{ token: string; account: string }>('/tokens', { email, password, name }),
 
     brands: () => get<api.Brand[]>('/brands'),
-    createBrand: (brand: { name: string; fromAddress: string; returnDomain: string; zone?: string }) => post<api.Brand>('/brands', brand),
+    createBrand: (brand: { name: string; fromAddress: string; returnDomain: string; zone?: string }) =>
+      post<api.Brand>('/brands', brand),
     lists: () => get<api.List[]>('/lists'),
-    createList: (list: { brandId: number; name: string; optIn?: 'single' | 'double' }) => post<api.List>('/lists', list),
+    createList: (list: { brandId: number; name: string; optIn?: 'single' | 'double' }) =>
+      post<api.List>('/lists', list),
     today: (brandId: number) => get<api.Today>('/today', { brandId }),
 
-    contacts: (filter: { brandId: number; part?: string; listId?: number; stage?: string; deliverability?: string } & PageOptions) =>
-      get<api.Page<api.ContactListItem> & { total: number }>('/contacts', filter),
+    contacts: (
+      filter: {
+        brandId: number;
+        part?: string;
+        listId?: number;
+        stage?: string;
+        deliverability?: string;
+      } & PageOptions,
+    ) => get<api.Page<api.ContactListItem> & { total: number }>('/contacts', filter),
     contact: (id: number) => get<api.ContactDetail>(`/contacts/${id}`),
-    timeLine: (id: number, before?: string, limit?: number) => get<{ items: api.TimeLineItem[]; more: boolean }>(`/contacts/${id}/time-line`, { before, limit }),
-    contactJournal: (id: number, options: PageOptions = {}) => get<api.Page<api.JournalItem>>(`/contacts/${id}/journal`, { ...options }),
+    timeLine: (id: number, before?: string, limit?: number) =>
+      get<{ items: api.TimeLineItem[]; more: boolean }>(`/contacts/${id}/time-line`, { before, limit }),
+    contactJournal: (id: number, options: PageOptions = {}) =>
+      get<api.Page<api.JournalItem>>(`/contacts/${id}/journal`, { ...options }),
     check: (address: string) => get<api.AddressCheck>('/check', { address }),
 
-    importFile: (query: { listId: number; fileName: string; dryRun?: boolean; delimiter?: string; map?: string }, file: Upload) =>
-      send<api.Import>('POST', '/imports', { query, raw: file, type: 'text/csv' }),
+    importFile: (
+      query: { listId: number; fileName: string; dryRun?: boolean; delimiter?: string; map?: string },
+      file: Upload,
+    ) => send<api.Import>('POST', '/imports', { query, raw: file, type: 'text/csv' }),
     imports: (options: PageOptions = {}) => get<api.Page<api.Import>>('/imports', { ...options }),
     import: (id: number) => get<api.Import>(`/imports/${id}`),
     cancelImport: (id: number) => post<api.Import>(`/imports/${id}/cancel`),
-    importResults: (id: number, only?: string) => send<Response>('GET', `/imports/${id}/results.csv`, { query: { only }, stream: true }),
+    importResults: (id: number, only?: string) =>
+      send<Response>('GET', `/imports/${id}/results.csv`, { query: { only }, stream: true }),
 
-    campaigns: (filter: { brandId?: number; state?: string } & PageOptions = {}) => get<api.Page<api.CampaignListItem>>('/campaigns', filter),
+    campaigns: (filter: { brandId?: number; state?: string } & PageOptions = {}) =>
+      get<api.Page<api.CampaignListItem>>('/campaigns', filter),
     campaign: (id: number) => get<api.Campaign>(`/campaigns/${id}`),
     createCampaign: (campaign: NewCampaign) => post<api.Campaign>('/campaigns', campaign),
-    recordCampaign: (campaign: NewCampaign & { startedAt: string }) => post<api.Campaign>('/campaigns/elsewhere', campaign),
-    changeCampaign: (id: number, change: Partial<NewCampaign>) => send<api.Campaign>('PATCH', `/campaigns/${id}`, { body: change }),
+    recordCampaign: (campaign: NewCampaign & { startedAt: string }) =>
+      post<api.Campaign>('/campaigns/elsewhere', campaign),
+    changeCampaign: (id: number, change: Partial<NewCampaign>) =>
+      send<api.Campaign>('PATCH', `/campaigns/${id}`, { body: change }),
     preflight: (id: number) => get<api.Preflight>(`/campaigns/${id}/preflight`),
-    preflightContacts: (id: number, reason?: string, options: PageOptions = {}) => get<api.Page<api.JudgedContact>>(`/campaigns/${id}/preflight/contacts`, { reason, ...options }),
+    preflightContacts: (id: number, reason?: string, options: PageOptions = {}) =>
+      get<api.Page<api.JudgedContact>>(`/campaigns/${id}/preflight/contacts`, { reason, ...options }),
     preview: (id: number, address?: string) => get<api.MessagePreview>(`/campaigns/${id}/preview`, { address }),
     startCampaign: (id: number, expect: number) => post<api.Campaign>(`/campaigns/${id}/start`, { expect }),
-    pauseCampaign: (id: number, reason?: string) => post<api.Campaign>(`/campaigns/${id}/pause`, reason === undefined ? {} : { reason }),
+    pauseCampaign: (id: number, reason?: string) =>
+      post<api.Campaign>(`/campaigns/${id}/pause`, reason === undefined ? {} : { reason }),
     resumeCampaign: (id: number) => post<api.Campaign>(`/campaigns/${id}/resume`),
     cancelCampaign: (id: number) => post<api.Campaign>(`/campaigns/${id}/cancel`),
     report: (id: number) => get<api.CampaignReport>(`/campaigns/${id}/report`),
-    recipients: (id: number, filter: { state?: string; reason?: string; acted?: string; actor?: string } & PageOptions = {}) => get<api.Page<api.Recipient>>(`/campaigns/${id}/recipients`, filter),
+    recipients: (
+      id: number,
+      filter: { state?: string; reason?: string; acted?: string; actor?: string } & PageOptions = {},
+    ) => get<api.Page<api.Recipient>>(`/campaigns/${id}/recipients`, filter),
 
-    recordEvents: (lines: string) => send<api.TakenEvents>('POST', '/events', { raw: lines, type: 'application/x-ndjson' }),
+    recordEvents: (lines: string) =>
+      send<api.TakenEvents>('POST', '/events', { raw: lines, type: 'application/x-ndjson' }),
     returns: (filter: { state?: string } & PageOptions = {}) => get<api.Page<api.ReturnItem>>('/returns', filter),
     return: (id: number) => get<api.ReturnItem & { message: string }>(`/returns/${id}`),
     dismissReturn: (id: number) => post<void>(`/returns/${id}/dismiss`),
 
     suppressionLists: () => get<api.SuppressionList[]>('/suppression-lists'),
-    createSuppressionList: (list: { name: string; scope?: string; scopeId?: number | null; reach?: string; exact?: boolean }) => post<api.SuppressionList>('/suppression-lists', list),
-    entries: (id: number, filter: { standing?: string; part?: string } & PageOptions = {}) => get<api.Page<api.Entry>>(`/suppression-lists/${id}/entries`, filter),
-    exportEntries: (id: number, standing?: string) => send<Response>('GET', `/suppression-lists/${id}/entries.csv`, { query: { standing }, stream: true }),
-    addEntries: (id: number, values: string[], reason: string, expiresAt: string | null = null) => post<api.EnteredEntries>(`/suppression-lists/${id}/entries`, { values, reason, expiresAt }),
-    lift: (entryIds: number[], reason: string) => post<{ runId: number; lifted: number }>('/suppression/lift', { entryIds, reason }),
+    createSuppressionList: (list: {
+      name: string;
+      scope?: string;
+      scopeId?: number | null;
+      reach?: string;
+      exact?: boolean;
+    }) => post<api.SuppressionList>('/suppression-lists', list),
+    entries: (id: number, filter: { standing?: string; part?: string } & PageOptions = {}) =>
+      get<api.Page<api.Entry>>(`/suppression-lists/${id}/entries`, filter),
+    exportEntries: (id: number, standing?: string) =>
+      send<Response>('GET', `/suppression-lists/${id}/entries.csv`, { query: { standing }, stream: true }),
+    addEntries: (id: number, values: string[], reason: string, expiresAt: string | null = null) =>
+      post<api.EnteredEntries>(`/suppression-lists/${id}/entries`, { values, reason, expiresAt }),
+    lift: (entryIds: number[], reason: string) =>
+      post<{ runId: number; lifted: number }>('/suppression/lift', { entryIds, reason }),
 
     sunsetRule: (brandId: number) => get<api.Versioned<api.SunsetRule>>(`/rules/sunset/${brandId}`),
-    previewSunset: (brandId: number, rule?: api.SunsetRule) => post<api.SunsetPreview>(`/rules/sunset/${brandId}/preview`, { rule }),
-    applySunset: (brandId: number, expect: number, reason: string, rule?: api.SunsetRule) => post<api.Run>(`/rules/sunset/${brandId}/apply`, { rule, expect, reason }),
+    previewSunset: (brandId: number, rule?: api.SunsetRule) =>
+      post<api.SunsetPreview>(`/rules/sunset/${brandId}/preview`, { rule }),
+    applySunset: (brandId: number, expect: number, reason: string, rule?: api.SunsetRule) =>
+      post<api.Run>(`/rules/sunset/${brandId}/apply`, { rule, expect, reason }),
     bounceRule: () => get<api.Versioned<api.BounceRule>>('/rules/bounce'),
     previewBounce: (rule?: api.BounceRule) => post<api.BouncePreview>('/rules/bounce/preview', { rule }),
-    applyBounce: (expect: number, reason: string, rule?: api.BounceRule) => post<api.Run>('/rules/bounce/apply', { rule, expect, reason }),
+    applyBounce: (expect: number, reason: string, rule?: api.BounceRule) =>
+      post<api.Run>('/rules/bounce/apply', { rule, expect, reason }),
     runs: (options: PageOptions = {}) => get<api.Page<api.Run>>('/runs', { ...options }),
     run: (id: number) => get<api.Run>(`/runs/${id}`),
-    runJournal: (id: number, options: PageOptions = {}) => get<api.Page<api.JournalItem>>(`/runs/${id}/journal`, { ...options }),
+    runJournal: (id: number, options: PageOptions = {}) =>
+      get<api.Page<api.JournalItem>>(`/runs/${id}/journal`, { ...options }),
     undoRun: (id: number, reason: string) => post<api.UndoneRun>(`/runs/${id}/undo`, { reason }),
   };
 }
@@ -149,11 +187,19 @@ async function readProblem(response: Response): Promise<ProblemDocument> {
   try {
     return (await response.json()) as ProblemDocument;
   } catch {
-    return { type: '/docs/problems#failed', title: 'The service answered something unexpected', status: response.status, detail: `HTTP ${response.status} ${response.statusText}`, next: 'Look at the log of the service.' };
+    return {
+      type: '/docs/problems#failed',
+      title: 'The service answered something unexpected',
+      status: response.status,
+      detail: `HTTP ${response.status} ${response.statusText}`,
+      next: 'Look at the log of the service.',
+    };
   }
 }
 
 function queryText(query: Query | undefined): string {
   const given = Object.entries(query ?? {}).filter(([, value]) => value !== undefined && value !== null);
-  return given.length === 0 ? '' : `?${new URLSearchParams(Object.fromEntries(given.map(([key, value]) => [key, String(value)]))).toString()}`;
+  return given.length === 0
+    ? ''
+    : `?${new URLSearchParams(Object.fromEntries(given.map(([key, value]) => [key, String(value)]))).toString()}`;
 }

@@ -28,7 +28,9 @@ export function Frame({ children }: { children: ReactNode }) {
     return (
       <main className="page">
         <h2>There is no brand yet</h2>
-        <p className="second">Create one on the command line: avendel brands create NAME --from ADDRESS --return-domain DOMAIN</p>
+        <p className="second">
+          Create one on the command line: avendel brands create NAME --from ADDRESS --return-domain DOMAIN
+        </p>
       </main>
     );
   }
@@ -73,7 +75,11 @@ function Rail({ brandId }: { brandId: number }) {
   const { data } = useToday(brandId);
   const session = useSession();
   const signOut = useSignOut();
-  const looks = data ? (data.bounceCount.length > 0 ? 1 : 0) + (data.unmatchedReturns > 0 ? 1 : 0) + data.sending.filter((one) => one.state === 'paused').length : 0;
+  const looks = data
+    ? (data.bounceCount.length > 0 ? 1 : 0) +
+      (data.unmatchedReturns > 0 ? 1 : 0) +
+      data.sending.filter((one) => one.state === 'paused').length
+    : 0;
   return (
     <nav className="rail" aria-label="Places">
       <div className="wordmark serif">Avendel</div>
@@ -90,7 +96,11 @@ function Rail({ brandId }: { brandId: number }) {
       <div className="who">
         {session.data?.name}
         <br />
-        <button type="button" className="door" onClick={() => signOut.mutate(undefined, { onSuccess: () => location.assign('/') })}>
+        <button
+          type="button"
+          className="door"
+          onClick={() => signOut.mutate(undefined, { onSuccess: () => location.assign('/') })}
+        >
           Sign out
         </button>
       </div>
@@ -108,7 +118,14 @@ function Work() {
       <Link to={`/campaigns/${sending.id}`} className="door">
         {sending.name}
       </Link>
-      <Progress value={(100 * sending.accepted) / Math.max(1, whole)} color="var(--av-ink)" size={6} radius={3} w={72} aria-label={`${sending.name}: sent so far`} />
+      <Progress
+        value={(100 * sending.accepted) / Math.max(1, whole)}
+        color="var(--av-ink)"
+        size={6}
+        radius={3}
+        w={72}
+        aria-label={`${sending.name}: sent so far`}
+      />
       {count(sending.accepted)} of {count(whole)}
     </div>
   );

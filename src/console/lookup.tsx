@@ -40,7 +40,11 @@ function Answer({ address, onDone }: { address: string; onDone: () => void }) {
       {(check) => (
         <div className="stack">
           <strong>{check.contact?.name ?? check.address}</strong>
-          {check.contact ? <span className="second">{check.address}</span> : <span className="second">No contact has this address.</span>}
+          {check.contact ? (
+            <span className="second">{check.address}</span>
+          ) : (
+            <span className="second">No contact has this address.</span>
+          )}
           {check.brands.map((verdict) => (
             <div key={verdict.brandId}>
               <h3>

@@ -13,7 +13,13 @@ import { App } from './app.tsx';
 import { cssVariablesResolver, theme } from './theme.ts';
 
 const queries = new QueryClient({
-  defaultOptions: { queries: { staleTime: 2000, retry: (times, error) => !(error instanceof Refusal) && times < 2, refetchOnWindowFocus: false } },
+  defaultOptions: {
+    queries: {
+      staleTime: 2000,
+      retry: (times, error) => !(error instanceof Refusal) && times < 2,
+      refetchOnWindowFocus: false,
+    },
+  },
 });
 
 createRoot(document.getElementById('root')!).render(

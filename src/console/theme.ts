@@ -1,6 +1,19 @@
-import { Button, createTheme, Input, InputWrapper, Menu, Modal, Popover, Table, Tooltip, type CSSVariablesResolver, type MantineColorsTuple } from '@mantine/core';
+import {
+  Button,
+  createTheme,
+  Input,
+  InputWrapper,
+  Menu,
+  Modal,
+  Popover,
+  Table,
+  Tooltip,
+  type CSSVariablesResolver,
+  type MantineColorsTuple,
+} from '@mantine/core';
 
-const tuple = (text: string): MantineColorsTuple => text.split(' ').map((hex) => `#${hex}`) as unknown as MantineColorsTuple;
+const tuple = (text: string): MantineColorsTuple =>
+  text.split(' ').map((hex) => `#${hex}`) as unknown as MantineColorsTuple;
 
 /** The theme: paper, ink, hairlines; juniper for what can be pressed, brick for what stops mail, ochre for what needs a look. */
 export const theme = createTheme({
@@ -20,7 +33,11 @@ export const theme = createTheme({
   fontSizes: { xs: '12.5px', sm: '14px', md: '15px', lg: '16px', xl: '19px' },
   headings: {
     fontFamily: "'Literata Variable', Georgia, serif",
-    sizes: { h1: { fontSize: '29px', lineHeight: '37px', fontWeight: '480' }, h2: { fontSize: '17px', lineHeight: '24px', fontWeight: '560' }, h3: { fontSize: '15px', lineHeight: '22px', fontWeight: '560' } },
+    sizes: {
+      h1: { fontSize: '29px', lineHeight: '37px', fontWeight: '480' },
+      h2: { fontSize: '17px', lineHeight: '24px', fontWeight: '560' },
+      h3: { fontSize: '15px', lineHeight: '22px', fontWeight: '560' },
+    },
   },
   radius: { xs: '3px', sm: '4px', md: '6px', lg: '6px', xl: '6px' },
   defaultRadius: 'md',
@@ -30,14 +47,33 @@ export const theme = createTheme({
     Button: Button.extend({
       defaultProps: { variant: 'default', size: 'sm' },
       vars: (_theme, props) => ({
-        root: props.variant === 'default' ? { '--button-bg': 'transparent', '--button-color': 'var(--av-act)', '--button-bd': '1px solid var(--av-rule)', '--button-hover': 'var(--av-act-wash)' } : {},
+        root:
+          props.variant === 'default'
+            ? {
+                '--button-bg': 'transparent',
+                '--button-color': 'var(--av-act)',
+                '--button-bd': '1px solid var(--av-rule)',
+                '--button-hover': 'var(--av-act-wash)',
+              }
+            : {},
       }),
     }),
-    Input: Input.extend({ vars: (_theme, props) => ({ wrapper: (props.error ? { '--input-color': 'var(--av-ink)' } : { '--input-bd': 'var(--av-rule)' }) as Record<string, string> }) }),
-    InputWrapper: InputWrapper.extend({ defaultProps: { inputWrapperOrder: ['label', 'input', 'description', 'error'] } }),
+    Input: Input.extend({
+      vars: (_theme, props) => ({
+        wrapper: (props.error ? { '--input-color': 'var(--av-ink)' } : { '--input-bd': 'var(--av-rule)' }) as Record<
+          string,
+          string
+        >,
+      }),
+    }),
+    InputWrapper: InputWrapper.extend({
+      defaultProps: { inputWrapperOrder: ['label', 'input', 'description', 'error'] },
+    }),
     Menu: Menu.extend({ defaultProps: { shadow: 'none' } }),
     Popover: Popover.extend({ defaultProps: { shadow: 'none' } }),
-    Modal: Modal.extend({ defaultProps: { shadow: 'none', overlayProps: { color: '#1E2A33', backgroundOpacity: 0.3 } } }),
+    Modal: Modal.extend({
+      defaultProps: { shadow: 'none', overlayProps: { color: '#1E2A33', backgroundOpacity: 0.3 } },
+    }),
     Table: Table.extend({ defaultProps: { verticalSpacing: 6, horizontalSpacing: 10 } }),
     Tooltip: Tooltip.extend({ defaultProps: { openDelay: 300 } }),
   },
@@ -70,5 +106,10 @@ const variables = (tokens: typeof LIGHT): Record<string, string> => ({
 export const cssVariablesResolver: CSSVariablesResolver = () => ({
   variables: {},
   light: variables(LIGHT),
-  dark: { ...variables(DARK), '--mantine-color-juniper-filled-hover': '#2F7E67', '--mantine-color-juniper-light': '#1E3831', '--mantine-color-juniper-outline': '#83C7AC' },
+  dark: {
+    ...variables(DARK),
+    '--mantine-color-juniper-filled-hover': '#2F7E67',
+    '--mantine-color-juniper-light': '#1E3831',
+    '--mantine-color-juniper-outline': '#83C7AC',
+  },
 });

@@ -4,7 +4,14 @@ import { listCampaigns, type CampaignRow } from '../store/statements/campaigns.t
 import { listRuns, type RunRow } from '../store/statements/journal.ts';
 import { countPreflight } from '../store/statements/preflight.ts';
 import { countReturns } from '../store/statements/returns.ts';
-import { countByDay, countSince, listBounceCountCases, type BounceCountCase, type DayRates, type SinceCounts } from '../store/statements/today.ts';
+import {
+  countByDay,
+  countSince,
+  listBounceCountCases,
+  type BounceCountCase,
+  type DayRates,
+  type SinceCounts,
+} from '../store/statements/today.ts';
 import type { Deps } from './deps.ts';
 import { found } from './problem.ts';
 import { previewSunsetRule } from './rules/sunset-rule.ts';
@@ -30,7 +37,13 @@ export async function lookAtToday(deps: Deps, brandId: number): Promise<Today> {
   const at = deps.now();
   const since = new Date(at.getTime() - DAY_MS);
   const lists = await deps.database.getRepository(ListEntity).findBy({ brandId });
-  const everyone = await countPreflight(deps.database, { campaignId: 0, brandId, purpose: 'marketing', listIds: lists.map((list) => list.id), leftOutListIds: [] });
+  const everyone = await countPreflight(deps.database, {
+    campaignId: 0,
+    brandId,
+    purpose: 'marketing',
+    listIds: lists.map((list) => list.id),
+    leftOutListIds: [],
+  });
   const covered = everyone.reduce((sum, row) => sum + row.contacts, 0);
   const { moving, toSunset } = await previewSunsetRule(deps, brandId);
   return {
@@ -40,12 +53,17 @@ export async function lookAtToday(deps: Deps, brandId: number): Promise<Today> {
     changed: await countSince(deps.database, brandId, since),
     bounceCount: await listBounceCountCases(deps.database, since, MOST_CASES),
     unmatchedReturns: (await countReturns(deps.database)).unmatched,
-    sending: [...(await listCampaigns(deps.database, brandId, 'sending', NEWEST, 10)), ...(await listCampaigns(deps.database, brandId, 'paused', NEWEST, 10))],
+    sending: [
+      ...(await listCampaigns(deps.database, brandId, 'sending', NEWEST, 10)),
+      ...(await listCampaigns(deps.database, brandId, 'paused', NEWEST, 10)),
+    ],
     drafts: await listCampaigns(deps.database, brandId, 'draft', NEWEST, 5),
     ladder: { moving, toSunset },
     mayBeWrittenTo: { covered, mayBeWritten: everyone.find((row) => row.reason === null)?.contacts ?? 0 },
     days: await countByDay(deps.database, brandId, new Date(at.getTime() - RATE_DAYS * DAY_MS), brand.zone),
-    runs: (await listRuns(deps.database, NEWEST, 30)).filter((run) => run.startedAt >= since && (run.brandId === null || run.brandId === brandId)),
+    runs: (await listRuns(deps.database, NEWEST, 30)).filter(
+      (run) => run.startedAt >= since && (run.brandId === null || run.brandId === brandId),
+    ),
   };
 }
 

@@ -37,7 +37,8 @@ export async function startService(config: Config): Promise<Service> {
   const log = pino({ level: config.logLevel });
   const releases: (() => Promise<unknown>)[] = [];
   const stop = async (): Promise<void> => {
-    for (let release = releases.pop(); release; release = releases.pop()) await release().catch((error: Error) => log.error({ err: error }, 'stopping'));
+    for (let release = releases.pop(); release; release = releases.pop())
+      await release().catch((error: Error) => log.error({ err: error }, 'stopping'));
   };
   try {
     const adminPassword = await start(config, log, releases);
@@ -53,7 +54,13 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
   releases.push(() => database.destroy());
   await migrate(database);
   const tokens = makeTokenizer(await findTokenKeys(database));
-  const deps: Deps = { database, now: () => new Date(), tokens, publicUrl: config.publicUrl, eventMonths: new Set(await findEventMonths(database)) };
+  const deps: Deps = {
+    database,
+    now: () => new Date(),
+    tokens,
+    publicUrl: config.publicUrl,
+    eventMonths: new Set(await findEventMonths(database)),
+  };
   const adminPassword = await ensureAdmin(deps, config.adminEmail, 'Rosa Lindgard', config.adminPassword);
 
   const processId = randomUUID();
@@ -66,13 +73,30 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
   const relay = makeSmtpRelay(config.relayUrl, config.relayConnections);
   releases.push(async () => relay.close());
 
-  await listen(releases, createAdaptorServer({ fetch: makePublicApp(deps, recorder).fetch }) as Server, config.publicPort, config.publicHost, 'AVENDEL_PUBLIC_PORT');
-  await listen(releases, createAdaptorServer({ fetch: makeConsolePort(deps, recorder, log).fetch }) as Server, config.consolePort, config.consoleHost, 'AVENDEL_CONSOLE_PORT');
+  await listen(
+    releases,
+    createAdaptorServer({ fetch: makePublicApp(deps, recorder).fetch }),
+    config.publicPort,
+    config.publicHost,
+    'AVENDEL_PUBLIC_PORT',
+  );
+  await listen(
+    releases,
+    createAdaptorServer({ fetch: makeConsolePort(deps, recorder, log).fetch }),
+    config.consolePort,
+    config.consoleHost,
+    'AVENDEL_CONSOLE_PORT',
+  );
   const intake = makeSmtpIntake(deps, log);
   intake.on('error', (error) => log.warn({ err: error }, 'intake connection'));
-  await listen(releases, intake.server as unknown as Server, config.intakePort, config.intakeHost, 'AVENDEL_INTAKE_PORT');
+  await listen(releases, intake.server, config.intakePort, config.intakeHost, 'AVENDEL_INTAKE_PORT');
 
-  for (const loop of [startHousekeeping(deps, log), startSender(deps, relay, processId, config.retrySeconds, log), startImporter(deps, log)]) releases.push(() => loop.stop());
+  for (const loop of [
+    startHousekeeping(deps, log),
+    startSender(deps, relay, processId, config.retrySeconds, log),
+    startImporter(deps, log),
+  ])
+    releases.push(() => loop.stop());
   const schedule = await startSchedule(deps, config.databaseUrl, config.rulesCron, log);
   releases.push(() => schedule.stop());
   return adminPassword;
@@ -90,10 +114,20 @@ function makeConsolePort(deps: Deps, recorder: EventRecorder, log: Logger): Hono
 }
 
 /** Listens, or says which setting names a port that something else has. */
-async function listen(releases: (() => Promise<unknown>)[], server: Server, port: number, host: string, setting: string): Promise<void> {
+async function listen(
+  releases: (() => Promise<unknown>)[],
+  server: Server,
+  port: number,
+  host: string,
+  setting: string,
+): Promise<void> {
   await new Promise<void>((resolve, reject) => {
     server.once('error', (error: NodeJS.ErrnoException) =>
-      reject(error.code === 'EADDRINUSE' ? new Error(`Port ${port} on ${host} is in use. Stop what uses it, or set ${setting} to another port.`) : error),
+      reject(
+        error.code === 'EADDRINUSE'
+          ? new Error(`Port ${port} on ${host} is in use. Stop what uses it, or set ${setting} to another port.`)
+          : error,
+      ),
     );
     server.listen(port, host, resolve);
   });

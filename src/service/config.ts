@@ -22,7 +22,9 @@ export interface Config {
 const port = (standard: number): Joi.NumberSchema => Joi.number().port().default(standard);
 
 const SCHEMA = Joi.object({
-  AVENDEL_DATABASE_URL: Joi.string().uri({ scheme: ['postgres', 'postgresql'] }).required(),
+  AVENDEL_DATABASE_URL: Joi.string()
+    .uri({ scheme: ['postgres', 'postgresql'] })
+    .required(),
   AVENDEL_CONSOLE_HOST: Joi.string().default('127.0.0.1'),
   AVENDEL_CONSOLE_PORT: port(7400),
   AVENDEL_PUBLIC_HOST: Joi.string().default('127.0.0.1'),
@@ -30,7 +32,9 @@ const SCHEMA = Joi.object({
   AVENDEL_PUBLIC_URL: Joi.string().uri({ scheme: ['http', 'https'] }),
   AVENDEL_INTAKE_HOST: Joi.string().default('127.0.0.1'),
   AVENDEL_INTAKE_PORT: port(7425),
-  AVENDEL_RELAY_URL: Joi.string().uri({ scheme: ['smtp', 'smtps'] }).default('smtp://127.0.0.1:7426'),
+  AVENDEL_RELAY_URL: Joi.string()
+    .uri({ scheme: ['smtp', 'smtps'] })
+    .default('smtp://127.0.0.1:7426'),
   AVENDEL_RELAY_CONNECTIONS: Joi.number().integer().min(1).max(100).default(8),
   AVENDEL_RETRY_SECONDS: Joi.number().min(0).default(60),
   AVENDEL_ADMIN_EMAIL: Joi.string().default('admin@larkfield.example'),
@@ -42,7 +46,10 @@ const SCHEMA = Joi.object({
 /** Reads the settings. @throws an error that names each variable, what it got and what it wants */
 export function readConfig(environment: NodeJS.ProcessEnv): Config {
   const given = Object.fromEntries(Object.entries(environment).filter(([name]) => name.startsWith('AVENDEL_')));
-  const { value, error } = SCHEMA.validate(given, { abortEarly: false, allowUnknown: true }) as { value: Record<string, never>; error?: Joi.ValidationError };
+  const { value, error } = SCHEMA.validate(given, { abortEarly: false, allowUnknown: true }) as {
+    value: Record<string, never>;
+    error?: Joi.ValidationError;
+  };
   if (error) {
     const lines = error.details.map((detail) => {
       const got = detail.context?.value === undefined ? 'it is not set' : `it is “${String(detail.context.value)}”`;
@@ -56,7 +63,10 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
     consolePort: value['AVENDEL_CONSOLE_PORT']!,
     publicHost: value['AVENDEL_PUBLIC_HOST']!,
     publicPort: value['AVENDEL_PUBLIC_PORT']!,
-    publicUrl: ((value['AVENDEL_PUBLIC_URL'] as string | undefined) ?? `http://${String(value['AVENDEL_PUBLIC_HOST'])}:${String(value['AVENDEL_PUBLIC_PORT'])}`).replace(/\/$/, ''),
+    publicUrl: (
+      (value['AVENDEL_PUBLIC_URL'] as string | undefined) ??
+      `http://${String(value['AVENDEL_PUBLIC_HOST'])}:${String(value['AVENDEL_PUBLIC_PORT'])}`
+    ).replace(/\/$/, ''),
     intakeHost: value['AVENDEL_INTAKE_HOST']!,
     intakePort: value['AVENDEL_INTAKE_PORT']!,
     relayUrl: value['AVENDEL_RELAY_URL']!,

@@ -201,7 +201,11 @@ export interface Preflight {
   audience: number;
   willGet: number;
   heldBack: number;
-  reasons: { reason: Reason; contacts: number; sample: { contactId: number; name: string | null; address: string }[] }[];
+  reasons: {
+    reason: Reason;
+    contacts: number;
+    sample: { contactId: number; name: string | null; address: string }[];
+  }[];
   domains: { domain: string; contacts: number; accepted: number; bounced: number }[];
   problems: { field: string; at: number; message: string }[];
 }
@@ -214,7 +218,14 @@ export interface JudgedContact {
 }
 
 export interface MessagePreview {
-  message: { to: string; from: { name: string; address: string }; subject: string; html: string; text: string; headers: Record<string, string> };
+  message: {
+    to: string;
+    from: { name: string; address: string };
+    subject: string;
+    html: string;
+    text: string;
+    headers: Record<string, string>;
+  };
   links: { number: number; url: string }[];
   problems: { field: string; at: number; message: string }[];
 }
@@ -254,7 +265,15 @@ export interface CampaignReport {
   complained: number;
   unsubscribed: number;
   rates: Rate[];
-  domains: { domain: string; accepted: number; refused: number; bounced: number; opened: number; clicked: number; complained: number }[];
+  domains: {
+    domain: string;
+    accepted: number;
+    refused: number;
+    bounced: number;
+    opened: number;
+    clicked: number;
+    complained: number;
+  }[];
 }
 
 export interface Recipient {
@@ -319,7 +338,15 @@ export interface SunsetPreview {
   stages: { stage: Stage; now: number; wouldBe: number }[];
   flows: { from: Stage; to: Stage; contacts: number }[];
   silence: { from: number; silent: number; unasked: number }[];
-  sample: { contactId: number; address: string; name: string | null; from: Stage; to: Stage; silentDays: number; messages: number }[];
+  sample: {
+    contactId: number;
+    address: string;
+    name: string | null;
+    from: Stage;
+    to: Stage;
+    silentDays: number;
+    messages: number;
+  }[];
 }
 
 export interface BouncePreview {
@@ -356,7 +383,13 @@ export interface ReturnItem {
   envelopeTo: string;
   bytes: number;
   kind: ReturnKind;
-  reading: { kind: ReturnKind; standard: string | null; recipients: { address: string; class: string; status: string; text: string }[]; token: string | null; because: string };
+  reading: {
+    kind: ReturnKind;
+    standard: string | null;
+    recipients: { address: string; class: string; status: string; text: string }[];
+    token: string | null;
+    because: string;
+  };
   state: 'counted' | 'noted' | 'unmatched' | 'dismissed';
   because: string;
   campaignId: number | null;
@@ -367,8 +400,22 @@ export interface Today {
   brandId: number;
   since: string;
   at: string;
-  changed: { subscribed: number; unsubscribed: number; undeliverable: number; complained: number; toSunset: number; fromSunset: number; lifted: number };
-  bounceCount: { contactId: number; address: string; name: string | null; since: string; bounces: { at: string; reply: string | null; campaignName: string | null }[] }[];
+  changed: {
+    subscribed: number;
+    unsubscribed: number;
+    undeliverable: number;
+    complained: number;
+    toSunset: number;
+    fromSunset: number;
+    lifted: number;
+  };
+  bounceCount: {
+    contactId: number;
+    address: string;
+    name: string | null;
+    since: string;
+    bounces: { at: string; reply: string | null; campaignName: string | null }[];
+  }[];
   unmatchedReturns: number;
   sending: CampaignListItem[];
   drafts: CampaignListItem[];

@@ -8,23 +8,93 @@ interface ProblemKind {
 
 /** Every refusal that Avendel gives: title, HTTP status, exit code, and what to do next. docs/problems.md is held to this table. */
 export const PROBLEMS = {
-  'invalid-input': { title: 'Something in what was given cannot be used', status: 422, exit: 2, next: 'Correct the field that is named and send it again.' },
-  'unreadable-body': { title: 'The request body cannot be read', status: 400, exit: 2, next: 'Send JSON in UTF-8, or the file as it is.' },
-  'not-signed-in': { title: 'Nobody is signed in', status: 401, exit: 1, next: 'Sign in with `avendel sign-in`, or set AVENDEL_TOKEN.' },
-  'wrong-password': { title: 'Address or password is wrong', status: 401, exit: 1, next: 'Try again; `npm start` prints the demo password.' },
-  'csrf': { title: 'The request did not come from the console', status: 403, exit: 1, next: 'Reload the page and try again.' },
+  'invalid-input': {
+    title: 'Something in what was given cannot be used',
+    status: 422,
+    exit: 2,
+    next: 'Correct the field that is named and send it again.',
+  },
+  'unreadable-body': {
+    title: 'The request body cannot be read',
+    status: 400,
+    exit: 2,
+    next: 'Send JSON in UTF-8, or the file as it is.',
+  },
+  'not-signed-in': {
+    title: 'Nobody is signed in',
+    status: 401,
+    exit: 1,
+    next: 'Sign in with `avendel sign-in`, or set AVENDEL_TOKEN.',
+  },
+  'wrong-password': {
+    title: 'Address or password is wrong',
+    status: 401,
+    exit: 1,
+    next: 'Try again; `npm start` prints the demo password.',
+  },
+  csrf: {
+    title: 'The request did not come from the console',
+    status: 403,
+    exit: 1,
+    next: 'Reload the page and try again.',
+  },
   'not-found': { title: 'There is no such thing', status: 404, exit: 1, next: 'Look at the list of what there is.' },
   'name-taken': { title: 'That name is in use', status: 409, exit: 1, next: 'Choose another name.' },
-  'wrong-state': { title: 'Not possible in its present state', status: 409, exit: 1, next: 'Look at its state; what it allows is listed there.' },
-  'count-moved': { title: 'The count has moved since it was looked at', status: 409, exit: 1, next: 'Look at the new count and confirm it.' },
-  'key-reused': { title: 'The Idempotency-Key was used for something else', status: 409, exit: 1, next: 'Use a new key for a new request.' },
-  'nobody-left': { title: 'Nobody would get this', status: 409, exit: 1, next: 'Look at the preflight: every contact is held back, and why.' },
-  'message-unfit': { title: 'The message cannot be sent as it is', status: 422, exit: 1, next: 'Mend the places that are named.' },
-  'bad-file': { title: 'The file cannot be imported', status: 422, exit: 1, next: 'Mend the file and import it again; nothing was changed.' },
+  'wrong-state': {
+    title: 'Not possible in its present state',
+    status: 409,
+    exit: 1,
+    next: 'Look at its state; what it allows is listed there.',
+  },
+  'count-moved': {
+    title: 'The count has moved since it was looked at',
+    status: 409,
+    exit: 1,
+    next: 'Look at the new count and confirm it.',
+  },
+  'key-reused': {
+    title: 'The Idempotency-Key was used for something else',
+    status: 409,
+    exit: 1,
+    next: 'Use a new key for a new request.',
+  },
+  'nobody-left': {
+    title: 'Nobody would get this',
+    status: 409,
+    exit: 1,
+    next: 'Look at the preflight: every contact is held back, and why.',
+  },
+  'message-unfit': {
+    title: 'The message cannot be sent as it is',
+    status: 422,
+    exit: 1,
+    next: 'Mend the places that are named.',
+  },
+  'bad-file': {
+    title: 'The file cannot be imported',
+    status: 422,
+    exit: 1,
+    next: 'Mend the file and import it again; nothing was changed.',
+  },
   'too-large': { title: 'That is too large', status: 413, exit: 1, next: 'Split it and send the parts.' },
-  'built-in': { title: 'This list is filled by rules', status: 409, exit: 1, next: 'Keep entries of your own on a list of your own.' },
-  'too-busy': { title: 'More comes in than can be written', status: 503, exit: 1, next: 'Wait a moment and send it again; nothing was recorded.' },
-  'failed': { title: 'Something went wrong inside Avendel', status: 500, exit: 1, next: 'Try again; the log of the service has the details.' },
+  'built-in': {
+    title: 'This list is filled by rules',
+    status: 409,
+    exit: 1,
+    next: 'Keep entries of your own on a list of your own.',
+  },
+  'too-busy': {
+    title: 'More comes in than can be written',
+    status: 503,
+    exit: 1,
+    next: 'Wait a moment and send it again; nothing was recorded.',
+  },
+  failed: {
+    title: 'Something went wrong inside Avendel',
+    status: 500,
+    exit: 1,
+    next: 'Try again; the log of the service has the details.',
+  },
 } as const satisfies Record<string, ProblemKind>;
 
 export type ProblemCode = keyof typeof PROBLEMS;
@@ -41,7 +111,20 @@ export interface ProblemDocument {
 }
 
 /** The document of a refusal; `type` is a path under the service's own documentation. */
-export function problemDocument(code: ProblemCode, detail: string, field?: string, extra: Record<string, unknown> = {}): ProblemDocument {
+export function problemDocument(
+  code: ProblemCode,
+  detail: string,
+  field?: string,
+  extra: Record<string, unknown> = {},
+): ProblemDocument {
   const { title, status, next } = PROBLEMS[code];
-  return { ...extra, type: `/docs/problems#${code}`, title, status, detail, next, ...(field === undefined ? {} : { field }) };
+  return {
+    ...extra,
+    type: `/docs/problems#${code}`,
+    title,
+    status,
+    detail,
+    next,
+    ...(field === undefined ? {} : { field }),
+  };
 }

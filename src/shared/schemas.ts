@@ -1,5 +1,16 @@
 import Joi from 'joi';
-import { DELIVERABILITIES, EVENT_KINDS, BOUNCE_CLASSES, PURPOSES, REACHES, REASONS, SCOPES, STAGES, CAMPAIGN_STATES, DELIVERY_STATES } from './words.ts';
+import {
+  DELIVERABILITIES,
+  EVENT_KINDS,
+  BOUNCE_CLASSES,
+  PURPOSES,
+  REACHES,
+  REASONS,
+  SCOPES,
+  STAGES,
+  CAMPAIGN_STATES,
+  DELIVERY_STATES,
+} from './words.ts';
 
 /** Schemas of what the API takes. The API description is made from these, so it cannot say anything else. */
 
@@ -26,9 +37,16 @@ export const newBrand = Joi.object({
   name: text(100).required(),
   fromAddress: text(320).email({ tlds: false }).required(),
   returnDomain: text(253).domain({ tlds: false }).required().description('Domain whose mail comes to the intake'),
-  zone: text(64).default('UTC').custom((zone: string) => (new Intl.DateTimeFormat('en', { timeZone: zone }), zone)).description('IANA time zone'),
+  zone: text(64)
+    .default('UTC')
+    .custom((zone: string) => (new Intl.DateTimeFormat('en', { timeZone: zone }), zone))
+    .description('IANA time zone'),
 });
-export const newList = Joi.object({ brandId: id.required(), name: text(100).required(), optIn: Joi.string().valid('single', 'double').default('single') });
+export const newList = Joi.object({
+  brandId: id.required(),
+  name: text(100).required(),
+  optIn: Joi.string().valid('single', 'double').default('single'),
+});
 
 const draft = {
   name: text(200),
@@ -53,9 +71,16 @@ export const newCampaign = Joi.object({
 export const elsewhereCampaign = newCampaign.keys({ startedAt: Joi.date().iso().required() });
 export const campaignChange = Joi.object(draft).min(1);
 export const campaignQuery = Joi.object({ ...page, brandId: id, state: Joi.string().valid(...CAMPAIGN_STATES) });
-export const startRequest = Joi.object({ expect: Joi.number().integer().min(0).required().description('How many the preflight said will get it') });
+export const startRequest = Joi.object({
+  expect: Joi.number().integer().min(0).required().description('How many the preflight said will get it'),
+});
 export const pauseRequest = Joi.object({ reason: text(500).default('paused by a person') });
-export const preflightContactsQuery = Joi.object({ ...page, reason: Joi.string().valid(...REASONS).description('Deciding reason; left out: those who will get it') });
+export const preflightContactsQuery = Joi.object({
+  ...page,
+  reason: Joi.string()
+    .valid(...REASONS)
+    .description('Deciding reason; left out: those who will get it'),
+});
 export const recipientsQuery = Joi.object({
   ...page,
   state: Joi.string().valid(...DELIVERY_STATES),
@@ -81,12 +106,18 @@ export const importQuery = Joi.object({
   fileName: text(300).default('import.csv'),
   dryRun: Joi.boolean().default(false),
   delimiter: Joi.string().valid(',', ';', '\t', '|'),
-  map: Joi.string().max(10_000).description('JSON: header of the file to address, name, joined_at, an attribute, or null'),
+  map: Joi.string()
+    .max(10_000)
+    .description('JSON: header of the file to address, name, joined_at, an attribute, or null'),
 });
-export const resultsQuery = Joi.object({ only: Joi.string().valid('created', 'updated', 'unchanged', 'suppressed', 'duplicate', 'refused') });
+export const resultsQuery = Joi.object({
+  only: Joi.string().valid('created', 'updated', 'unchanged', 'suppressed', 'duplicate', 'refused'),
+});
 
 const outsideEvent = Joi.object({
-  kind: Joi.string().valid(...EVENT_KINDS).required(),
+  kind: Joi.string()
+    .valid(...EVENT_KINDS)
+    .required(),
   at: Joi.string().isoDate().required(),
   source: text(100).required(),
   externalId: text(300).required(),
@@ -106,31 +137,61 @@ const outsideEvent = Joi.object({
 export const event = outsideEvent;
 export const MOST_EVENTS = 10_000;
 
-export const returnsQuery = Joi.object({ ...page, state: Joi.string().valid('counted', 'noted', 'unmatched', 'dismissed') });
+export const returnsQuery = Joi.object({
+  ...page,
+  state: Joi.string().valid('counted', 'noted', 'unmatched', 'dismissed'),
+});
 
 export const newSuppressionList = Joi.object({
   name: text(100).required(),
-  scope: Joi.string().valid(...SCOPES).default('organisation'),
-  scopeId: id.allow(null).when('scope', { is: 'organisation', then: Joi.valid(null).default(null), otherwise: id.required() }),
-  reach: Joi.string().valid(...REACHES).default('everything'),
+  scope: Joi.string()
+    .valid(...SCOPES)
+    .default('organisation'),
+  scopeId: id
+    .allow(null)
+    .when('scope', { is: 'organisation', then: Joi.valid(null).default(null), otherwise: id.required() }),
+  reach: Joi.string()
+    .valid(...REACHES)
+    .default('everything'),
   exact: Joi.boolean().default(false).description('An address with a sub-address is another address'),
 });
 export const newEntries = Joi.object({
-  values: Joi.array().items(Joi.string().max(1000).allow('')).min(1).max(50_000).required().description('Addresses, domains (a leading dot takes in subdomains) or SHA-256 of addresses'),
+  values: Joi.array()
+    .items(Joi.string().max(1000).allow(''))
+    .min(1)
+    .max(50_000)
+    .required()
+    .description('Addresses, domains (a leading dot takes in subdomains) or SHA-256 of addresses'),
   reason,
   expiresAt: Joi.string().isoDate().allow(null).default(null),
 });
-export const entriesQuery = Joi.object({ ...page, standing: Joi.string().valid('in-effect', 'past', 'all').default('all'), part: text(320).allow('').default('') });
+export const entriesQuery = Joi.object({
+  ...page,
+  standing: Joi.string().valid('in-effect', 'past', 'all').default('all'),
+  part: text(320).allow('').default(''),
+});
 export const liftRequest = Joi.object({ entryIds: Joi.array().items(longId).min(1).max(10_000).required(), reason });
 
 export const sunsetRule = Joi.object({
-  steps: Joi.array().ordered(
-    ...(['fading', 'dormant', 'sunset'] as const).map((stage) =>
-      Joi.object({ stage: Joi.string().valid(stage).required(), days: Joi.number().integer().min(1).max(3650).required(), messages: Joi.number().integer().min(1).max(1000).required() }).required(),
-    ),
-  ).required(),
-  grace: Joi.object({ days: Joi.number().integer().min(0).max(3650).required(), messages: Joi.number().integer().min(0).max(1000).required() }).required(),
-  engagingActs: Joi.array().items(Joi.string().valid('opened', 'clicked', 'replied', 'visited', 'purchased', 'confirmed')).unique().required(),
+  steps: Joi.array()
+    .ordered(
+      ...(['fading', 'dormant', 'sunset'] as const).map((stage) =>
+        Joi.object({
+          stage: Joi.string().valid(stage).required(),
+          days: Joi.number().integer().min(1).max(3650).required(),
+          messages: Joi.number().integer().min(1).max(1000).required(),
+        }).required(),
+      ),
+    )
+    .required(),
+  grace: Joi.object({
+    days: Joi.number().integer().min(0).max(3650).required(),
+    messages: Joi.number().integer().min(0).max(1000).required(),
+  }).required(),
+  engagingActs: Joi.array()
+    .items(Joi.string().valid('opened', 'clicked', 'replied', 'visited', 'purchased', 'confirmed'))
+    .unique()
+    .required(),
 });
 export const bounceRule = Joi.object({
   count: Joi.number().integer().min(1).max(100).required(),

@@ -44,7 +44,16 @@ export const SCOPES = ['organisation', 'brand', 'list'] as const;
 export type Scope = (typeof SCOPES)[number];
 
 /** Suppression lists that rules fill. */
-export const BUILT_IN_LISTS = ['hard-bounce', 'bounce-count', 'invalid', 'spam-trap', 'erasure', 'complaint', 'opt-out', 'sunset'] as const;
+export const BUILT_IN_LISTS = [
+  'hard-bounce',
+  'bounce-count',
+  'invalid',
+  'spam-trap',
+  'erasure',
+  'complaint',
+  'opt-out',
+  'sunset',
+] as const;
 export type BuiltInList = (typeof BUILT_IN_LISTS)[number];
 
 export const RETURN_KINDS = [

@@ -43,12 +43,18 @@ export async function migrate(database: Database): Promise<void> {
 }
 
 async function refuseNewerSchema(database: Database): Promise<void> {
-  const [{ present }] = (await database.query(`SELECT to_regclass('migrations') IS NOT NULL AS present`)) as [{ present: boolean }];
-  if (!present) return;
+  const [found]: { present: boolean }[] = await database.query(
+    `SELECT to_regclass('migrations') IS NOT NULL AS present`,
+  );
+  if (!found!.present) return;
   const known = MIGRATIONS.map((migration) => migration.name);
-  const newer = (await database.query('SELECT name FROM migrations WHERE NOT name = ANY($1)', [known])) as { name: string }[];
+  const newer: { name: string }[] = await database.query('SELECT name FROM migrations WHERE NOT name = ANY($1)', [
+    known,
+  ]);
   if (newer.length > 0) {
-    throw new Error(`This database was migrated by a newer Avendel (${newer.map((row) => row.name).join(', ')}). Start that version, or restore a backup.`);
+    throw new Error(
+      `This database was migrated by a newer Avendel (${newer.map((row) => row.name).join(', ')}). Start that version, or restore a backup.`,
+    );
   }
 }
 

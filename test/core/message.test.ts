@@ -38,7 +38,11 @@ describe('tokens', () => {
 
 describe('compiling a message', () => {
   test('reports every problem at its place', () => {
-    const source = { subject: 'Hello [[nickname else "you"]]', html: '<a href="htp:/x">a</a> [[seat]] <a href="https://x.example/[[seat else 1]]">b</a>', text: 'see [[name' };
+    const source = {
+      subject: 'Hello [[nickname else "you"]]',
+      html: '<a href="htp:/x">a</a> [[seat]] <a href="https://x.example/[[seat else 1]]">b</a>',
+      text: 'see [[name',
+    };
     const { problems } = compileMessage(source, known);
     expect(problems.map(({ field, code, at }) => [field, code, at])).toEqual([
       ['subject', 'unknown-field', 6],
@@ -51,12 +55,27 @@ describe('compiling a message', () => {
 
   test('writes fields, links, pixel, ways out and VERP under the contact’s own tokens', () => {
     const { message, problems } = compileMessage(
-      { subject: 'For [[first_name else "you"]]\r\nBcc: x@y.example', html: '<p>[[name else "friend"]] <a href="https://larkfield.example/a?x=1&amp;y=2">a</a> <a href="mailto:x@y.example">m</a></p>', text: '' },
+      {
+        subject: 'For [[first_name else "you"]]\r\nBcc: x@y.example',
+        html: '<p>[[name else "friend"]] <a href="https://larkfield.example/a?x=1&amp;y=2">a</a> <a href="mailto:x@y.example">m</a></p>',
+        text: '',
+      },
       known,
     );
     expect(problems).toEqual([]);
-    const sender = { brandName: 'Larkfield Observatory', fromAddress: 'digest@larkfield.example', returnDomain: 'returns.larkfield.example', publicUrl: 'https://t.larkfield.example', listName: 'Night Digest' };
-    const recipient = { contactId: 5, campaignId: 3, address: 'ada@quillmail.example', fields: standardFields('ada@quillmail.example', 'Ada <b>Brandt') };
+    const sender = {
+      brandName: 'Larkfield Observatory',
+      fromAddress: 'digest@larkfield.example',
+      returnDomain: 'returns.larkfield.example',
+      publicUrl: 'https://t.larkfield.example',
+      listName: 'Night Digest',
+    };
+    const recipient = {
+      contactId: 5,
+      campaignId: 3,
+      address: 'ada@quillmail.example',
+      fields: standardFields('ada@quillmail.example', 'Ada <b>Brandt'),
+    };
     const written = writeMessage(message, recipient, sender, tokens);
     expect(written.subject).toBe('For Ada  Bcc: x@y.example'.replace('  ', ' '));
     expect(written.html).toContain('Ada &#60;b&#62;Brandt');
@@ -68,6 +87,8 @@ describe('compiling a message', () => {
     const verp = /^b\.([a-z2-7]{39})@returns\.larkfield\.example$/.exec(written.envelopeFrom)!;
     expect(tokens.read(verp[1]!, 'return')).toMatchObject({ campaignId: 3, contactId: 5 });
     expect(written.headers['List-Unsubscribe-Post']).toBe('List-Unsubscribe=One-Click');
-    expect(written.headers['List-Unsubscribe']).toMatch(/^<https:\/\/t\.larkfield\.example\/u\/[a-z2-7]{39}>, <mailto:u\.[a-z2-7]{39}@returns/);
+    expect(written.headers['List-Unsubscribe']).toMatch(
+      /^<https:\/\/t\.larkfield\.example\/u\/[a-z2-7]{39}>, <mailto:u\.[a-z2-7]{39}@returns/,
+    );
   });
 });

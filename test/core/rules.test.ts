@@ -2,15 +2,26 @@ import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { judgeActor, type ActFacts } from '../../src/core/activity/judge-actor.ts';
 import { healthRates } from '../../src/core/health/rates.ts';
-import { decideDeliverability, DEFAULT_BOUNCE_RULE, type DeliverabilityFact } from '../../src/core/rules/bounce-count.ts';
+import {
+  decideDeliverability,
+  DEFAULT_BOUNCE_RULE,
+  type DeliverabilityFact,
+} from '../../src/core/rules/bounce-count.ts';
 import { DAY_MS, decideStage, DEFAULT_SUNSET_RULE, reportLadderProblems } from '../../src/core/rules/sunset-ladder.ts';
 
 const NOW = Date.UTC(2026, 10, 20);
 const ago = (days: number): number => NOW - days * DAY_MS;
-const soft = (days: number, campaignId: number): DeliverabilityFact => ({ kind: 'bounced', bounceClass: 'soft', at: ago(days), campaignId, eventId: `s${days}-${campaignId}` });
+const soft = (days: number, campaignId: number): DeliverabilityFact => ({
+  kind: 'bounced',
+  bounceClass: 'soft',
+  at: ago(days),
+  campaignId,
+  eventId: `s${days}-${campaignId}`,
+});
 
 describe('bounce count', () => {
-  const decide = (facts: DeliverabilityFact[]): string => decideDeliverability(DEFAULT_BOUNCE_RULE, facts, NOW).deliverability;
+  const decide = (facts: DeliverabilityFact[]): string =>
+    decideDeliverability(DEFAULT_BOUNCE_RULE, facts, NOW).deliverability;
 
   test('three soft bounces on three campaigns within 45 days and two days apart mark; fewer, closer, older or on fewer campaigns do not', () => {
     expect(decide([soft(20, 1), soft(10, 2), soft(1, 3)])).toBe('undeliverable');
@@ -23,8 +34,12 @@ describe('bounce count', () => {
 
   test('an engagement, or an acceptance that stood for three days, starts the count again; a fresh or bounced one does not', () => {
     expect(decide([soft(20, 1), soft(10, 2), { kind: 'engaged', at: ago(5) }, soft(1, 3)])).toBe('doubtful');
-    expect(decide([soft(20, 1), soft(12, 2), { kind: 'accepted', at: ago(9), campaignId: 9 }, soft(1, 3)])).toBe('doubtful');
-    expect(decide([soft(20, 1), soft(10, 2), { kind: 'accepted', at: ago(2), campaignId: 3 }, soft(1, 3)])).toBe('undeliverable');
+    expect(decide([soft(20, 1), soft(12, 2), { kind: 'accepted', at: ago(9), campaignId: 9 }, soft(1, 3)])).toBe(
+      'doubtful',
+    );
+    expect(decide([soft(20, 1), soft(10, 2), { kind: 'accepted', at: ago(2), campaignId: 3 }, soft(1, 3)])).toBe(
+      'undeliverable',
+    );
   });
 
   test('a mark stays although time passes, and is lifted by a delivery or a person', () => {
@@ -36,28 +51,67 @@ describe('bounce count', () => {
   });
 
   test('blocks are ours: no number of them marks', () => {
-    const blocks = Array.from({ length: 50 }, (_, index): DeliverabilityFact => ({ kind: 'bounced', bounceClass: 'block', at: ago(index), campaignId: index, eventId: `b${index}` }));
+    const blocks = Array.from({ length: 50 }, (_, index): DeliverabilityFact => ({
+      kind: 'bounced',
+      bounceClass: 'block',
+      at: ago(index),
+      campaignId: index,
+      eventId: `b${index}`,
+    }));
     expect(decide(blocks)).toBe('deliverable');
-    expect(decideDeliverability({ ...DEFAULT_BOUNCE_RULE, classes: ['soft', 'hard'], count: 1, onCampaigns: 1, spreadDays: 0 }, blocks, NOW).deliverability).toBe('deliverable');
+    expect(
+      decideDeliverability(
+        { ...DEFAULT_BOUNCE_RULE, classes: ['soft', 'hard'], count: 1, onCampaigns: 1, spreadDays: 0 },
+        blocks,
+        NOW,
+      ).deliverability,
+    ).toBe('deliverable');
   });
 
   test('order-free: any order of the same facts gives the same decision', () => {
     const fact = fc.oneof(
-      fc.record({ kind: fc.constant('bounced' as const), bounceClass: fc.constantFrom('soft' as const, 'hard' as const, 'block' as const), at: fc.nat(60).map(ago), campaignId: fc.nat(4), eventId: fc.uuid() }),
-      fc.record({ kind: fc.constantFrom('engaged' as const, 'delivered' as const, 'lifted' as const), at: fc.nat(60).map(ago) }),
+      fc.record({
+        kind: fc.constant('bounced' as const),
+        bounceClass: fc.constantFrom('soft' as const, 'hard' as const, 'block' as const),
+        at: fc.nat(60).map(ago),
+        campaignId: fc.nat(4),
+        eventId: fc.uuid(),
+      }),
+      fc.record({
+        kind: fc.constantFrom('engaged' as const, 'delivered' as const, 'lifted' as const),
+        at: fc.nat(60).map(ago),
+      }),
       fc.record({ kind: fc.constant('accepted' as const), at: fc.nat(60).map(ago), campaignId: fc.nat(4) }),
     );
     fc.assert(
-      fc.property(fc.array(fact, { maxLength: 12 }).chain((facts) => fc.tuple(fc.constant(facts), fc.shuffledSubarray(facts, { minLength: facts.length }))), ([facts, shuffled]) => {
-        expect(decideDeliverability(DEFAULT_BOUNCE_RULE, shuffled, NOW)).toEqual(decideDeliverability(DEFAULT_BOUNCE_RULE, facts, NOW));
-      }),
+      fc.property(
+        fc
+          .array(fact, { maxLength: 12 })
+          .chain((facts) => fc.tuple(fc.constant(facts), fc.shuffledSubarray(facts, { minLength: facts.length }))),
+        ([facts, shuffled]) => {
+          expect(decideDeliverability(DEFAULT_BOUNCE_RULE, shuffled, NOW)).toEqual(
+            decideDeliverability(DEFAULT_BOUNCE_RULE, facts, NOW),
+          );
+        },
+      ),
     );
   });
 });
 
 describe('sunset ladder', () => {
   const stage = (facts: Partial<Parameters<typeof decideStage>[1]>): string =>
-    decideStage(DEFAULT_SUNSET_RULE, { joinedAt: ago(1000), engagedAt: undefined, restartedAt: undefined, messagesInSilence: 100, messagesEver: 100, ...facts }, NOW).stage;
+    decideStage(
+      DEFAULT_SUNSET_RULE,
+      {
+        joinedAt: ago(1000),
+        engagedAt: undefined,
+        restartedAt: undefined,
+        messagesInSilence: 100,
+        messagesEver: 100,
+        ...facts,
+      },
+      NOW,
+    ).stage;
 
   test.each([
     [29, 100, 'engaged'], [30, 2, 'engaged'], [30, 3, 'fading'], [90, 7, 'fading'], [90, 8, 'dormant'],
@@ -81,13 +135,25 @@ describe('sunset ladder', () => {
 
   test('an edited ladder that does not rise is refused with its place', () => {
     const [fading, dormant, sunset] = DEFAULT_SUNSET_RULE.steps;
-    const problems = reportLadderProblems({ ...DEFAULT_SUNSET_RULE, engagingActs: [], steps: [fading!, { ...dormant!, days: 20, messages: 1 }, sunset!] });
+    const problems = reportLadderProblems({
+      ...DEFAULT_SUNSET_RULE,
+      engagingActs: [],
+      steps: [fading!, { ...dormant!, days: 20, messages: 1 }, sunset!],
+    });
     expect(problems.map(({ field }) => field)).toEqual(['steps.1.days', 'steps.1.messages', 'engagingActs']);
   });
 });
 
 describe('human or machine', () => {
-  const base: ActFacts = { kind: 'clicked', at: NOW, acceptedAt: NOW - 60_000, trappedAt: [], isTrap: false, userAgent: 'Mozilla/5.0 Mail', method: 'GET' };
+  const base: ActFacts = {
+    kind: 'clicked',
+    at: NOW,
+    acceptedAt: NOW - 60_000,
+    trappedAt: [],
+    isTrap: false,
+    userAgent: 'Mozilla/5.0 Mail',
+    method: 'GET',
+  };
 
   test.each<[string, Partial<ActFacts>, string, string]>([
     ['a click at reading pace', {}, 'human', 'person'],
@@ -108,8 +174,18 @@ describe('human or machine', () => {
 });
 
 test('health rates: delivered is accepted less bounced, and nothing is judged under 200', () => {
-  const [bounce, , complaint] = healthRates({ accepted: 1000, bounced: 30, hardBounced: 5, complained: 1, unsubscribed: 0 });
+  const [bounce, , complaint] = healthRates({
+    accepted: 1000,
+    bounced: 30,
+    hardBounced: 5,
+    complained: 1,
+    unsubscribed: 0,
+  });
   expect(bounce).toMatchObject({ rate: 0.03, over: true });
   expect(complaint).toMatchObject({ of: 970, over: true });
-  expect(healthRates({ accepted: 199, bounced: 199, hardBounced: 199, complained: 0, unsubscribed: 0 }).map((rate) => rate.over)).toEqual([null, null, null, null]);
+  expect(
+    healthRates({ accepted: 199, bounced: 199, hardBounced: 199, complained: 0, unsubscribed: 0 }).map(
+      (rate) => rate.over,
+    ),
+  ).toEqual([null, null, null, null]);
 });

@@ -16,7 +16,10 @@ const READER = { 'user-agent': 'Mozilla/5.0 Mail' };
 beforeAll(async () => {
   service = await startRealService();
   sink = await startSink(service.relayPort);
-  list = await makeList(service.client, NAMES.map((name) => `${name}@lanternpost.example`));
+  list = await makeList(
+    service.client,
+    NAMES.map((name) => `${name}@lanternpost.example`),
+  );
   id = await makeCampaign(service.client, list, 'First');
   await service.client.startCampaign(id, NAMES.length);
   await until(async () => (await service.client.report(id)).state === 'finished');
@@ -30,9 +33,20 @@ afterAll(async () => {
 
 const messageTo = (name: string): Received => sink.received.find(({ to }) => to.startsWith(`${name}@`))!;
 const decoded = (name: string): string => messageTo(name).raw.replace(/=\r\n/g, '').replace(/=3D/g, '=');
-const urlsOf = (name: string, kind: 'c' | 'o' | 'u'): string[] => [...new Set([...decoded(name).matchAll(new RegExp(`${service.public}/${kind}/[a-z2-7]{39}(?:\\.gif)?`, 'g'))].map((match) => match[0]))];
-const originalOf = (name: string) => ({ envelopeFrom: messageTo(name).from, to: messageTo(name).to, headers: messageTo(name).raw.slice(0, messageTo(name).raw.indexOf('\r\n\r\n')) });
-const reasonsOf = async (name: string) => (await service.client.check(`${name}@lanternpost.example`)).brands[0]!.reasons;
+const urlsOf = (name: string, kind: 'c' | 'o' | 'u'): string[] => [
+  ...new Set(
+    [...decoded(name).matchAll(new RegExp(`${service.public}/${kind}/[a-z2-7]{39}(?:\\.gif)?`, 'g'))].map(
+      (match) => match[0],
+    ),
+  ),
+];
+const originalOf = (name: string) => ({
+  envelopeFrom: messageTo(name).from,
+  to: messageTo(name).to,
+  headers: messageTo(name).raw.slice(0, messageTo(name).raw.indexOf('\r\n\r\n')),
+});
+const reasonsOf = async (name: string) =>
+  (await service.client.check(`${name}@lanternpost.example`)).brands[0]!.reasons;
 
 async function mail(to: string, raw: string | Buffer): Promise<void> {
   const transport = nodemailer.createTransport({ host: '127.0.0.1', port: service.intakePort, ignoreTLS: true });
@@ -49,19 +63,40 @@ describe('returns', () => {
     await mail(messageTo('bo').from, complaintReport(originalOf('bo')));
     const wayOut = /mailto:(u\.[a-z2-7]{39}@[a-z.]+)/.exec(messageTo('cy').raw.replace(/\r\n\s+/g, ''))![1]!;
     await mail(wayOut, unsubscribeLetter('cy@lanternpost.example', wayOut));
-    expect([await reasonsOf('ada'), await reasonsOf('bo'), await reasonsOf('cy')]).toEqual([['undeliverable'], ['complained'], ['unsubscribed']]);
+    expect([await reasonsOf('ada'), await reasonsOf('bo'), await reasonsOf('cy')]).toEqual([
+      ['undeliverable'],
+      ['complained'],
+      ['unsubscribed'],
+    ]);
     const preflight = await service.client.preflight(await makeCampaign(service.client, list, 'Second'));
     expect(preflight).toMatchObject({ audience: 9, willGet: 6, heldBack: 3 });
   });
 
   test('a forged, a foreign and a tampered return change nothing and are kept as unmatched', async () => {
-    const forged = originalOf('di').envelopeFrom.replace(/^b\.(.)/, (_, first: string) => `b.${first === 'a' ? 'b' : 'a'}`);
-    const report = deliveryReport({ ...originalOf('di'), headers: 'Message-ID: <x@elsewhere.example>' }, '5.1.1', '550 5.1.1 no such user');
+    const forged = originalOf('di').envelopeFrom.replace(
+      /^b\.(.)/,
+      (_, first: string) => `b.${first === 'a' ? 'b' : 'a'}`,
+    );
+    const report = deliveryReport(
+      { ...originalOf('di'), headers: 'Message-ID: <x@elsewhere.example>' },
+      '5.1.1',
+      '550 5.1.1 no such user',
+    );
     await mail(forged, report);
-    await mail('somebody@returns.larkfield.example', complaintReport({ envelopeFrom: 'x@y.example', to: 'di@lanternpost.example', headers: 'To: di@lanternpost.example' }));
+    await mail(
+      'somebody@returns.larkfield.example',
+      complaintReport({
+        envelopeFrom: 'x@y.example',
+        to: 'di@lanternpost.example',
+        headers: 'To: di@lanternpost.example',
+      }),
+    );
     await mail(originalOf('ed').envelopeFrom, Buffer.from('\u0000\u0001 no message at all'));
     expect([await reasonsOf('di'), await reasonsOf('ed')]).toEqual([[], []]);
-    expect((await service.client.returns({ state: 'unmatched' })).items.map((row) => row.kind)).toEqual(['complaint', 'bounce']);
+    expect((await service.client.returns({ state: 'unmatched' })).items.map((row) => row.kind)).toEqual([
+      'complaint',
+      'bounce',
+    ]);
   });
 
   test('the same report twice counts once; a return of 20 MB is refused by its size', async () => {
@@ -69,8 +104,14 @@ describe('returns', () => {
     const report = deliveryReport(originalOf('hal'), '5.2.2', '552 5.2.2 mailbox full');
     await mail(messageTo('hal').from, report);
     await mail(messageTo('hal').from, report);
-    expect((await service.client.report(id)).bounced).toEqual({ ...before, soft: before.soft + 1, any: before.any + 1 });
-    await expect(mail(messageTo('hal').from, `Subject: big\r\n\r\n${'x'.repeat(20 * 1024 * 1024)}`)).rejects.toThrow(/552|larger|Message size/i);
+    expect((await service.client.report(id)).bounced).toEqual({
+      ...before,
+      soft: before.soft + 1,
+      any: before.any + 1,
+    });
+    await expect(mail(messageTo('hal').from, `Subject: big\r\n\r\n${'x'.repeat(20 * 1024 * 1024)}`)).rejects.toThrow(
+      /552|larger|Message size/i,
+    );
   });
 });
 
@@ -78,11 +119,21 @@ describe('tracking', () => {
   test('opens and clicks by a person are told from a scanner’s; the redirect leads where the author said', async () => {
     const [pixel] = urlsOf('di', 'o');
     const response = await fetch(pixel!, { headers: READER });
-    expect([response.status, response.headers.get('content-type'), response.headers.get('cache-control')]).toEqual([200, 'image/gif', 'private, no-store, max-age=0']);
+    expect([response.status, response.headers.get('content-type'), response.headers.get('cache-control')]).toEqual([
+      200,
+      'image/gif',
+      'private, no-store, max-age=0',
+    ]);
     const clicked = await Promise.all(urlsOf('di', 'c').slice(0, 2).map((url) => fetch(url, { headers: READER, redirect: 'manual' }))); // prettier-ignore
-    expect(clicked.map((one) => one.headers.get('location')).sort()).toEqual(['https://larkfield.example/map', 'https://larkfield.example/sky']);
+    expect(clicked.map((one) => one.headers.get('location')).sort()).toEqual([
+      'https://larkfield.example/map',
+      'https://larkfield.example/sky',
+    ]);
     for (const url of urlsOf('fay', 'c')) await fetch(url, { headers: READER, redirect: 'manual' });
-    expect(await service.client.report(id)).toMatchObject({ opened: { human: 1, any: 1 }, clicked: { human: 1, any: 2 } });
+    expect(await service.client.report(id)).toMatchObject({
+      opened: { human: 1, any: 1 },
+      clicked: { human: 1, any: 2 },
+    });
     const fay = (await service.client.check('fay@lanternpost.example')).contact!;
     const acts = (await service.client.timeLine(fay.id)).items.filter((item) => item.kind === 'clicked');
     expect(acts.map((item) => item.actorReason)).toEqual(['trap-link', 'trap-link', 'trap-link']);
@@ -92,7 +143,13 @@ describe('tracking', () => {
     const [click] = urlsOf('gus', 'c');
     const tampered = click!.slice(0, -1) + (click!.endsWith('a') ? 'b' : 'a');
     const [other] = urlsOf('gus', 'u');
-    for (const url of [tampered, click!.replace('/c/', '/u/'), other!.replace('/u/', '/c/'), `${service.public}/c/nonsense`, `${service.public}/../../etc/passwd`]) {
+    for (const url of [
+      tampered,
+      click!.replace('/c/', '/u/'),
+      other!.replace('/u/', '/c/'),
+      `${service.public}/c/nonsense`,
+      `${service.public}/../../etc/passwd`,
+    ]) {
       const response = await fetch(url, { redirect: 'manual' });
       expect([url, response.status, (await response.text()).includes('leads nowhere')]).toEqual([url, 404, true]);
     }
@@ -109,7 +166,11 @@ describe('invariant 10, the way out is always open', () => {
     expect(await page.text()).toContain('Stop Night Digest');
     await fetch(url!, { method: 'HEAD' });
     expect(await reasonsOf('gus')).toEqual([]);
-    const oneClick = await fetch(url!, { method: 'POST', body: new URLSearchParams({ 'List-Unsubscribe': 'One-Click' }), redirect: 'manual' });
+    const oneClick = await fetch(url!, {
+      method: 'POST',
+      body: new URLSearchParams({ 'List-Unsubscribe': 'One-Click' }),
+      redirect: 'manual',
+    });
     expect([oneClick.status, oneClick.headers.get('set-cookie')]).toEqual([200, null]);
     expect(await reasonsOf('gus')).toEqual(['unsubscribed']);
     await fetch(urlsOf('ivy', 'u')[0]!, { method: 'POST', body: new URLSearchParams({ from: 'everything' }) });
@@ -121,17 +182,26 @@ describe('invariant 10, the way out is always open', () => {
 
 test('invariant 5, durable: what was answered survives kill -9', async () => {
   const [pixel] = urlsOf('ed', 'o');
-  const answered = (await Promise.all(Array.from({ length: 40 }, () => fetch(pixel!, { headers: READER }).then((response) => response.status)))).filter((status) => status === 200).length;
+  const answered = (
+    await Promise.all(
+      Array.from({ length: 40 }, () => fetch(pixel!, { headers: READER }).then((response) => response.status)),
+    )
+  ).filter((status) => status === 200).length;
   service.kill();
   await service.restart();
   const ed = (await service.client.check('ed@lanternpost.example')).contact!;
-  expect((await service.client.timeLine(ed.id, undefined, 500)).items.filter((item) => item.kind === 'opened')).toHaveLength(answered);
+  expect(
+    (await service.client.timeLine(ed.id, undefined, 500)).items.filter((item) => item.kind === 'opened'),
+  ).toHaveLength(answered);
   expect(answered).toBe(40);
 });
 
 test('kill -9 in the middle of an import: it goes on by itself, and every row is there once', async () => {
   const rows = Array.from({ length: 60_000 }, (_, index) => `many${index}@quillmail.example,Many ${index}`);
-  const begun = await service.client.importFile({ listId: list.id, fileName: 'many.csv' }, ['address,name', ...rows].join('\n'));
+  const begun = await service.client.importFile(
+    { listId: list.id, fileName: 'many.csv' },
+    ['address,name', ...rows].join('\n'),
+  );
   await until(async () => (await service.client.import(begun.id)).rowsDone > 0);
   service.kill();
   await service.restart();

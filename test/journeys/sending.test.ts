@@ -15,9 +15,18 @@ afterEach(async () => {
   await sink.close();
 });
 
-const people = (count: number): string[] => Array.from({ length: count }, (_, index) => `reader${index}@lanternpost.example`);
+const people = (count: number): string[] =>
+  Array.from({ length: count }, (_, index) => `reader${index}@lanternpost.example`);
 const ended = (id: number) => until(async () => (await service.client.report(id)).state === 'finished');
-const total = ({ accepted, refused, uncertain, waiting, onTheirWay, heldBack }: Awaited<ReturnType<Running['client']['report']>>['ledger']) => accepted + refused + uncertain + waiting + onTheirWay + heldBack;
+const total = ({
+  accepted,
+  refused,
+  uncertain,
+  waiting,
+  onTheirWay,
+  heldBack,
+}: Awaited<ReturnType<Running['client']['report']>>['ledger']) =>
+  accepted + refused + uncertain + waiting + onTheirWay + heldBack;
 
 test('a message is what the standards ask for', async () => {
   const list = await makeList(service.client, ['ada@lanternpost.example']);
@@ -59,7 +68,14 @@ describe('invariant 1, gate, and invariant 2, ledger', () => {
     const { ledger } = await service.client.report(id);
     const stopped = ledger.reasons.find(({ reason }) => reason === 'suppressed')?.contacts ?? 0;
     expect(stopped).toBeGreaterThan(5);
-    expect(ledger).toMatchObject({ audience: 300, heldBack: stopped, accepted: 300 - stopped, uncertain: 0, waiting: 0, agrees: true });
+    expect(ledger).toMatchObject({
+      audience: 300,
+      heldBack: stopped,
+      accepted: 300 - stopped,
+      uncertain: 0,
+      waiting: 0,
+      agrees: true,
+    });
     expect(sink.received).toHaveLength(300 - stopped);
     expect(twice(sink.received)).toEqual([]);
   });
@@ -106,14 +122,22 @@ test('refusals at RCPT: 5xx is a bounce of its class at once, 4xx is tried again
     if (address.startsWith('later') && seen.get(address) === 1) return { code: 451, message: '4.7.1 greylisted' };
     return address.startsWith('never') ? { code: 450, message: '4.2.1 busy' } : undefined;
   };
-  const list = await makeList(service.client, ['gone', 'policy', 'later', 'never', 'fine'].map((name) => `${name}@lanternpost.example`));
+  const list = await makeList(
+    service.client,
+    ['gone', 'policy', 'later', 'never', 'fine'].map((name) => `${name}@lanternpost.example`),
+  );
   const id = await makeCampaign(service.client, list, 'Refused');
   await service.client.startCampaign(id, 5);
   await ended(id);
-  expect(await service.client.report(id)).toMatchObject({ ledger: { accepted: 2, refused: 3 }, bounced: { hard: 1, soft: 1, block: 1 } });
+  expect(await service.client.report(id)).toMatchObject({
+    ledger: { accepted: 2, refused: 3 },
+    bounced: { hard: 1, soft: 1, block: 1 },
+  });
   expect(seen.get('never@lanternpost.example')).toBe(5);
   const next = await service.client.preflight(await makeCampaign(service.client, list, 'Next'));
-  expect(next.reasons.map(({ reason, sample }) => [reason, sample.map((one) => one.address)])).toEqual([['undeliverable', ['gone@lanternpost.example']]]);
+  expect(next.reasons.map(({ reason, sample }) => [reason, sample.map((one) => one.address)])).toEqual([
+    ['undeliverable', ['gone@lanternpost.example']],
+  ]);
 });
 
 test('a relay that is down is told, tried again, and nothing is lost; pause, resume and cancel hold', async () => {
@@ -142,10 +166,20 @@ test('a relay that is down is told, tried again, and nothing is lost; pause, res
 test('a campaign that nobody would get, or whose message is unfit, is refused with what to do', async () => {
   const list = await makeList(service.client, ['ada@lanternpost.example']);
   const doNotWrite = await service.client.createSuppressionList({ name: 'Do not write' });
-  const unfit = await service.client.createCampaign({ brandId: list.brandId, name: 'Unfit', subject: '[[nickname else "x"]]', html: '<a href="nowhere">x</a>', listIds: [list.id] });
-  await expect(service.client.startCampaign(unfit.id, 1)).rejects.toMatchObject({ problem: { status: 422, field: 'subject' } });
+  const unfit = await service.client.createCampaign({
+    brandId: list.brandId,
+    name: 'Unfit',
+    subject: '[[nickname else "x"]]',
+    html: '<a href="nowhere">x</a>',
+    listIds: [list.id],
+  });
+  await expect(service.client.startCampaign(unfit.id, 1)).rejects.toMatchObject({
+    problem: { status: 422, field: 'subject' },
+  });
   const id = await makeCampaign(service.client, list, 'Nobody');
   await expect(service.client.startCampaign(id, 7)).rejects.toMatchObject({ problem: { expected: 7, now: 1 } });
   await service.client.addEntries(doNotWrite.id, ['ada@lanternpost.example'], 'asked');
-  await expect(service.client.startCampaign(id, 1)).rejects.toMatchObject({ problem: { title: 'Nobody would get this' } });
+  await expect(service.client.startCampaign(id, 1)).rejects.toMatchObject({
+    problem: { title: 'Nobody would get this' },
+  });
 });

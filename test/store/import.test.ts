@@ -12,9 +12,23 @@ let world: SmallWorld;
 beforeAll(async () => {
   deps = await makeDeps();
   world = await makeSmallWorld(deps, 5);
-  const list = await createSuppressionList(deps, { name: 'Do not write', scope: 'organisation', scopeId: null, reach: 'everything', exact: false });
-  await addEntries(deps, { listId: list.id, values: ['ana@quillmail.example', '.alumni.campusnet.example'], reason: 'asked', expiresAt: null, actor: 'Rosa Lindgard' });
-  await recordEvents(deps, [outside(world, 'unsubscribed', 4, null, Date.parse('2026-01-01'), { lists: [world.listId] })]);
+  const list = await createSuppressionList(deps, {
+    name: 'Do not write',
+    scope: 'organisation',
+    scopeId: null,
+    reach: 'everything',
+    exact: false,
+  });
+  await addEntries(deps, {
+    listId: list.id,
+    values: ['ana@quillmail.example', '.alumni.campusnet.example'],
+    reason: 'asked',
+    expiresAt: null,
+    actor: 'Rosa Lindgard',
+  });
+  await recordEvents(deps, [
+    outside(world, 'unsubscribed', 4, null, Date.parse('2026-01-01'), { lists: [world.listId] }),
+  ]);
 });
 afterAll(() => deps.close());
 
@@ -35,7 +49,8 @@ const FILE = [
 const COUNTS = { created: 1, duplicate: 1, unchanged: 1, updated: 1, suppressed: 3, refused: 3 };
 
 test('every row gets its outcome; the dry run gives exactly the counts of the real one; doing it again changes nothing', async () => {
-  const contacts = async (): Promise<unknown> => deps.database.query('SELECT address, name, attributes FROM contact ORDER BY id');
+  const contacts = async (): Promise<unknown> =>
+    deps.database.query('SELECT address, name, attributes FROM contact ORDER BY id');
   const before = await contacts();
   expect((await importText(deps, world.listId, FILE, true)).counts).toEqual(COUNTS);
   expect(await contacts()).toEqual(before);
@@ -44,7 +59,12 @@ test('every row gets its outcome; the dry run gives exactly the counts of the re
   const after = await contacts();
   expect(after).toHaveLength(8);
   expect(after).toContainEqual({ address: 'new.one@quillmail.example', name: 'One; New', attributes: { seat: 'A1' } });
-  expect((await importText(deps, world.listId, FILE)).counts).toEqual({ unchanged: 3, duplicate: 1, suppressed: 3, refused: 3 });
+  expect((await importText(deps, world.listId, FILE)).counts).toEqual({
+    unchanged: 3,
+    duplicate: 1,
+    suppressed: 3,
+    refused: 3,
+  });
   expect(await contacts()).toEqual(after);
   let results = '';
   for await (const piece of exportImportResults(deps, real.id)) results += piece;
@@ -72,10 +92,17 @@ test.each<[string, string | Buffer, string]>([
 });
 
 test('UTF-16, byte order marks, quotation marks gone wrong and three bad rows in ten thousand', async () => {
-  const utf16 = Buffer.concat([Buffer.from([0xff, 0xfe]), Buffer.from('address\tname\nrené@quillmail.example\tRené\n', 'utf16le')]);
+  const utf16 = Buffer.concat([
+    Buffer.from([0xff, 0xfe]),
+    Buffer.from('address\tname\nrené@quillmail.example\tRené\n', 'utf16le'),
+  ]);
   expect((await importText(deps, world.listId, utf16)).counts).toEqual({ created: 1 });
-  expect((await importText(deps, world.listId, '\ufeffaddress,name\nbom@quillmail.example,Bom\n')).counts).toEqual({ created: 1 });
-  const rows = Array.from({ length: 10_000 }, (_, index) => (index % 4000 === 1000 ? `bad row ${index},` : `many${index}@quillmail.example,Many`));
+  expect((await importText(deps, world.listId, '\ufeffaddress,name\nbom@quillmail.example,Bom\n')).counts).toEqual({
+    created: 1,
+  });
+  const rows = Array.from({ length: 10_000 }, (_, index) =>
+    index % 4000 === 1000 ? `bad row ${index},` : `many${index}@quillmail.example,Many`,
+  );
   rows[5000] = 'quote@quillmail.example,"Unclosed';
   rows[6000] = 'odd@quillmail.example,"Od"d';
   const { counts, rowsRead } = await importText(deps, world.listId, ['address,name', ...rows].join('\n'));

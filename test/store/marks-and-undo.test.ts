@@ -20,20 +20,44 @@ beforeEach(async () => {
 });
 afterEach(() => deps.close());
 
-const everythingTo = (contact: number) => campaigns.map((campaign) => outside(world, 'sent', contact, campaign, campaign.at));
+const everythingTo = (contact: number) =>
+  campaigns.map((campaign) => outside(world, 'sent', contact, campaign, campaign.at));
 const snapshot = async (): Promise<unknown> => [
-  await deps.database.query('SELECT id, deliverability, deliverability_since, deliverability_cause FROM contact ORDER BY id'),
-  await deps.database.query(`SELECT contact_id, brand_id, stage, since FROM contact_stage WHERE stage <> 'new' ORDER BY 1, 2`),
+  await deps.database.query(
+    'SELECT id, deliverability, deliverability_since, deliverability_cause FROM contact ORDER BY id',
+  ),
+  await deps.database.query(
+    `SELECT contact_id, brand_id, stage, since FROM contact_stage WHERE stage <> 'new' ORDER BY 1, 2`,
+  ),
   await deps.database.query('SELECT value, list_id FROM suppression_entry WHERE lifted_at IS NULL ORDER BY 1, 2'),
   await deps.database.query('SELECT contact_id, list_id, state, since FROM subscription ORDER BY 1, 2'),
 ];
-const sunset = (expected: number | null = null) => applySunsetRule(deps, { brandId: world.brandId, expected, reason: 'test', actor: 'Rosa Lindgard', actorKind: 'person' });
-const reasonsOf = async (contact: number): Promise<string[]> => (await checkAddress(deps, world.addresses[contact]!)).brands[0]!.reasons;
+const sunset = (expected: number | null = null) =>
+  applySunsetRule(deps, {
+    brandId: world.brandId,
+    expected,
+    reason: 'test',
+    actor: 'Rosa Lindgard',
+    actorKind: 'person',
+  });
+const reasonsOf = async (contact: number): Promise<string[]> =>
+  (await checkAddress(deps, world.addresses[contact]!)).brands[0]!.reasons;
 
 test('invariant 8, silence needs words: only who was written to goes to sunset, and the preview says so beforehand', async () => {
-  await recordEvents(deps, [...everythingTo(0), ...everythingTo(1), outside(world, 'clicked', 1, campaigns[39]!, campaigns[39]!.at + DAY / 2, { link: 1, userAgent: 'Mail' })]);
+  await recordEvents(deps, [
+    ...everythingTo(0),
+    ...everythingTo(1),
+    outside(world, 'clicked', 1, campaigns[39]!, campaigns[39]!.at + DAY / 2, { link: 1, userAgent: 'Mail' }),
+  ]);
   const preview = await previewSunsetRule(deps, world.brandId);
-  expect(preview).toMatchObject({ moving: 2, toSunset: 1, sample: [{ contactId: world.contactIds[0], to: 'sunset' }, { contactId: world.contactIds[1], to: 'engaged' }] });
+  expect(preview).toMatchObject({
+    moving: 2,
+    toSunset: 1,
+    sample: [
+      { contactId: world.contactIds[0], to: 'sunset' },
+      { contactId: world.contactIds[1], to: 'engaged' },
+    ],
+  });
   const run = await sunset(2);
   expect(run.counts).toEqual({ moved: 2, 'to sunset': 1, 'to engaged': 1 });
   expect(await reasonsOf(0)).toEqual(['sunset']);
@@ -41,7 +65,10 @@ test('invariant 8, silence needs words: only who was written to goes to sunset, 
 });
 
 test('an engagement ends silence at once and lifts the sunset entry; it lifts nothing else', async () => {
-  await recordEvents(deps, [...everythingTo(0), outside(world, 'complained', 0, campaigns[0]!, campaigns[0]!.at + DAY)]);
+  await recordEvents(deps, [
+    ...everythingTo(0),
+    outside(world, 'complained', 0, campaigns[0]!, campaigns[0]!.at + DAY),
+  ]);
   await sunset();
   expect(await reasonsOf(0)).toEqual(['complained', 'sunset']);
   await recordEvents(deps, [outside(world, 'purchased', 0, null, deps.now().getTime() - 1000)]);
@@ -57,15 +84,38 @@ test('a count that moved since the preview is asked for again, and nothing chang
 
 describe('invariant 12, undo', () => {
   test('a run of the ladder, of the bounce rule, of entries, of a lift and of an import are each put back exactly', async () => {
-    await recordEvents(deps, [...everythingTo(0), ...[36, 37, 38].map((index) => outside(world, 'bounced', 3, campaigns[index]!, campaigns[index]!.at + 60_000, { class: 'soft' }))]);
+    await recordEvents(deps, [
+      ...everythingTo(0),
+      ...[36, 37, 38].map((index) =>
+        outside(world, 'bounced', 3, campaigns[index]!, campaigns[index]!.at + 60_000, { class: 'soft' }),
+      ),
+    ]);
     await deps.database.query(`UPDATE contact SET deliverability = 'deliverable'`);
     await deps.database.query('DELETE FROM suppression_entry');
-    const list = await createSuppressionList(deps, { name: 'Do not write', scope: 'organisation', scopeId: null, reach: 'everything', exact: false });
+    const list = await createSuppressionList(deps, {
+      name: 'Do not write',
+      scope: 'organisation',
+      scopeId: null,
+      reach: 'everything',
+      exact: false,
+    });
     const acts: (() => Promise<number>)[] = [
       async () => (await sunset()).id,
-      async () => (await applyBounceRule(deps, { expected: null, reason: 'test', actor: 'Rosa Lindgard', actorKind: 'person' })).id,
-      async () => (await addEntries(deps, { listId: list.id, values: world.addresses.slice(0, 5), reason: 'test', expiresAt: null, actor: 'Rosa Lindgard' })).runId,
-      async () => (await importText(deps, world.listId, 'address\nfresh@quillmail.example\nreader1@lanternpost.example')).runId!,
+      async () =>
+        (await applyBounceRule(deps, { expected: null, reason: 'test', actor: 'Rosa Lindgard', actorKind: 'person' }))
+          .id,
+      async () =>
+        (
+          await addEntries(deps, {
+            listId: list.id,
+            values: world.addresses.slice(0, 5),
+            reason: 'test',
+            expiresAt: null,
+            actor: 'Rosa Lindgard',
+          })
+        ).runId,
+      async () =>
+        (await importText(deps, world.listId, 'address\nfresh@quillmail.example\nreader1@lanternpost.example')).runId!,
     ];
     for (const act of acts) {
       const before = await snapshot();
@@ -99,7 +149,11 @@ test('invariant 7, blocks are ours: block bounces leave no mark and no entry', a
 });
 
 test('invariant 9, machines do not engage: a scanner keeps nobody from sunset', async () => {
-  const scans = campaigns.flatMap((campaign) => [0, 1, 2].map((link) => outside(world, 'clicked', 0, campaign, campaign.at + 500 + link, { link, userAgent: 'Mail' })));
+  const scans = campaigns.flatMap((campaign) =>
+    [0, 1, 2].map((link) =>
+      outside(world, 'clicked', 0, campaign, campaign.at + 500 + link, { link, userAgent: 'Mail' }),
+    ),
+  );
   await recordEvents(deps, [...everythingTo(0), ...scans]);
   await sunset();
   expect(await reasonsOf(0)).toEqual(['sunset']);
@@ -120,7 +174,9 @@ test('invariant 3, evidence: every mark and entry names its cause in the journal
   expect((await check(1)).evidence).toMatchObject({ events: [expect.any(String)] });
   await liftByPerson(deps, [(await check(0)).id, (await check(1)).id], 'wrote to us', 'Rosa Lindgard');
   expect([await reasonsOf(0), await reasonsOf(1)]).toEqual([[], []]);
-  await expect(liftByPerson(deps, [(await check(2)).id], 'please', 'Rosa Lindgard')).rejects.toMatchObject({ code: 'wrong-state' });
+  await expect(liftByPerson(deps, [(await check(2)).id], 'please', 'Rosa Lindgard')).rejects.toMatchObject({
+    code: 'wrong-state',
+  });
   await recordEvents(deps, [outside(world, 'bounced', 1, campaigns[9]!, campaigns[9]!.at, { class: 'block' })]);
   expect(await reasonsOf(1)).toEqual([]);
 });

@@ -26,8 +26,12 @@ describe('invariant 11, one truth', () => {
       const written = random.whole(0, 30);
       for (const campaign of campaigns.slice(30 - written)) {
         events.push(outside(world, 'sent', contact, campaign, campaign.at));
-        if (random.chance(0.05)) events.push(outside(world, 'clicked', contact, campaign, campaign.at + 60_000, { link: 1, userAgent: 'Mail' }));
-        if (random.chance(0.03)) events.push(outside(world, 'bounced', contact, campaign, campaign.at + 9000, { class: 'soft' }));
+        if (random.chance(0.05))
+          events.push(
+            outside(world, 'clicked', contact, campaign, campaign.at + 60_000, { link: 1, userAgent: 'Mail' }),
+          );
+        if (random.chance(0.03))
+          events.push(outside(world, 'bounced', contact, campaign, campaign.at + 9000, { class: 'soft' }));
       }
     }
     await recordEvents(deps, events);
@@ -55,27 +59,79 @@ describe('invariant 11, one truth', () => {
 
   /** The facts, worked out one event after the other, in the plainest way there is. */
   async function silenceFacts(contactId: number, rule: SunsetRule): Promise<Parameters<typeof decideStage>[1]> {
-    const events: { kind: string; actor: string; at: Date; campaign_id: number }[] = await deps.database.query('SELECT kind, actor, occurred_at AS at, campaign_id FROM event WHERE contact_id = $1', [contactId]);
+    const events: { kind: string; actor: string; at: Date; campaign_id: number }[] = await deps.database.query(
+      'SELECT kind, actor, occurred_at AS at, campaign_id FROM event WHERE contact_id = $1',
+      [contactId],
+    );
     const joinedAt = Date.parse('2025-01-01');
-    const engaged = events.filter((event) => (rule.engagingActs as string[]).includes(event.kind) && (event.actor === 'human' || event.kind === 'replied')).map((event) => event.at.getTime());
+    const engaged = events
+      .filter(
+        (event) =>
+          (rule.engagingActs as string[]).includes(event.kind) && (event.actor === 'human' || event.kind === 'replied'),
+      )
+      .map((event) => event.at.getTime());
     const bounced = new Set(events.filter((event) => event.kind === 'bounced').map((event) => event.campaign_id));
-    const reached = events.filter((event) => event.kind === 'sent' && !bounced.has(event.campaign_id)).map((event) => event.at.getTime());
+    const reached = events
+      .filter((event) => event.kind === 'sent' && !bounced.has(event.campaign_id))
+      .map((event) => event.at.getTime());
     const engagedAt = engaged.length > 0 ? Math.max(...engaged) : undefined;
     const since = Math.max(joinedAt, engagedAt ?? 0);
-    return { joinedAt, engagedAt, restartedAt: undefined, messagesInSilence: reached.filter((at) => at > since).length, messagesEver: reached.length };
+    return {
+      joinedAt,
+      engagedAt,
+      restartedAt: undefined,
+      messagesInSilence: reached.filter((at) => at > since).length,
+      messagesEver: reached.length,
+    };
   }
 
   test('the verdict on every contact is the same in SQL as in core, over generated entries, subscriptions and marks', async () => {
-    const shop = await createBrand(deps, { name: 'Larkfield Shop', fromAddress: 'shop@larkfield.example', returnDomain: 'r.larkfield.example', zone: 'UTC' });
+    const shop = await createBrand(deps, {
+      name: 'Larkfield Shop',
+      fromAddress: 'shop@larkfield.example',
+      returnDomain: 'r.larkfield.example',
+      zone: 'UTC',
+    });
     const members = await createList(deps, { brandId: world.brandId, name: 'Members', optIn: 'double' });
-    const strange = ['ana+moon@quillmail.example', 'ana@quillmail.example', 'deep@a.b.campusnet.example', 'top@campusnet.example', 'hash@lanternpost.example'];
-    await importText(deps, members.id, ['address', ...strange, ...world.addresses.slice(50), 'waiting@quillmail.example'].join('\n'));
+    const strange = [
+      'ana+moon@quillmail.example',
+      'ana@quillmail.example',
+      'deep@a.b.campusnet.example',
+      'top@campusnet.example',
+      'hash@lanternpost.example',
+    ];
+    await importText(
+      deps,
+      members.id,
+      ['address', ...strange, ...world.addresses.slice(50), 'waiting@quillmail.example'].join('\n'),
+    );
     await importText(deps, world.listId, ['address', ...strange].join('\n'));
-    const scopes = [{ scope: 'organisation' as const, scopeId: null }, { scope: 'brand' as const, scopeId: world.brandId }, { scope: 'brand' as const, scopeId: shop.id }, { scope: 'list' as const, scopeId: world.listId }];
-    const values = ['ana@quillmail.example', '.campusnet.example', addressHash('hash@lanternpost.example'), ...world.addresses.slice(0, 12)];
+    const scopes = [
+      { scope: 'organisation' as const, scopeId: null },
+      { scope: 'brand' as const, scopeId: world.brandId },
+      { scope: 'brand' as const, scopeId: shop.id },
+      { scope: 'list' as const, scopeId: world.listId },
+    ];
+    const values = [
+      'ana@quillmail.example',
+      '.campusnet.example',
+      addressHash('hash@lanternpost.example'),
+      ...world.addresses.slice(0, 12),
+    ];
     for (const [index, value] of values.entries()) {
-      const list = await createSuppressionList(deps, { name: `list ${index}`, ...scopes[index % 4]!, reach: index % 3 === 0 ? 'everything' : 'marketing', exact: index === 4 });
-      await addEntries(deps, { listId: list.id, values: [value], reason: 'test', expiresAt: null, actor: 'Rosa Lindgard' });
+      const list = await createSuppressionList(deps, {
+        name: `list ${index}`,
+        ...scopes[index % 4]!,
+        reach: index % 3 === 0 ? 'everything' : 'marketing',
+        exact: index === 4,
+      });
+      await addEntries(deps, {
+        listId: list.id,
+        values: [value],
+        reason: 'test',
+        expiresAt: null,
+        actor: 'Rosa Lindgard',
+      });
     }
     const at = deps.now().getTime() - 1000;
     await recordEvents(deps, [
@@ -87,15 +143,25 @@ describe('invariant 11, one truth', () => {
     await deps.database.query('UPDATE contact SET archived_at = now() WHERE id = $1', [world.contactIds[21]]);
     await deps.database.query('UPDATE contact SET erased_at = now() WHERE id = $1', [world.contactIds[22]]);
 
-    const message = { campaignId: 0, brandId: world.brandId, purpose: 'marketing' as const, listIds: [world.listId, members.id], leftOutListIds: [] };
+    const message = {
+      campaignId: 0,
+      brandId: world.brandId,
+      purpose: 'marketing' as const,
+      listIds: [world.listId, members.id],
+      leftOutListIds: [],
+    };
     const counted = await countPreflight(deps.database, message);
     const bySql = new Map<string, string[]>();
-    for (const { reason } of counted) for (const row of await listPreflight(deps.database, message, reason, 0, 1000)) bySql.set(row.address, row.reasons);
+    for (const { reason } of counted)
+      for (const row of await listPreflight(deps.database, message, reason, 0, 1000))
+        bySql.set(row.address, row.reasons);
     expect(bySql.size).toBe(66);
     for (const [address, reasons] of bySql) {
       const verdict = (await checkAddress(deps, address)).brands.find(({ brandId }) => brandId === world.brandId)!;
       expect([address, verdict.reasons]).toEqual([address, reasons]);
     }
-    expect(new Set([...bySql.values()].flat())).toEqual(new Set(['erased', 'archived', 'undeliverable', 'suppressed', 'complained', 'unsubscribed', 'unconfirmed']));
+    expect(new Set([...bySql.values()].flat())).toEqual(
+      new Set(['erased', 'archived', 'undeliverable', 'suppressed', 'complained', 'unsubscribed', 'unconfirmed']),
+    );
   });
 });

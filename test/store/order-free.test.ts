@@ -21,8 +21,17 @@ describe('invariant 4, order-free', () => {
   afterAll(() => deps.close());
 
   const story = (): fc.Arbitrary<IncomingEvent[]> => {
-    const one = fc.record({ contact: fc.nat(2), campaign: fc.nat(5), what: fc.nat(12), after: fc.constantFrom(500, 3000, 40_000, 90_000, DAY) });
-    return fc.array(one, { minLength: 3, maxLength: 14 }).map((picks) => picks.flatMap(({ contact, campaign, what, after }) => tell(contact, campaigns[campaign]!, what, after)));
+    const one = fc.record({
+      contact: fc.nat(2),
+      campaign: fc.nat(5),
+      what: fc.nat(12),
+      after: fc.constantFrom(500, 3000, 40_000, 90_000, DAY),
+    });
+    return fc
+      .array(one, { minLength: 3, maxLength: 14 })
+      .map((picks) =>
+        picks.flatMap(({ contact, campaign, what, after }) => tell(contact, campaigns[campaign]!, what, after)),
+      );
   };
 
   function tell(contact: number, campaign: { id: number; at: number }, what: number, after: number): IncomingEvent[] {
@@ -44,10 +53,21 @@ describe('invariant 4, order-free', () => {
   } // prettier-ignore
 
   test('any permutation and repetition of the same events, in batches of any size, gives the same activity, marks and counts', async () => {
-    const told = story().chain((events) => fc.tuple(fc.constant(events), fc.shuffledSubarray([...events, ...events.slice(0, 3)], { minLength: Math.min(3, events.length) + events.length }), fc.integer({ min: 1, max: 5 })));
+    const told = story().chain((events) =>
+      fc.tuple(
+        fc.constant(events),
+        fc.shuffledSubarray([...events, ...events.slice(0, 3)], {
+          minLength: Math.min(3, events.length) + events.length,
+        }),
+        fc.integer({ min: 1, max: 5 }),
+      ),
+    );
     await fc.assert(
       fc.asyncProperty(told, async ([events, shuffled, size]) => {
-        const [one, other] = [await outcome(deps, world, [events]), await outcome(deps, world, inBatches(shuffled, size))];
+        const [one, other] = [
+          await outcome(deps, world, [events]),
+          await outcome(deps, world, inBatches(shuffled, size)),
+        ];
         expect(other).toEqual(one);
       }),
       { numRuns: 40 },
@@ -60,14 +80,18 @@ describe('invariant 4, order-free', () => {
 });
 
 function inBatches<T>(items: T[], size: number): T[][] {
-  return Array.from({ length: Math.ceil(items.length / size) }, (_, index) => items.slice(index * size, (index + 1) * size));
+  return Array.from({ length: Math.ceil(items.length / size) }, (_, index) =>
+    items.slice(index * size, (index + 1) * size),
+  );
 }
 
 /** What stands at the end, after a fresh start: everything but instants of recording and numbers of rows. */
 async function outcome(deps: Deps, world: SmallWorld, batches: IncomingEvent[][]): Promise<unknown> {
   const { database } = deps;
   await database.query(`TRUNCATE ${TABLES.join(', ')}`);
-  await database.query(`UPDATE contact SET deliverability = 'deliverable', deliverability_since = NULL, deliverability_cause = NULL`);
+  await database.query(
+    `UPDATE contact SET deliverability = 'deliverable', deliverability_since = NULL, deliverability_cause = NULL`,
+  );
   await database.query(`UPDATE subscription SET state = 'subscribed', since = '2025-01-01', source = 'import 1'`);
   for (const batch of batches) await recordEvents(deps, batch);
   const [differing, activity, acts, contacts, entries, subscriptions, deliveries] = [
@@ -77,7 +101,9 @@ async function outcome(deps: Deps, world: SmallWorld, batches: IncomingEvent[][]
     await database.query(`SELECT id, deliverability, deliverability_cause->>'cause' AS cause FROM contact ORDER BY id`),
     await database.query(`SELECT list_id, value FROM suppression_entry WHERE lifted_at IS NULL ORDER BY 1, 2`),
     await database.query('SELECT contact_id, list_id, state, since FROM subscription ORDER BY 1, 2'),
-    await database.query('SELECT campaign_id, contact_id, accepted_at, bounced, trapped_at FROM delivery ORDER BY 1, 2'),
+    await database.query(
+      'SELECT campaign_id, contact_id, accepted_at, bounced, trapped_at FROM delivery ORDER BY 1, 2',
+    ),
   ] as unknown[];
   expect(differing).toBe(0);
   expect(world.contactIds.length).toBe(3);

@@ -31,5 +31,13 @@ export async function makeDeps(): Promise<Deps & { clock: { now: Date }; close: 
     await drop();
   };
   const tokens = makeTokenizer([{ version: 1, secret: Buffer.from('a secret for tests only') }]);
-  return { database, now: () => clock.now, tokens, publicUrl: 'http://127.0.0.1:1', eventMonths: new Set<string>(), clock, close };
+  return {
+    database,
+    now: () => clock.now,
+    tokens,
+    publicUrl: 'http://127.0.0.1:1',
+    eventMonths: new Set<string>(),
+    clock,
+    close,
+  };
 }

@@ -36,7 +36,12 @@ export async function freePort(): Promise<number> {
 /** The real service, as a process of its own on a database of its own. */
 export async function startRealService(settings: NodeJS.ProcessEnv = {}): Promise<Running> {
   const { url, drop } = await makeDatabase();
-  const [consolePort, publicPort, intakePort, relayPort] = [await freePort(), await freePort(), await freePort(), await freePort()];
+  const [consolePort, publicPort, intakePort, relayPort] = [
+    await freePort(),
+    await freePort(),
+    await freePort(),
+    await freePort(),
+  ];
   const environment: NodeJS.ProcessEnv = {
     PATH: process.env['PATH'],
     AVENDEL_DATABASE_URL: url,
@@ -52,10 +57,15 @@ export async function startRealService(settings: NodeJS.ProcessEnv = {}): Promis
   };
   const children = new Set<ChildProcess>();
   const start = async (changes: NodeJS.ProcessEnv = {}): Promise<ChildProcess> => {
-    const child = spawn(process.execPath, ['--enable-source-maps', 'dist/service/main.js'], { env: { ...environment, ...changes }, stdio: ['ignore', 'ignore', 'inherit'] });
+    const child = spawn(process.execPath, ['--enable-source-maps', 'dist/service/main.js'], {
+      env: { ...environment, ...changes },
+      stdio: ['ignore', 'ignore', 'inherit'],
+    });
     children.add(child);
     child.once('exit', () => children.delete(child));
-    await until(async () => (await fetch(`http://127.0.0.1:${changes['AVENDEL_CONSOLE_PORT'] ?? consolePort}/readyz`)).ok);
+    await until(
+      async () => (await fetch(`http://127.0.0.1:${changes['AVENDEL_CONSOLE_PORT'] ?? consolePort}/readyz`)).ok,
+    );
     return child;
   };
   let first = await start();
@@ -70,13 +80,21 @@ export async function startRealService(settings: NodeJS.ProcessEnv = {}): Promis
     relayPort,
     databaseUrl: url,
     environment,
-    startAnother: async () => start({ AVENDEL_CONSOLE_PORT: String(await freePort()), AVENDEL_PUBLIC_PORT: String(await freePort()), AVENDEL_INTAKE_PORT: String(await freePort()), AVENDEL_PUBLIC_URL: `http://127.0.0.1:${publicPort}` }),
+    startAnother: async () =>
+      start({
+        AVENDEL_CONSOLE_PORT: String(await freePort()),
+        AVENDEL_PUBLIC_PORT: String(await freePort()),
+        AVENDEL_INTAKE_PORT: String(await freePort()),
+        AVENDEL_PUBLIC_URL: `http://127.0.0.1:${publicPort}`,
+      }),
     kill: () => void first.kill('SIGKILL'),
     restart: async () => {
       first = await start();
     },
     stop: async () => {
-      await Promise.all([...children].map((child) => new Promise((resolve) => (child.once('exit', resolve), child.kill('SIGKILL')))));
+      await Promise.all(
+        [...children].map((child) => new Promise((resolve) => (child.once('exit', resolve), child.kill('SIGKILL')))),
+      );
       await drop();
     },
   };
@@ -100,15 +118,26 @@ export async function until(holds: () => Promise<boolean> | boolean): Promise<vo
 /** A brand with a list and these contacts on it. */
 export async function makeList(client: Client, addresses: string[], name = 'Night Digest'): Promise<List> {
   const brands = await client.brands();
-  const brand = brands[0] ?? (await client.createBrand({ name: 'Larkfield Observatory', fromAddress: 'digest@larkfield.example', returnDomain: 'returns.larkfield.example' }));
+  const brand =
+    brands[0] ??
+    (await client.createBrand({
+      name: 'Larkfield Observatory',
+      fromAddress: 'digest@larkfield.example',
+      returnDomain: 'returns.larkfield.example',
+    }));
   const list = await client.createList({ brandId: brand.id, name });
-  const begun = await client.importFile({ listId: list.id, fileName: 'people.csv' }, ['address,name,joined', ...addresses.map((address, index) => `${address},Reader ${index},2026-01-01`)].join('\n'));
+  const begun = await client.importFile(
+    { listId: list.id, fileName: 'people.csv' },
+    ['address,name,joined', ...addresses.map((address, index) => `${address},Reader ${index},2026-01-01`)].join('\n'),
+  );
   await importEnd(client, begun.id);
   return list;
 }
 
 /** A campaign to a list, ready to be sent. */
 export async function makeCampaign(client: Client, list: List, name: string): Promise<number> {
-  const html = '<p>Dear [[first_name else "reader"]], <a href="https://larkfield.example/sky">the sky</a> and <a href="https://larkfield.example/map">a map</a></p>';
-  return (await client.createCampaign({ brandId: list.brandId, name, subject: 'The sky', html, listIds: [list.id] })).id;
+  const html =
+    '<p>Dear [[first_name else "reader"]], <a href="https://larkfield.example/sky">the sky</a> and <a href="https://larkfield.example/map">a map</a></p>';
+  return (await client.createCampaign({ brandId: list.brandId, name, subject: 'The sky', html, listIds: [list.id] }))
+    .id;
 }

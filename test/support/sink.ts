@@ -17,7 +17,10 @@ export interface SinkBehaviour {
 }
 
 /** A relay that keeps what it is given, and misbehaves as asked. */
-export async function startSink(port: number, behaviour: SinkBehaviour = {}): Promise<{ received: Received[]; behaviour: SinkBehaviour; close: () => Promise<void> }> {
+export async function startSink(
+  port: number,
+  behaviour: SinkBehaviour = {},
+): Promise<{ received: Received[]; behaviour: SinkBehaviour; close: () => Promise<void> }> {
   const received: Received[] = [];
   const times = new Map<string, number>();
   const server = new SMTPServer({
@@ -37,8 +40,11 @@ export async function startSink(port: number, behaviour: SinkBehaviour = {}): Pr
       stream.on('data', (chunk: Buffer) => chunks.push(chunk));
       stream.on('end', () => {
         received.push({ to, from, raw: Buffer.concat(chunks).toString('utf8'), at: times.get(to)! });
-        const connections = (server as unknown as { connections: Set<{ session: unknown; _socket: { destroy(): void } }> }).connections;
-        if (behaviour.cutData?.(to)) for (const connection of connections) if (connection.session === session) return connection._socket.destroy();
+        const connections = (
+          server as unknown as { connections: Set<{ session: unknown; _socket: { destroy(): void } }> }
+        ).connections;
+        if (behaviour.cutData?.(to))
+          for (const connection of connections) if (connection.session === session) return connection._socket.destroy();
         setTimeout(() => done(null, '2.0.0 kept'), behaviour.delayMs ?? 0);
       });
     },

@@ -18,15 +18,29 @@ export interface SmallWorld {
 
 /** A brand with one list and so many contacts on it, joined long ago. */
 export async function makeSmallWorld(deps: Deps, contacts: number): Promise<SmallWorld> {
-  const brand = await createBrand(deps, { name: 'Larkfield Observatory', fromAddress: 'digest@larkfield.example', returnDomain: 'returns.larkfield.example', zone: 'UTC' });
+  const brand = await createBrand(deps, {
+    name: 'Larkfield Observatory',
+    fromAddress: 'digest@larkfield.example',
+    returnDomain: 'returns.larkfield.example',
+    zone: 'UTC',
+  });
   const list = await createList(deps, { brandId: brand.id, name: 'Night Digest', optIn: 'single' });
   const addresses = Array.from({ length: contacts }, (_, index) => `reader${index}@lanternpost.example`);
-  await importText(deps, list.id, ['address,name,joined', ...addresses.map((address, index) => `${address},Reader ${index},2025-01-01`)].join('\n'));
+  await importText(
+    deps,
+    list.id,
+    ['address,name,joined', ...addresses.map((address, index) => `${address},Reader ${index},2025-01-01`)].join('\n'),
+  );
   const ids = await findContactIds(deps.database, addresses);
   return { brandId: brand.id, listId: list.id, addresses, contactIds: addresses.map((address) => ids.get(address)!) };
 }
 
-export async function importText(deps: Deps, listId: number, text: string | Buffer, dryRun = false): Promise<ImportRow> {
+export async function importText(
+  deps: Deps,
+  listId: number,
+  text: string | Buffer,
+  dryRun = false,
+): Promise<ImportRow> {
   const bytes = Readable.from([typeof text === 'string' ? Buffer.from(text) : text]);
   const row = await receiveImport(deps, { listId, fileName: 'contacts.csv', dryRun, actor: 'Rosa Lindgard' }, bytes);
   await runImport(deps, row.id);
@@ -34,17 +48,46 @@ export async function importText(deps: Deps, listId: number, text: string | Buff
 }
 
 /** So many campaigns sent elsewhere, a week apart, the last a day before \`now\`. */
-export async function makePastCampaigns(deps: Deps, world: SmallWorld, count: number): Promise<{ id: number; at: number }[]> {
+export async function makePastCampaigns(
+  deps: Deps,
+  world: SmallWorld,
+  count: number,
+): Promise<{ id: number; at: number }[]> {
   const campaigns = [];
   for (let index = 0; index < count; index++) {
     const at = deps.now().getTime() - DAY - (count - 1 - index) * 7 * DAY;
-    const draft = { brandId: world.brandId, name: `Digest ${index + 1}`, purpose: 'marketing' as const, subject: 's', html: '', text: '', listIds: [world.listId], leftOutListIds: [] };
+    const draft = {
+      brandId: world.brandId,
+      name: `Digest ${index + 1}`,
+      purpose: 'marketing' as const,
+      subject: 's',
+      html: '',
+      text: '',
+      listIds: [world.listId],
+      leftOutListIds: [],
+    };
     campaigns.push({ id: (await recordCampaign(deps, { ...draft, startedAt: new Date(at) })).id, at });
   }
   return campaigns;
 }
 
 /** An event of another system; its external id is made of what it is, so that giving it twice is a repeat. */
-export function outside(world: SmallWorld, kind: IncomingEvent['kind'], contact: number, campaign: { id: number } | null, at: number, detail: IncomingEvent['detail'] = {}): IncomingEvent {
-  return { kind, at, source: 'elsewhere', externalId: `${kind}:${contact}:${campaign?.id ?? 0}:${at}`, contactId: world.contactIds[contact]!, brandId: world.brandId, campaignId: campaign?.id ?? null, detail };
+export function outside(
+  world: SmallWorld,
+  kind: IncomingEvent['kind'],
+  contact: number,
+  campaign: { id: number } | null,
+  at: number,
+  detail: IncomingEvent['detail'] = {},
+): IncomingEvent {
+  return {
+    kind,
+    at,
+    source: 'elsewhere',
+    externalId: `${kind}:${contact}:${campaign?.id ?? 0}:${at}`,
+    contactId: world.contactIds[contact]!,
+    brandId: world.brandId,
+    campaignId: campaign?.id ?? null,
+    detail,
+  };
 }

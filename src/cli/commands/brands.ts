@@ -17,7 +17,12 @@ export function addCommands(group: Command): void {
     .requiredOption('--return-domain <domain>', 'domain whose mail comes to the intake')
     .option('--zone <zone>', 'IANA time zone', 'UTC')
     .action(async (name: string, options: OutputOptions & { from: string; returnDomain: string; zone: string }) => {
-      const brand = await connect().createBrand({ name, fromAddress: options.from, returnDomain: options.returnDomain, zone: options.zone });
+      const brand = await connect().createBrand({
+        name,
+        fromAddress: options.from,
+        returnDomain: options.returnDomain,
+        zone: options.zone,
+      });
       printOne(brand, options, () => [`Brand “${brand.name}” created, with its suppression lists.`]);
     });
 }

@@ -65,15 +65,22 @@ function addDrafting(group: Command): void {
       const client = connect();
       const { listIds, ...rest } = await draftOf(client, options);
       if (!listIds) throw new UsageError('Say who gets it: --list LIST.');
-      const brandId = options.brand ? (await brandNamed(client, options.brand)).id : (await client.lists()).find((list) => list.id === listIds[0])!.brandId;
+      const brandId = options.brand
+        ? (await brandNamed(client, options.brand)).id
+        : (await client.lists()).find((list) => list.id === listIds[0])!.brandId;
       const campaign = await client.createCampaign({ ...rest, listIds, name, brandId });
-      printOne(campaign, options, () => [`Draft ${campaign.id}, “${campaign.name}”. Next: avendel campaigns preflight ${campaign.id}`]);
+      printOne(campaign, options, () => [
+        `Draft ${campaign.id}, “${campaign.name}”. Next: avendel campaigns preflight ${campaign.id}`,
+      ]);
     });
   draftOptions(group.command('edit <campaign>').description('change a draft'))
     .option('--name <name>', 'new name')
     .action(async (name: string, options: DraftOptions) => {
       const client = connect();
-      const campaign = await client.changeCampaign((await campaignNamed(client, name)).id, { ...(await draftOf(client, options)), name: options.name });
+      const campaign = await client.changeCampaign((await campaignNamed(client, name)).id, {
+        ...(await draftOf(client, options)),
+        name: options.name,
+      });
       printOne(campaign, options, () => [`Draft ${campaign.id}, “${campaign.name}”, is changed.`]);
     });
   withOutput(group.command('preview <campaign>').description('the message as one contact would get it'))
@@ -91,7 +98,8 @@ function addDrafting(group: Command): void {
 }
 
 async function draftOf(client: Client, options: DraftOptions): Promise<Partial<NewCampaign>> {
-  const numbers = async (names: string[]): Promise<number[] | undefined> => (names.length === 0 ? undefined : Promise.all(names.map(async (name) => (await listNamed(client, name)).id)));
+  const numbers = async (names: string[]): Promise<number[] | undefined> =>
+    names.length === 0 ? undefined : Promise.all(names.map(async (name) => (await listNamed(client, name)).id));
   return {
     subject: options.subject,
     html: options.html === undefined ? undefined : readFileSync(options.html, 'utf8'),
@@ -103,31 +111,46 @@ async function draftOf(client: Client, options: DraftOptions): Promise<Partial<N
 }
 
 function addPreflight(group: Command): void {
-  withOutput(group.command('preflight <campaign>').description('who will get it, and who is held back and why')).action(async (name: string, options: OutputOptions) => {
-    const client = connect();
-    const campaign = await campaignNamed(client, name);
-    printOne(await client.preflight(campaign.id), options, (preflight) => preflightLines(campaign.name, preflight));
-  });
-  withOutput(group.command('held-back <campaign>').description('contacts held back, or with --eligible those who will get it'))
+  withOutput(group.command('preflight <campaign>').description('who will get it, and who is held back and why')).action(
+    async (name: string, options: OutputOptions) => {
+      const client = connect();
+      const campaign = await campaignNamed(client, name);
+      printOne(await client.preflight(campaign.id), options, (preflight) => preflightLines(campaign.name, preflight));
+    },
+  );
+  withOutput(
+    group.command('held-back <campaign>').description('contacts held back, or with --eligible those who will get it'),
+  )
     .option('--reason <reason>', 'deciding reason')
     .option('--eligible', 'those who will get it')
     .option('--limit <number>', 'at most this many', '50')
     .option('--cursor <cursor>', 'go on where a page ended')
-    .action(async (name: string, options: OutputOptions & { reason?: string; eligible?: boolean; limit: string; cursor?: string }) => {
-      if (!options.reason && !options.eligible) throw new UsageError('Say which: --reason REASON or --eligible.');
-      const client = connect();
-      const page = await client.preflightContacts((await campaignNamed(client, name)).id, options.reason, { limit: Number(options.limit), cursor: options.cursor });
-      printRows(page.items, [
+    .action(
+      async (
+        name: string,
+        options: OutputOptions & { reason?: string; eligible?: boolean; limit: string; cursor?: string },
+      ) => {
+        if (!options.reason && !options.eligible) throw new UsageError('Say which: --reason REASON or --eligible.');
+        const client = connect();
+        const page = await client.preflightContacts((await campaignNamed(client, name)).id, options.reason, {
+          limit: Number(options.limit),
+          cursor: options.cursor,
+        });
+        printRows(page.items, [
         { head: 'Address', cell: (contact) => contact.address },
         { head: 'Name', cell: (contact) => contact.name },
         { head: 'Reasons', cell: (contact) => contact.reasons.join(', ') },
       ], options, 'Nobody.'); // prettier-ignore
-      if (page.next) note(`The next page: --cursor ${page.next}`);
-    });
+        if (page.next) note(`The next page: --cursor ${page.next}`);
+      },
+    );
 }
 
 function preflightLines(name: string, preflight: Preflight): string[] {
-  const rows = preflight.reasons.map((row) => ({ ...row, three: row.sample.map((one) => one.name ?? one.address).join(', ') }));
+  const rows = preflight.reasons.map((row) => ({
+    ...row,
+    three: row.sample.map((one) => one.name ?? one.address).join(', '),
+  }));
   return [
     `${name}: ${count(preflight.willGet)} of ${count(preflight.audience)} will get this; ${count(preflight.heldBack)} are held back.`,
     ...(rows.length === 0 ? [] : [tableText(rows, [
@@ -149,7 +172,10 @@ function addSending(group: Command): void {
       const client = connect();
       const campaign = await campaignNamed(client, name);
       const started = await client.startCampaign(campaign.id, Number(options.expect));
-      if (!options.watch) return printOne(started, options, () => [`“${started.name}” is ${started.state}. Watch it: avendel campaigns watch ${started.id}`]);
+      if (!options.watch)
+        return printOne(started, options, () => [
+          `“${started.name}” is ${started.state}. Watch it: avendel campaigns watch ${started.id}`,
+        ]);
       await watchCampaign(client, campaign.id);
       printOne(await client.report(campaign.id), options, (report) => reportLines(campaign.name, report));
     });
@@ -172,36 +198,49 @@ function addSending(group: Command): void {
 }
 
 function addReport(group: Command): void {
-  withOutput(group.command('report <campaign>').description('ledger, what came back, who acted')).action(async (name: string, options: OutputOptions) => {
-    const client = connect();
-    const campaign = await campaignNamed(client, name);
-    printOne(await client.report(campaign.id), options, (report) => [
-      ...reportLines(campaign.name, report),
-      '',
-      tableText(report.domains, [
-        { head: 'Receiving domain', cell: (row) => row.domain },
-        { head: 'Accepted', cell: (row) => row.accepted, right: true },
-        { head: 'Bounced', cell: (row) => row.bounced, right: true },
-        { head: 'Opened', cell: (row) => share(row.opened, row.accepted), right: true },
-        { head: 'Clicked', cell: (row) => share(row.clicked, row.accepted), right: true },
-      ]),
-    ]);
-  });
+  withOutput(group.command('report <campaign>').description('ledger, what came back, who acted')).action(
+    async (name: string, options: OutputOptions) => {
+      const client = connect();
+      const campaign = await campaignNamed(client, name);
+      printOne(await client.report(campaign.id), options, (report) => [
+        ...reportLines(campaign.name, report),
+        '',
+        tableText(report.domains, [
+          { head: 'Receiving domain', cell: (row) => row.domain },
+          { head: 'Accepted', cell: (row) => row.accepted, right: true },
+          { head: 'Bounced', cell: (row) => row.bounced, right: true },
+          { head: 'Opened', cell: (row) => share(row.opened, row.accepted), right: true },
+          { head: 'Clicked', cell: (row) => share(row.clicked, row.accepted), right: true },
+        ]),
+      ]);
+    },
+  );
   withOutput(group.command('recipients <campaign>').description('contacts of the ledger by state, reason or act'))
     .option('--state <state>', 'held-back, queued, claimed, accepted, refused or uncertain')
     .option('--reason <reason>', 'deciding reason of those held back')
     .option('--acted <kind>', 'who did this: bounced, opened, clicked, complained, unsubscribed')
     .option('--actor <actor>', 'human, machine or unknown; of bounces hard, soft or block')
     .option('--limit <number>', 'at most this many', '50')
-    .action(async (name: string, options: OutputOptions & { state?: string; reason?: string; acted?: string; actor?: string; limit: string }) => {
-      const client = connect();
-      const page = await client.recipients((await campaignNamed(client, name)).id, { state: options.state, reason: options.reason, acted: options.acted, actor: options.actor, limit: Number(options.limit) });
-      printRows(page.items, [
+    .action(
+      async (
+        name: string,
+        options: OutputOptions & { state?: string; reason?: string; acted?: string; actor?: string; limit: string },
+      ) => {
+        const client = connect();
+        const page = await client.recipients((await campaignNamed(client, name)).id, {
+          state: options.state,
+          reason: options.reason,
+          acted: options.acted,
+          actor: options.actor,
+          limit: Number(options.limit),
+        });
+        printRows(page.items, [
         { head: 'Address', cell: (row) => row.address },
         { head: 'State', cell: (row) => row.state },
         { head: 'Reasons', cell: (row) => row.reasons.join(', ') },
         { head: 'When', cell: (row) => moment(row.at) },
         { head: 'The relay said', cell: (row) => row.reply },
       ], options, 'Nobody.'); // prettier-ignore
-    });
+      },
+    );
 }

@@ -20,26 +20,47 @@ export function addCommands(group: Command): void {
 function addImport(group: Command): void {
   withOutput(group.command('import <file>').description('import a CSV file into a list'))
     .requiredOption('--list <list>', 'list that the contacts join')
-    .option('--map <column=use>', 'what a column is: address, name, joined_at, an attribute, or nothing to leave it out; may be repeated', (value, all: string[]) => [...all, value], [])
+    .option(
+      '--map <column=use>',
+      'what a column is: address, name, joined_at, an attribute, or nothing to leave it out; may be repeated',
+      (value, all: string[]) => [...all, value],
+      [],
+    )
     .option('--delimiter <character>', 'what parts the columns, if it is not found by itself')
     .option('--dry-run', 'count what would happen, and change nothing')
     .option('--results <file>', 'write the result file here: the original columns, then outcome, code and words')
-    .action(async (file: string, options: OutputOptions & { list: string; map: string[]; delimiter?: string; dryRun?: boolean; results?: string }) => {
-      if (!existsSync(file)) throw new UsageError(`There is no file ${file}.`, 1);
-      const client = connect();
-      const list = await listNamed(client, options.list);
-      const map = options.map.length > 0 ? JSON.stringify(readMap(options.map)) : undefined;
-      const delimiter = options.delimiter === '\\t' ? '\t' : options.delimiter;
-      const begun = await client.importFile({ listId: list.id, fileName: basename(file), dryRun: options.dryRun === true, delimiter, map }, await openAsBlob(file));
-      const done = await followImport(client, begun.id);
-      printOne(done, options, () => importLines(done, list.name));
-      if (options.results !== undefined) await saveResults(client, done.id, options.results);
-      if (done.state === 'failed') throw new UsageError(`${done.problem?.detail ?? 'The import failed.'} Nothing was changed.`, 1);
-      if ((done.counts['refused'] ?? 0) > 0) {
-        if (options.results === undefined) note(`Which rows, and why: avendel imports results ${done.id} --only refused`);
-        process.exitCode = 3;
-      }
-    });
+    .action(
+      async (
+        file: string,
+        options: OutputOptions & {
+          list: string;
+          map: string[];
+          delimiter?: string;
+          dryRun?: boolean;
+          results?: string;
+        },
+      ) => {
+        if (!existsSync(file)) throw new UsageError(`There is no file ${file}.`, 1);
+        const client = connect();
+        const list = await listNamed(client, options.list);
+        const map = options.map.length > 0 ? JSON.stringify(readMap(options.map)) : undefined;
+        const delimiter = options.delimiter === '\\t' ? '\t' : options.delimiter;
+        const begun = await client.importFile(
+          { listId: list.id, fileName: basename(file), dryRun: options.dryRun === true, delimiter, map },
+          await openAsBlob(file),
+        );
+        const done = await followImport(client, begun.id);
+        printOne(done, options, () => importLines(done, list.name));
+        if (options.results !== undefined) await saveResults(client, done.id, options.results);
+        if (done.state === 'failed')
+          throw new UsageError(`${done.problem?.detail ?? 'The import failed.'} Nothing was changed.`, 1);
+        if ((done.counts['refused'] ?? 0) > 0) {
+          if (options.results === undefined)
+            note(`Which rows, and why: avendel imports results ${done.id} --only refused`);
+          process.exitCode = 3;
+        }
+      },
+    );
 }
 
 function readMap(pairs: string[]): Record<string, string | null> {
@@ -62,35 +83,65 @@ function addList(group: Command): void {
     .option('--deliverability <mark>', 'deliverable, doubtful or undeliverable')
     .option('--limit <number>', 'at most this many', '50')
     .option('--cursor <cursor>', 'go on where a page ended')
-    .action(async (options: OutputOptions & { brand?: string; part?: string; list?: string; stage?: string; deliverability?: string; limit: string; cursor?: string }) => {
-      const client = connect();
-      const listId = options.list === undefined ? undefined : (await listNamed(client, options.list)).id;
-      const brand = options.brand === undefined ? (await client.brands())[0] : await brandNamed(client, options.brand);
-      if (!brand) throw new UsageError('There is no brand yet.', 1);
-      const page = await client.contacts({ brandId: brand.id, part: options.part, listId, stage: options.stage, deliverability: options.deliverability, limit: Number(options.limit), cursor: options.cursor });
-      printRows(page.items, [
+    .action(
+      async (
+        options: OutputOptions & {
+          brand?: string;
+          part?: string;
+          list?: string;
+          stage?: string;
+          deliverability?: string;
+          limit: string;
+          cursor?: string;
+        },
+      ) => {
+        const client = connect();
+        const listId = options.list === undefined ? undefined : (await listNamed(client, options.list)).id;
+        const brand =
+          options.brand === undefined ? (await client.brands())[0] : await brandNamed(client, options.brand);
+        if (!brand) throw new UsageError('There is no brand yet.', 1);
+        const page = await client.contacts({
+          brandId: brand.id,
+          part: options.part,
+          listId,
+          stage: options.stage,
+          deliverability: options.deliverability,
+          limit: Number(options.limit),
+          cursor: options.cursor,
+        });
+        printRows(page.items, [
         { head: 'Address', cell: (contact) => contact.address },
         { head: 'Name', cell: (contact) => contact.name },
         { head: 'Stage', cell: (contact) => contact.stage ?? 'new' },
         { head: 'Receives', cell: (contact) => contact.deliverability },
         { head: 'Subscribed to', cell: (contact) => contact.lists.join(', ') },
       ], options, 'No contact matches.'); // prettier-ignore
-      if (!options.json && !options.jsonl) note(`${count(page.total)} in all${page.next ? `; the next page: --cursor ${page.next}` : ''}`);
-    });
+        if (!options.json && !options.jsonl)
+          note(`${count(page.total)} in all${page.next ? `; the next page: --cursor ${page.next}` : ''}`);
+      },
+    );
 }
 
 function addShow(group: Command): void {
-  withOutput(group.command('show <address>').description('who is this, may we write to them and why, with their time line')).option('--events <number>', 'events of the time line', '15').action(showContact);
-  withOutput(group.command('check <address>').description('may we write to this address, and why')).action(async (address: string, options: OutputOptions) => {
-    const check = await connect().check(address);
-    printOne(check, options, verdictLines);
-  });
+  withOutput(
+    group.command('show <address>').description('who is this, may we write to them and why, with their time line'),
+  )
+    .option('--events <number>', 'events of the time line', '15')
+    .action(showContact);
+  withOutput(group.command('check <address>').description('may we write to this address, and why')).action(
+    async (address: string, options: OutputOptions) => {
+      const check = await connect().check(address);
+      printOne(check, options, verdictLines);
+    },
+  );
 }
 
 async function showContact(address: string, options: OutputOptions & { events: string }): Promise<void> {
   const client = connect();
   const check = await client.check(address);
-  const timeLine = check.contact ? await client.timeLine(check.contact.id, undefined, Number(options.events)) : { items: [], more: false };
+  const timeLine = check.contact
+    ? await client.timeLine(check.contact.id, undefined, Number(options.events))
+    : { items: [], more: false };
   if (options.json || options.jsonl) return printOne({ ...check, timeLine: timeLine.items }, options, () => []);
   for (const text of verdictLines(check)) line(text);
   if (timeLine.items.length === 0) return;
@@ -103,10 +154,20 @@ const ACTOR_MARKS: Record<TimeLineItem['actor'], string> = { human: '●', machi
 
 /** The verdict for every brand in words, with the entries and bounces behind it. */
 function verdictLines(check: AddressCheck): string[] {
-  const who = check.contact ? `${check.contact.name ?? check.address} <${check.address}>, joined ${check.contact.joinedAt.slice(0, 10)}` : `${check.address} is no contact of ours.`;
-  const entries = check.entries.map((entry) => `  ${entry.liftedAt ? 'lifted' : 'in effect'}: ${entry.value} on “${entry.listName}” since ${entry.enteredAt.slice(0, 10)}: ${entry.reason}${entry.liftedAt ? ` (lifted: ${entry.liftReason})` : ` [entry ${entry.id}]`}`);
-  const bounces = check.bounces.map((bounce) => `  ${moment(bounce.at)}  ${bounce.class}  ${bounce.reply ?? ''} (${bounce.campaignName ?? 'no campaign'})`);
-  const lists = check.subscriptions.filter((row) => row.state !== null).map((row) => `  ${row.listName} (${row.brandName}): ${row.state} since ${row.since?.slice(0, 10)}`);
+  const who = check.contact
+    ? `${check.contact.name ?? check.address} <${check.address}>, joined ${check.contact.joinedAt.slice(0, 10)}`
+    : `${check.address} is no contact of ours.`;
+  const entries = check.entries.map(
+    (entry) =>
+      `  ${entry.liftedAt ? 'lifted' : 'in effect'}: ${entry.value} on “${entry.listName}” since ${entry.enteredAt.slice(0, 10)}: ${entry.reason}${entry.liftedAt ? ` (lifted: ${entry.liftReason})` : ` [entry ${entry.id}]`}`,
+  );
+  const bounces = check.bounces.map(
+    (bounce) =>
+      `  ${moment(bounce.at)}  ${bounce.class}  ${bounce.reply ?? ''} (${bounce.campaignName ?? 'no campaign'})`,
+  );
+  const lists = check.subscriptions
+    .filter((row) => row.state !== null)
+    .map((row) => `  ${row.listName} (${row.brandName}): ${row.state} since ${row.since?.slice(0, 10)}`);
   return [
     who,
     ...check.brands.flatMap(brandLines),
@@ -119,5 +180,8 @@ function verdictLines(check: AddressCheck): string[] {
 function brandLines(verdict: BrandVerdict): string[] {
   const stage = `${verdict.stage}, ${verdict.silentDays} days of silence with ${verdict.messages} messages in it`;
   if (verdict.eligible) return [`We may write to them for ${verdict.brandName} (${stage}).`];
-  return [`We may not write to them for ${verdict.brandName} (${stage}):`, ...verdict.because.map(({ reason, text }) => `  ${reason}: ${text}`)];
+  return [
+    `We may not write to them for ${verdict.brandName} (${stage}):`,
+    ...verdict.because.map(({ reason, text }) => `  ${reason}: ${text}`),
+  ];
 }

@@ -9,7 +9,11 @@ import { withOutput } from '../with-output.ts';
 const BATCH = 5000;
 
 export function addCommands(group: Command): void {
-  withOutput(group.command('import <file>').description('record events of another system from a JSON Lines file; repeats are no-ops')).action(async (file: string, options: OutputOptions) => {
+  withOutput(
+    group
+      .command('import <file>')
+      .description('record events of another system from a JSON Lines file; repeats are no-ops'),
+  ).action(async (file: string, options: OutputOptions) => {
     const client = connect();
     const total: TakenEvents = { recorded: 0, repeated: 0, refused: [] };
     let first = 0;

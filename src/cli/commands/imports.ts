@@ -14,18 +14,22 @@ export function addCommands(group: Command): void {
       { head: 'When', cell: (row) => moment(row.createdAt) },
     ], options, 'Nothing was imported yet.'); // prettier-ignore
   });
-  withOutput(group.command('show <number>').description('one import and its outcome')).action(async (id: string, options: OutputOptions) => {
-    const client = connect();
-    const row = await client.import(Number(id));
-    const list = (await client.lists()).find((one) => one.id === row.listId);
-    printOne(row, options, () => importLines(row, list?.name ?? `list ${row.listId}`));
-  });
+  withOutput(group.command('show <number>').description('one import and its outcome')).action(
+    async (id: string, options: OutputOptions) => {
+      const client = connect();
+      const row = await client.import(Number(id));
+      const list = (await client.lists()).find((one) => one.id === row.listId);
+      printOne(row, options, () => importLines(row, list?.name ?? `list ${row.listId}`));
+    },
+  );
   group
     .command('results <number>')
     .description('the result file: the original columns, then row, outcome, code and words')
     .option('--only <outcome>', 'rows of this outcome')
     .option('--file <file>', 'where to write it', '-')
-    .action((id: string, options: { only?: string; file: string }) => saveResults(connect(), Number(id), options.file, options.only));
+    .action((id: string, options: { only?: string; file: string }) =>
+      saveResults(connect(), Number(id), options.file, options.only),
+    );
   group.command('cancel <number>').description('stop an import').action(async (id: string) => {
     const row = await connect().cancelImport(Number(id));
     line(`Import ${row.id} is cancelled after ${row.rowsDone} of ${row.rowsRead} rows; what was taken in stays.`);

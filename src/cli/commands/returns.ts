@@ -7,7 +7,9 @@ import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
 
 export function addCommands(group: Command): void {
-  withOutput(group.command('read <files...>').description('how message files are read; needs no service (- is standard input)')).action((files: string[], options: OutputOptions) => {
+  withOutput(
+    group.command('read <files...>').description('how message files are read; needs no service (- is standard input)'),
+  ).action((files: string[], options: OutputOptions) => {
     const readings = files.map((file) => ({ file, ...readReturn(readMessage(file)) }));
     if (options.json) return line(JSON.stringify(readings, null, 2));
     for (const reading of readings) printOne(reading, options, readingLines);
@@ -24,10 +26,17 @@ export function addCommands(group: Command): void {
         { head: 'Because', cell: (row) => row.because },
       ], options, 'Nothing has come back yet.'); // prettier-ignore
     });
-  withOutput(group.command('show <number>').description('one return: how it was read, and the message')).action(async (id: string, options: OutputOptions) => {
-    const row = await connect().return(Number(id));
-    printOne(row, options, () => [`Return ${row.id}, ${row.state}: ${row.because}`, `To ${row.envelopeTo}, ${moment(row.receivedAt)}`, '', row.message]);
-  });
+  withOutput(group.command('show <number>').description('one return: how it was read, and the message')).action(
+    async (id: string, options: OutputOptions) => {
+      const row = await connect().return(Number(id));
+      printOne(row, options, () => [
+        `Return ${row.id}, ${row.state}: ${row.because}`,
+        `To ${row.envelopeTo}, ${moment(row.receivedAt)}`,
+        '',
+        row.message,
+      ]);
+    },
+  );
   group.command('dismiss <number>').description('put an unmatched return aside').action(async (id: string) => {
     await connect().dismissReturn(Number(id));
     line(`Return ${id} is put aside.`);
@@ -45,7 +54,9 @@ function readMessage(file: string): Buffer {
 function readingLines(reading: ReadReturn & { file: string }): string[] {
   return [
     `${reading.file}: ${reading.kind}${reading.standard ? ` (${reading.standard})` : ''}, because ${reading.because}`,
-    ...reading.recipients.map((one) => `  ${one.address}: ${one.class} ${[one.status, one.reply_code].filter(Boolean).join(' ')} ${one.text}`.trimEnd()),
+    ...reading.recipients.map((one) =>
+      `  ${one.address}: ${one.class} ${[one.status, one.reply_code].filter(Boolean).join(' ')} ${one.text}`.trimEnd(),
+    ),
     `  message ${reading.message_id ?? 'unknown'}, token ${reading.token ?? 'none'}`,
   ];
 }

@@ -13,7 +13,9 @@ interface RuleOptions extends OutputOptions {
 }
 
 export function addCommands(group: Command): void {
-  withOutput(group.command('show <rule>').description('the rule as it is: sunset or bounce')).option('--brand <brand>', 'brand of a sunset rule').action(showRule);
+  withOutput(group.command('show <rule>').description('the rule as it is: sunset or bounce'))
+    .option('--brand <brand>', 'brand of a sunset rule')
+    .action(showRule);
   withOutput(group.command('preview <rule>').description('who would change, how many, and a sample'))
     .option('--brand <brand>', 'brand of a sunset rule')
     .option('--rule <file>', 'JSON file with a changed rule to try')
@@ -27,7 +29,8 @@ export function addCommands(group: Command): void {
 }
 
 function assertRule(which: string): asserts which is 'sunset' | 'bounce' {
-  if (which !== 'sunset' && which !== 'bounce') throw new UsageError(`There are two rules, sunset and bounce; not “${which}”.`);
+  if (which !== 'sunset' && which !== 'bounce')
+    throw new UsageError(`There are two rules, sunset and bounce; not “${which}”.`);
 }
 
 function readRule<T>(file: string | undefined): T | undefined {
@@ -38,7 +41,10 @@ async function showRule(which: string, options: RuleOptions): Promise<void> {
   assertRule(which);
   const client = connect();
   if (which === 'bounce') {
-    return printOne(await client.bounceRule(), options, ({ rule }) => [bounceWords(rule), 'Hard bounces mark at once; blocks never count.']);
+    return printOne(await client.bounceRule(), options, ({ rule }) => [
+      bounceWords(rule),
+      'Hard bounces mark at once; blocks never count.',
+    ]);
   }
   const brand = await brandNamed(client, options.brand);
   printOne(await client.sunsetRule(brand.id), options, ({ rule }) => [
@@ -86,7 +92,14 @@ async function applyRule(which: string, options: RuleOptions & { expect: string;
   const run: Run =
     which === 'bounce'
       ? await client.applyBounce(expect, options.reason, readRule<BounceRule>(options.rule))
-      : await client.applySunset((await brandNamed(client, options.brand)).id, expect, options.reason, readRule<SunsetRule>(options.rule));
+      : await client.applySunset(
+          (await brandNamed(client, options.brand)).id,
+          expect,
+          options.reason,
+          readRule<SunsetRule>(options.rule),
+        );
   const counts = Object.entries(run.counts).map(([what, contacts]) => `${count(contacts)} ${what}`);
-  printOne(run, options, () => [`Run ${run.id}: ${counts.join(', ') || 'nobody changed'}. Undo: avendel runs undo ${run.id} --reason "…"`]);
+  printOne(run, options, () => [
+    `Run ${run.id}: ${counts.join(', ') || 'nobody changed'}. Undo: avendel runs undo ${run.id} --reason "…"`,
+  ]);
 }

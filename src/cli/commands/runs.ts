@@ -15,17 +15,21 @@ export function addCommands(group: Command): void {
       { head: 'Undone', cell: (run) => (run.undoneByRunId === null ? '' : `by run ${run.undoneByRunId}`) },
     ], options, 'Nothing has run yet.'); // prettier-ignore
   });
-  withOutput(group.command('show <number>').description('what a run changed')).option('--cursor <cursor>', 'go on where a page ended').action(async (id: string, options: OutputOptions & { cursor?: string }) => {
-    const page = await connect().runJournal(Number(id), { cursor: options.cursor });
-    printRows(page.items, [
+  withOutput(group.command('show <number>').description('what a run changed'))
+    .option('--cursor <cursor>', 'go on where a page ended')
+    .action(async (id: string, options: OutputOptions & { cursor?: string }) => {
+      const page = await connect().runJournal(Number(id), { cursor: options.cursor });
+      printRows(page.items, [
       { head: 'Contact', cell: (row) => row.address },
       { head: 'What', cell: (row) => row.subject },
       { head: 'Before', cell: (row) => words(row.before) },
       { head: 'After', cell: (row) => words(row.after) },
     ], options, 'This run changed nothing.'); // prettier-ignore
-    if (page.next) note(`The next page: --cursor ${page.next}`);
-  });
-  withOutput(group.command('undo <number>').description('put back what a run changed, except what was changed again since'))
+      if (page.next) note(`The next page: --cursor ${page.next}`);
+    });
+  withOutput(
+    group.command('undo <number>').description('put back what a run changed, except what was changed again since'),
+  )
     .requiredOption('--reason <text>', 'why')
     .action(async (id: string, options: OutputOptions & { reason: string }) => {
       const undone = await connect().undoRun(Number(id), options.reason);
@@ -38,7 +42,13 @@ export function addCommands(group: Command): void {
 
 function words(state: Record<string, unknown> | null): string {
   if (state === null) return '–';
-  const { stage, deliverability, state: subscription, inEffect, list } = state as { stage?: string; deliverability?: string; state?: string; inEffect?: boolean; list?: string };
+  const {
+    stage,
+    deliverability,
+    state: subscription,
+    inEffect,
+    list,
+  } = state as { stage?: string; deliverability?: string; state?: string; inEffect?: boolean; list?: string };
   if (inEffect !== undefined) return inEffect ? `on “${list}”` : `lifted from “${list}”`;
   return stage ?? deliverability ?? subscription ?? JSON.stringify(state);
 }

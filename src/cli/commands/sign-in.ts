@@ -14,7 +14,11 @@ export function addSignIn(program: Command): void {
     .option('--password-file <file>', 'file that holds the password; else AVENDEL_PASSWORD, else it is asked for')
     .action(async ({ email, passwordFile }: { email: string; passwordFile?: string }) => {
       const service = serviceAddress();
-      const { token, account } = await makeClient({ base: service }).createToken(email, await findPassword(passwordFile), 'command line');
+      const { token, account } = await makeClient({ base: service }).createToken(
+        email,
+        await findPassword(passwordFile),
+        'command line',
+      );
       line(`Signed in as ${account} at ${service}. The token is kept in ${keepSignIn({ service, token })}.`);
     });
 }

@@ -32,18 +32,35 @@ function addLists(group: Command): void {
     .option('--list <list>', 'only for this list')
     .option('--reach <reach>', 'what it stops: marketing or everything', 'everything')
     .option('--exact', 'compare addresses with their sub-address')
-    .action(async (name: string, options: OutputOptions & { brand?: string; list?: string; reach: string; exact?: boolean }) => {
-      const client = connect();
-      const brandId = options.brand === undefined ? undefined : (await brandNamed(client, options.brand)).id;
-      const listId = options.list === undefined ? undefined : (await listNamed(client, options.list)).id;
-      const scope = listId !== undefined ? 'list' : brandId !== undefined ? 'brand' : 'organisation';
-      const list = await client.createSuppressionList({ name, scope, scopeId: listId ?? brandId ?? null, reach: options.reach, exact: options.exact === true });
-      printOne(list, options, () => [`Suppression list “${list.name}” created: stops ${list.reach}, ${list.scopeName ?? 'whole organisation'}.`]);
-    });
+    .action(
+      async (
+        name: string,
+        options: OutputOptions & { brand?: string; list?: string; reach: string; exact?: boolean },
+      ) => {
+        const client = connect();
+        const brandId = options.brand === undefined ? undefined : (await brandNamed(client, options.brand)).id;
+        const listId = options.list === undefined ? undefined : (await listNamed(client, options.list)).id;
+        const scope = listId !== undefined ? 'list' : brandId !== undefined ? 'brand' : 'organisation';
+        const list = await client.createSuppressionList({
+          name,
+          scope,
+          scopeId: listId ?? brandId ?? null,
+          reach: options.reach,
+          exact: options.exact === true,
+        });
+        printOne(list, options, () => [
+          `Suppression list “${list.name}” created: stops ${list.reach}, ${list.scopeName ?? 'whole organisation'}.`,
+        ]);
+      },
+    );
 }
 
 function addEntering(group: Command): void {
-  withOutput(group.command('add <list> <values...>').description('enter addresses, domains (a leading dot takes in subdomains) or SHA-256 hashes'))
+  withOutput(
+    group
+      .command('add <list> <values...>')
+      .description('enter addresses, domains (a leading dot takes in subdomains) or SHA-256 hashes'),
+  )
     .requiredOption('--reason <text>', 'why')
     .option('--until <date>', 'end of the entry, as 2027-01-31')
     .action(async (name: string, values: string[], options: OutputOptions & { reason: string; until?: string }) => {
@@ -60,14 +77,20 @@ function addEntering(group: Command): void {
       const values = await firstColumn(file);
       if (values.length === 0) throw new UsageError(`${file} has no rows.`, 1);
       for (let from = 0; from < values.length; from += BATCH) {
-        printEntered(await client.addEntries(list.id, values.slice(from, from + BATCH), options.reason, endOf(options.until)), list.name, options);
+        printEntered(
+          await client.addEntries(list.id, values.slice(from, from + BATCH), options.reason, endOf(options.until)),
+          list.name,
+          options,
+        );
       }
     });
   withOutput(group.command('lift <entries...>').description('lift entries by their number; they stay on record'))
     .requiredOption('--reason <text>', 'why')
     .action(async (entries: string[], options: OutputOptions & { reason: string }) => {
       const lifted = await connect().lift(entries.map(Number), options.reason);
-      printOne(lifted, options, () => [`${count(lifted.lifted)} lifted in run ${lifted.runId}. Undo: avendel runs undo ${lifted.runId} --reason "…"`]);
+      printOne(lifted, options, () => [
+        `${count(lifted.lifted)} lifted in run ${lifted.runId}. Undo: avendel runs undo ${lifted.runId} --reason "…"`,
+      ]);
     });
 }
 
@@ -91,7 +114,8 @@ function printEntered(entered: EnteredEntries, listName: string, options: Output
     `${count(entered.entered)} entered on “${listName}” in run ${entered.runId}, ${count(entered.known)} stood there already, ${count(entered.refused.length)} refused.`,
     ...entered.refused.slice(0, 20).map((row) => `  row ${row.row}: “${row.value}” is ${row.detail}`),
   ]);
-  if (entered.onTheirWay > 0) note(`${entered.onTheirWay} messages were leaving at that instant and could not be stopped.`);
+  if (entered.onTheirWay > 0)
+    note(`${entered.onTheirWay} messages were leaving at that instant and could not be stopped.`);
   if (entered.refused.length > 0) process.exitCode = 3;
 }
 
@@ -101,11 +125,20 @@ function addEntries(group: Command): void {
     .option('--part <text>', 'part of the entry')
     .option('--limit <number>', 'at most this many', '50')
     .option('--cursor <cursor>', 'go on where a page ended')
-    .action(async (name: string, options: OutputOptions & { standing: string; part?: string; limit: string; cursor?: string }) => {
-      const client = connect();
-      const list = await suppressionListNamed(client, name);
-      const page = await client.entries(list.id, { standing: options.standing, part: options.part, limit: Number(options.limit), cursor: options.cursor });
-      printRows(page.items, [
+    .action(
+      async (
+        name: string,
+        options: OutputOptions & { standing: string; part?: string; limit: string; cursor?: string },
+      ) => {
+        const client = connect();
+        const list = await suppressionListNamed(client, name);
+        const page = await client.entries(list.id, {
+          standing: options.standing,
+          part: options.part,
+          limit: Number(options.limit),
+          cursor: options.cursor,
+        });
+        printRows(page.items, [
         { head: 'No', cell: (entry) => String(entry.id), right: true },
         { head: 'Entry', cell: (entry) => entry.value },
         { head: 'Reason', cell: (entry) => entry.reason },
@@ -113,17 +146,25 @@ function addEntries(group: Command): void {
         { head: 'Since', cell: (entry) => moment(entry.enteredAt) },
         { head: 'Until', cell: (entry) => (entry.liftedAt ? `lifted ${entry.liftedAt.slice(0, 10)}` : (entry.expiresAt?.slice(0, 10) ?? 'no end')) },
       ], options, 'No entry.'); // prettier-ignore
-      if (page.next) note(`The next page: --cursor ${page.next}`);
-    });
+        if (page.next) note(`The next page: --cursor ${page.next}`);
+      },
+    );
   group.command('export <list>').description('all entries as CSV').option('--standing <standing>', 'in-effect, past or all', 'all').option('--file <file>', 'where to write it', '-')
     .action(async (name: string, options: { standing: string; file: string }) => {
       const client = connect();
       const response = await client.exportEntries((await suppressionListNamed(client, name)).id, options.standing);
       await pipeline(Readable.fromWeb(response.body as WebStream), options.file === '-' ? process.stdout : createWriteStream(options.file), { end: options.file !== '-' });
     }); // prettier-ignore
-  withOutput(group.command('check <address>').description('may we write to this address, and why')).action(async (address: string, options: OutputOptions) => {
-    const check = await connect().check(address);
-    printOne(check, options, () => check.brands.map((verdict) => `${verdict.brandName}: ${verdict.eligible ? 'yes' : `no, ${verdict.because.map(({ text }) => text).join('; ')}`}`));
-    if (!options.json && !options.jsonl && check.entries.length === 0) line('No suppression entry names it.');
-  });
+  withOutput(group.command('check <address>').description('may we write to this address, and why')).action(
+    async (address: string, options: OutputOptions) => {
+      const check = await connect().check(address);
+      printOne(check, options, () =>
+        check.brands.map(
+          (verdict) =>
+            `${verdict.brandName}: ${verdict.eligible ? 'yes' : `no, ${verdict.because.map(({ text }) => text).join('; ')}`}`,
+        ),
+      );
+      if (!options.json && !options.jsonl && check.entries.length === 0) line('No suppression entry names it.');
+    },
+  );
 }

@@ -15,8 +15,13 @@ export function addToday(program: Command): void {
         `Since yesterday: ${changed.subscribed} came in, ${changed.unsubscribed} unsubscribed, ${changed.undeliverable} became undeliverable, ${changed.complained} complained, ${changed.toSunset} went to sunset, ${changed.fromSunset} came back from it.`,
         `Needs a look: ${today.bounceCount.length} reached the bounce count, ${today.unmatchedReturns} returns match nothing.`,
         `Ladder: ${count(today.ladder.moving)} would move, ${count(today.ladder.toSunset)} to sunset.`,
-        ...today.sending.map((campaign) => `Under way: ${campaign.name}, ${campaign.state}, ${count(campaign.accepted)} of ${count(campaign.accepted + campaign.waiting)}`),
-        ...today.runs.map((run) => `  ${moment(run.startedAt)}  run ${run.id}, ${run.kind}, by ${run.actor}: ${run.reason}`),
+        ...today.sending.map(
+          (campaign) =>
+            `Under way: ${campaign.name}, ${campaign.state}, ${count(campaign.accepted)} of ${count(campaign.accepted + campaign.waiting)}`,
+        ),
+        ...today.runs.map(
+          (run) => `  ${moment(run.startedAt)}  run ${run.id}, ${run.kind}, by ${run.actor}: ${run.reason}`,
+        ),
       ]);
     });
 }

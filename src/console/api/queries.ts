@@ -9,44 +9,108 @@ const WHILE_RUNNING_MS = 1000;
 
 export const useBrands = () => useQuery({ queryKey: keys.brands, queryFn: () => client.brands(), staleTime: 60_000 });
 export const useLists = () => useQuery({ queryKey: keys.lists, queryFn: () => client.lists(), staleTime: 60_000 });
-export const useToday = (brandId: number) => useQuery({ queryKey: keys.today(brandId), queryFn: () => client.today(brandId), refetchInterval: 15_000 });
+export const useToday = (brandId: number) =>
+  useQuery({ queryKey: keys.today(brandId), queryFn: () => client.today(brandId), refetchInterval: 15_000 });
 
-export const useContacts = (filter: Parameters<typeof client.contacts>[0]) => useQuery({ queryKey: keys.contacts(filter), queryFn: () => client.contacts(filter), placeholderData: keepPreviousData });
+export const useContacts = (filter: Parameters<typeof client.contacts>[0]) =>
+  useQuery({
+    queryKey: keys.contacts(filter),
+    queryFn: () => client.contacts(filter),
+    placeholderData: keepPreviousData,
+  });
 export const useContact = (id: number) => useQuery({ queryKey: keys.contact(id), queryFn: () => client.contact(id) });
-export const useCheck = (address: string) => useQuery({ queryKey: keys.check(address), queryFn: () => client.check(address), enabled: address !== '' });
-export const useTimeLine = (id: number, limit: number) => useQuery({ queryKey: [...keys.contact(id), 'time-line', limit], queryFn: () => client.timeLine(id, undefined, limit), placeholderData: keepPreviousData });
-export const useContactJournal = (id: number) => useQuery({ queryKey: [...keys.contact(id), 'journal'], queryFn: () => client.contactJournal(id, { limit: 30 }) });
+export const useCheck = (address: string) =>
+  useQuery({ queryKey: keys.check(address), queryFn: () => client.check(address), enabled: address !== '' });
+export const useTimeLine = (id: number, limit: number) =>
+  useQuery({
+    queryKey: [...keys.contact(id), 'time-line', limit],
+    queryFn: () => client.timeLine(id, undefined, limit),
+    placeholderData: keepPreviousData,
+  });
+export const useContactJournal = (id: number) =>
+  useQuery({ queryKey: [...keys.contact(id), 'journal'], queryFn: () => client.contactJournal(id, { limit: 30 }) });
 export const useImports = () => useQuery({ queryKey: keys.imports, queryFn: () => client.imports({ limit: 10 }) });
 export const useImport = (id: number | null) =>
   useQuery({
     queryKey: [...keys.imports, id],
     queryFn: () => client.import(id!),
     enabled: id !== null,
-    refetchInterval: (query) => (query.state.data && ['finished', 'failed', 'cancelled'].includes(query.state.data.state) ? false : 400),
+    refetchInterval: (query) =>
+      query.state.data && ['finished', 'failed', 'cancelled'].includes(query.state.data.state) ? false : 400,
   });
 
-export const useCampaigns = (filter: Parameters<typeof client.campaigns>[0]) => useQuery({ queryKey: keys.campaigns(filter ?? {}), queryFn: () => client.campaigns(filter), placeholderData: keepPreviousData });
-export const useSending = () => useQuery({ queryKey: keys.campaigns({ state: 'sending' }), queryFn: () => client.campaigns({ state: 'sending', limit: 3 }), refetchInterval: 2000 });
-export const useCampaign = (id: number) => useQuery({ queryKey: keys.campaign(id), queryFn: () => client.campaign(id) });
-export const usePreflight = (id: number) => useQuery({ queryKey: keys.preflight(id), queryFn: () => client.preflight(id) });
+export const useCampaigns = (filter: Parameters<typeof client.campaigns>[0]) =>
+  useQuery({
+    queryKey: keys.campaigns(filter ?? {}),
+    queryFn: () => client.campaigns(filter),
+    placeholderData: keepPreviousData,
+  });
+export const useSending = () =>
+  useQuery({
+    queryKey: keys.campaigns({ state: 'sending' }),
+    queryFn: () => client.campaigns({ state: 'sending', limit: 3 }),
+    refetchInterval: 2000,
+  });
+export const useCampaign = (id: number) =>
+  useQuery({ queryKey: keys.campaign(id), queryFn: () => client.campaign(id) });
+export const usePreflight = (id: number) =>
+  useQuery({ queryKey: keys.preflight(id), queryFn: () => client.preflight(id) });
 export const usePreflightContacts = (id: number, reason: string | undefined, open: boolean) =>
-  useQuery({ queryKey: [...keys.preflight(id), 'contacts', reason], queryFn: () => client.preflightContacts(id, reason, { limit: 20 }), enabled: open });
-export const usePreview = (id: number, address?: string) => useQuery({ queryKey: [...keys.campaign(id), 'preview', address], queryFn: () => client.preview(id, address) });
+  useQuery({
+    queryKey: [...keys.preflight(id), 'contacts', reason],
+    queryFn: () => client.preflightContacts(id, reason, { limit: 20 }),
+    enabled: open,
+  });
+export const usePreview = (id: number, address?: string) =>
+  useQuery({ queryKey: [...keys.campaign(id), 'preview', address], queryFn: () => client.preview(id, address) });
 export const useReport = (id: number) =>
-  useQuery({ queryKey: [...keys.campaign(id), 'report'], queryFn: () => client.report(id), refetchInterval: (query) => (query.state.data?.state === 'sending' ? WHILE_RUNNING_MS : 5000) });
-export const useRecipients = (id: number, filter: { state?: string; reason?: string; acted?: string; actor?: string } | null) =>
-  useQuery({ queryKey: [...keys.campaign(id), 'recipients', filter], queryFn: () => client.recipients(id, { ...filter, limit: 20 }), enabled: filter !== null });
+  useQuery({
+    queryKey: [...keys.campaign(id), 'report'],
+    queryFn: () => client.report(id),
+    refetchInterval: (query) => (query.state.data?.state === 'sending' ? WHILE_RUNNING_MS : 5000),
+  });
+export const useRecipients = (
+  id: number,
+  filter: { state?: string; reason?: string; acted?: string; actor?: string } | null,
+) =>
+  useQuery({
+    queryKey: [...keys.campaign(id), 'recipients', filter],
+    queryFn: () => client.recipients(id, { ...filter, limit: 20 }),
+    enabled: filter !== null,
+  });
 
-export const useSuppressionLists = () => useQuery({ queryKey: keys.suppression, queryFn: () => client.suppressionLists() });
-export const useEntries = (id: number | undefined, filter: { standing: string; part: string; cursor?: string; limit?: number }) =>
-  useQuery({ queryKey: keys.entries({ id, ...filter }), queryFn: () => client.entries(id!, filter), enabled: id !== undefined, placeholderData: keepPreviousData });
+export const useSuppressionLists = () =>
+  useQuery({ queryKey: keys.suppression, queryFn: () => client.suppressionLists() });
+export const useEntries = (
+  id: number | undefined,
+  filter: { standing: string; part: string; cursor?: string; limit?: number },
+) =>
+  useQuery({
+    queryKey: keys.entries({ id, ...filter }),
+    queryFn: () => client.entries(id!, filter),
+    enabled: id !== undefined,
+    placeholderData: keepPreviousData,
+  });
 
-export const useSunsetRule = (brandId: number) => useQuery({ queryKey: [...keys.rules, 'sunset', brandId], queryFn: () => client.sunsetRule(brandId) });
+export const useSunsetRule = (brandId: number) =>
+  useQuery({ queryKey: [...keys.rules, 'sunset', brandId], queryFn: () => client.sunsetRule(brandId) });
 export const useSunsetPreview = (brandId: number, rule: SunsetRule | undefined) =>
-  useQuery({ queryKey: [...keys.rules, 'preview', brandId, rule], queryFn: () => client.previewSunset(brandId, rule), placeholderData: keepPreviousData, enabled: rule !== undefined });
-export const useBouncePreview = () => useQuery({ queryKey: [...keys.rules, 'bounce'], queryFn: () => client.previewBounce() });
+  useQuery({
+    queryKey: [...keys.rules, 'preview', brandId, rule],
+    queryFn: () => client.previewSunset(brandId, rule),
+    placeholderData: keepPreviousData,
+    enabled: rule !== undefined,
+  });
+export const useBouncePreview = () =>
+  useQuery({ queryKey: [...keys.rules, 'bounce'], queryFn: () => client.previewBounce() });
 
 export const useRuns = () => useQuery({ queryKey: keys.runs, queryFn: () => client.runs({ limit: 50 }) });
 export const useRun = (id: number) => useQuery({ queryKey: keys.run(id), queryFn: () => client.run(id) });
-export const useRunJournal = (id: number, cursor: string | undefined) => useQuery({ queryKey: [...keys.run(id), 'journal', cursor], queryFn: () => client.runJournal(id, { cursor, limit: 50 }), placeholderData: keepPreviousData });
-export const useReturns = (state: string) => useQuery({ queryKey: [...keys.returns, state], queryFn: () => client.returns({ state, limit: 50 }) });
+export const useRunJournal = (id: number, cursor: string | undefined) =>
+  useQuery({
+    queryKey: [...keys.run(id), 'journal', cursor],
+    queryFn: () => client.runJournal(id, { cursor, limit: 50 }),
+    placeholderData: keepPreviousData,
+  });
+export const useReturns = (state: string) =>
+  useQuery({ queryKey: [...keys.returns, state], queryFn: () => client.returns({ state, limit: 50 }) });

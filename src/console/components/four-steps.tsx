@@ -23,7 +23,12 @@ export function FourSteps({ expected, what, change, children, apply }: Props) {
   const [step, setStep] = useState(0);
   const [reason, setReason] = useState('');
   const [agreed, setAgreed] = useState(expected);
-  const [state, setState] = useState<{ busy?: boolean; error?: unknown; moved?: { expected: number; now: number }; run?: { id: number; counts: Record<string, number> } }>({});
+  const [state, setState] = useState<{
+    busy?: boolean;
+    error?: unknown;
+    moved?: { expected: number; now: number };
+    run?: { id: number; counts: Record<string, number> };
+  }>({});
   const send = async (): Promise<void> => {
     setState({ busy: true });
     try {

@@ -5,21 +5,37 @@ import {
 import type { Reach, Reason, Stage as StageName } from '../../shared/words.ts';
 import { reasonWord } from './words.ts';
 
-const STAGE_ICONS: Record<StageName, Icon> = { new: IconCirclePlus, engaged: IconCircleFilled, fading: IconCircleHalf2, dormant: IconCircleDashed, sunset: IconCircleOff };
+const STAGE_ICONS: Record<StageName, Icon> = {
+  new: IconCirclePlus,
+  engaged: IconCircleFilled,
+  fading: IconCircleHalf2,
+  dormant: IconCircleDashed,
+  sunset: IconCircleOff,
+};
 
 /** A stage: its disc, in its colour everywhere, and its word. */
 export function Stage({ stage, bare = false }: { stage: StageName; bare?: boolean }) {
   const Disc = STAGE_ICONS[stage];
   return (
     <span className="mark">
-      <Disc size={14} stroke={2.2} color={`var(--av-stage-${stage})`} aria-hidden={!bare} aria-label={bare ? stage : undefined} />
+      <Disc
+        size={14}
+        stroke={2.2}
+        color={`var(--av-stage-${stage})`}
+        aria-hidden={!bare}
+        aria-label={bare ? stage : undefined}
+      />
       {bare ? null : stage}
     </span>
   );
 }
 
 export type Tone = 'stop' | 'look' | 'calm';
-export const TONE_COLOURS: Record<Tone, string> = { stop: 'var(--av-stop-mark)', look: 'var(--av-look-mark)', calm: 'var(--av-ink3)' };
+export const TONE_COLOURS: Record<Tone, string> = {
+  stop: 'var(--av-stop-mark)',
+  look: 'var(--av-look-mark)',
+  calm: 'var(--av-ink3)',
+};
 
 export const REASON_LOOK: Record<Reason, { icon: Icon; tone: Tone }> = {
   erased: { icon: IconEraser, tone: 'stop' },
@@ -57,19 +73,40 @@ export function ReasonMark({ reason }: { reason: Reason | null }) {
 }
 
 export function ReachMark({ reach }: { reach: Reach }) {
-  return reach === 'everything' ? <IconMailOff size={15} color="var(--av-stop-mark)" aria-hidden /> : <IconSpeakerphone size={15} color="var(--av-look-mark)" aria-hidden />;
+  return reach === 'everything' ? (
+    <IconMailOff size={15} color="var(--av-stop-mark)" aria-hidden />
+  ) : (
+    <IconSpeakerphone size={15} color="var(--av-look-mark)" aria-hidden />
+  );
 }
 
 export type ActorName = 'human' | 'machine' | 'unknown' | 'sent' | 'back';
 
 /** Whose act: a person's filled disc, a machine's or rule's hollow square, unknown a dashed ring; mail out a dash, what came back a cross. */
 export function ActorMark({ actor }: { actor: ActorName }) {
-  const label = { human: 'a person', machine: 'a rule or a machine', unknown: 'unknown', sent: 'sent', back: 'came back' }[actor];
+  const label = {
+    human: 'a person',
+    machine: 'a rule or a machine',
+    unknown: 'unknown',
+    sent: 'sent',
+    back: 'came back',
+  }[actor];
   return (
-    <svg width={12} height={12} viewBox="0 0 12 12" role="img" aria-label={label} style={{ flex: 'none', marginTop: 5 }}>
+    <svg
+      width={12}
+      height={12}
+      viewBox="0 0 12 12"
+      role="img"
+      aria-label={label}
+      style={{ flex: 'none', marginTop: 5 }}
+    >
       {actor === 'human' && <circle cx={6} cy={6} r={4} fill="var(--av-ink)" />}
-      {actor === 'machine' && <rect x={2} y={2} width={8} height={8} fill="none" stroke="var(--av-ink3)" strokeWidth={1.2} />}
-      {actor === 'unknown' && <circle cx={6} cy={6} r={4} fill="none" stroke="var(--av-ink3)" strokeWidth={1.2} strokeDasharray="2 2" />}
+      {actor === 'machine' && (
+        <rect x={2} y={2} width={8} height={8} fill="none" stroke="var(--av-ink3)" strokeWidth={1.2} />
+      )}
+      {actor === 'unknown' && (
+        <circle cx={6} cy={6} r={4} fill="none" stroke="var(--av-ink3)" strokeWidth={1.2} strokeDasharray="2 2" />
+      )}
       {actor === 'sent' && <path d="M2 6h8" stroke="var(--av-ink)" strokeWidth={1.5} />}
       {actor === 'back' && <path d="M2 2l8 8M10 2l-8 8" stroke="var(--av-stop-mark)" strokeWidth={1.5} />}
     </svg>

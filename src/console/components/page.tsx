@@ -15,7 +15,15 @@ export function Finding({ line, headline, children }: { line: ReactNode; headlin
 }
 
 /** A wide leaf in reading order and, beyond the double hairline, a margin with what follows from it. */
-export function Leaf({ children, margin, mirrored = false }: { children: ReactNode; margin: ReactNode; mirrored?: boolean }) {
+export function Leaf({
+  children,
+  margin,
+  mirrored = false,
+}: {
+  children: ReactNode;
+  margin: ReactNode;
+  mirrored?: boolean;
+}) {
   const aside = <aside className="margin">{margin}</aside>;
   return (
     <div className={mirrored ? 'leaf mirrored' : 'leaf'}>
@@ -39,7 +47,17 @@ export function Section({ head, beside, children }: { head: ReactNode; beside?: 
 }
 
 /** A figure that opens the list behind it: a link, or a button where it opens on the page. */
-export function Door({ to, onClick, children, label }: { to?: string; onClick?: () => void; children: ReactNode; label?: string }) {
+export function Door({
+  to,
+  onClick,
+  children,
+  label,
+}: {
+  to?: string;
+  onClick?: () => void;
+  children: ReactNode;
+  label?: string;
+}) {
   if (to !== undefined) {
     return (
       <Link className="door" to={to} aria-label={label}>
@@ -57,7 +75,10 @@ export function Door({ to, onClick, children, label }: { to?: string; onClick?: 
 /** What went wrong, where, and what to do: from the service's own words. */
 export function ProblemNote({ error }: { error: unknown }) {
   if (!error) return null;
-  const problem = error instanceof Refusal ? error.problem : { detail: 'The service does not answer.', next: 'Look whether it is running, and try again.' };
+  const problem =
+    error instanceof Refusal
+      ? error.problem
+      : { detail: 'The service does not answer.', next: 'Look whether it is running, and try again.' };
   return (
     <div className="problem" role="alert">
       <IconX size={16} style={{ flex: 'none', marginTop: 3 }} aria-hidden />
@@ -80,7 +101,15 @@ export function Loading({ rows = 6 }: { rows?: number }) {
 }
 
 /** State in the one order: error, loading, data. */
-export function Await<T>({ of, rows, children }: { of: { data: T | undefined; error: unknown }; rows?: number; children: (data: T) => ReactNode }) {
+export function Await<T>({
+  of,
+  rows,
+  children,
+}: {
+  of: { data: T | undefined; error: unknown };
+  rows?: number;
+  children: (data: T) => ReactNode;
+}) {
   if (of.data !== undefined) return children(of.data);
   return of.error ? <ProblemNote error={of.error} /> : <Loading rows={rows} />;
 }

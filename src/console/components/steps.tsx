@@ -8,13 +8,19 @@ import { count } from './words.ts';
  * The audience as a step chart: the whole strip at true scale, its held-back end opened into enlarged steps, each in
  * its own table row. Row and step are one button, which opens the contacts behind it.
  */
-export function Steps({ preflight, open, onOpen }: { preflight: Preflight; open: Reason | null; onOpen: (reason: Reason) => void }) {
+export function Steps({
+  preflight,
+  open,
+  onOpen,
+}: {
+  preflight: Preflight;
+  open: Reason | null;
+  onOpen: (reason: Reason) => void;
+}) {
   const { audience, willGet, heldBack, reasons } = preflight;
-  let left = audience;
-  const rows = reasons.map((row) => {
-    const to = left;
-    left -= row.contacts;
-    return { ...row, from: left, to };
+  const rows = reasons.map((row, index) => {
+    const to = audience - reasons.slice(0, index).reduce((sum, before) => sum + before.contacts, 0);
+    return { ...row, from: to - row.contacts, to };
   });
   const place = (at: number): number => (heldBack === 0 ? 0 : (100 * (at - willGet)) / heldBack);
   return (
@@ -23,7 +29,11 @@ export function Steps({ preflight, open, onOpen }: { preflight: Preflight; open:
         <strong>{count(willGet)} will get this</strong>
         <strong>{count(heldBack)} held back</strong>
       </div>
-      <div style={{ display: 'flex', height: 17, margin: '4px 0' }} role="img" aria-label={`${count(willGet)} of ${count(audience)} will get this`}>
+      <div
+        style={{ display: 'flex', height: 17, margin: '4px 0' }}
+        role="img"
+        aria-label={`${count(willGet)} of ${count(audience)} will get this`}
+      >
         <div style={{ width: `${(100 * willGet) / Math.max(1, audience)}%`, background: 'var(--av-ink)' }} />
         <div style={{ flex: 1, border: '1px solid var(--av-ink)', borderLeftWidth: 0 }} />
       </div>
@@ -40,14 +50,22 @@ export function Steps({ preflight, open, onOpen }: { preflight: Preflight; open:
       {rows.map((row) => {
         const tone = TONE_COLOURS[REASON_LOOK[row.reason].tone];
         return (
-          <button key={row.reason} type="button" className={open === row.reason ? 'reason-row open' : 'reason-row'} aria-expanded={open === row.reason} onClick={() => onOpen(row.reason)}>
+          <button
+            key={row.reason}
+            type="button"
+            className={open === row.reason ? 'reason-row open' : 'reason-row'}
+            aria-expanded={open === row.reason}
+            onClick={() => onOpen(row.reason)}
+          >
             <ReasonMark reason={row.reason} />
             <span className="figure">
               <span className="door">{count(row.contacts)}</span>
             </span>
             <span className="three second">{row.sample.map((one) => one.name ?? one.address).join(', ')}</span>
             <span className="step">
-              <i style={{ left: `${place(row.from)}%`, width: `${place(row.to) - place(row.from)}%`, background: tone }} />
+              <i
+                style={{ left: `${place(row.from)}%`, width: `${place(row.to) - place(row.from)}%`, background: tone }}
+              />
             </span>
           </button>
         );
@@ -61,9 +79,24 @@ export function Steps({ preflight, open, onOpen }: { preflight: Preflight; open:
 /** The lines that open the held-back end of the strip into the enlargement below. */
 function Wedge({ share }: { share: number }) {
   return (
-    <svg viewBox="0 0 100 8" preserveAspectRatio="none" width="100%" height={20} aria-hidden style={{ display: 'block' }}>
+    <svg
+      viewBox="0 0 100 8"
+      preserveAspectRatio="none"
+      width="100%"
+      height={20}
+      aria-hidden
+      style={{ display: 'block' }}
+    >
       <polygon points={`${100 * share},0 100,0 100,8 66,8`} fill="var(--av-board)" />
-      <line x1={100 * share} y1={0} x2={66} y2={8} stroke="var(--av-rule)" strokeDasharray="2 2" vectorEffect="non-scaling-stroke" />
+      <line
+        x1={100 * share}
+        y1={0}
+        x2={66}
+        y2={8}
+        stroke="var(--av-rule)"
+        strokeDasharray="2 2"
+        vectorEffect="non-scaling-stroke"
+      />
     </svg>
   );
 }

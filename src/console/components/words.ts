@@ -3,8 +3,10 @@ import type { Reason, Stage } from '../../shared/words.ts';
 /** Words and figures as the console writes them. */
 
 export const count = (number: number): string => number.toLocaleString('en-GB').replace('-', '−');
-export const percent = (rate: number | null, digits = 2): string => (rate === null ? 'nothing yet' : `${(100 * rate).toFixed(digits)} %`);
-export const plural = (number: number, one: string, many: string): string => `${count(number)} ${number === 1 ? one : many}`;
+export const percent = (rate: number | null, digits = 2): string =>
+  rate === null ? 'nothing yet' : `${(100 * rate).toFixed(digits)} %`;
+export const plural = (number: number, one: string, many: string): string =>
+  `${count(number)} ${number === 1 ? one : many}`;
 
 export const reasonWord = (reason: Reason): string => reason.replace('-', ' ');
 export const stageWord = (stage: Stage): string => stage;

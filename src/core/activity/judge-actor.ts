@@ -27,7 +27,8 @@ const CLICK_TOO_SOON_MS = 2_000;
 const OPEN_TOO_SOON_MS = 1_000;
 
 /** Words with which automatic clients name themselves in User-Agent (RFC 9110 section 10.1.5 is free text). */
-const DECLARED_ROBOT = /bot\b|crawler|spider|scanner|link-?check|monitor|preview|headless|\bcurl\/|\bwget\/|python-|java\/|go-http/i;
+const DECLARED_ROBOT =
+  /bot\b|crawler|spider|scanner|link-?check|monitor|preview|headless|\bcurl\/|\bwget\/|python-|java\/|go-http/i;
 /** Image proxies fetch on behalf of a mailbox, read or unread: their opens say nothing either way. */
 const IMAGE_PROXY = /image-?proxy|mail-?privacy|prefetch/i;
 

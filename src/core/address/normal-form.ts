@@ -2,23 +2,18 @@ import { domainToASCII } from 'node:url';
 
 /** Why a text is not an address Avendel can keep. */
 export type AddressProblem =
-  | 'empty'
-  | 'too-long'
-  | 'no-at-sign'
-  | 'bad-local-part'
-  | 'bad-domain'
-  | 'control-character';
+  'empty' | 'too-long' | 'no-at-sign' | 'bad-local-part' | 'bad-domain' | 'control-character';
 
 export type ParsedAddress =
-  | { ok: true; address: string; local: string; domain: string }
-  | { ok: false; problem: AddressProblem };
+  { ok: true; address: string; local: string; domain: string } | { ok: false; problem: AddressProblem };
 
 /** RFC 5321 section 4.5.3.1: 64 octets for the local part, 254 for the whole path without brackets. */
 const MAX_LOCAL_OCTETS = 64;
 const MAX_ADDRESS_OCTETS = 254;
 
 /** RFC 5322 atext, widened by RFC 6531 to everything beyond ASCII. Quoted local parts are not in use and are refused. */
-const DOT_ATOM = /^[A-Za-z0-9!#$%&'*+/=?^_`{|}~\u0080-\u{10FFFF}-]+(?:\.[A-Za-z0-9!#$%&'*+/=?^_`{|}~\u0080-\u{10FFFF}-]+)*$/u;
+const DOT_ATOM =
+  /^[A-Za-z0-9!#$%&'*+/=?^_`{|}~\u0080-\u{10FFFF}-]+(?:\.[A-Za-z0-9!#$%&'*+/=?^_`{|}~\u0080-\u{10FFFF}-]+)*$/u;
 const LABEL = /^[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?$/;
 // eslint-disable-next-line no-control-regex
 const CONTROL = /[\u0000-\u001f\u007f-\u009f\u200b-\u200f\u202a-\u202e\ufeff]/u;

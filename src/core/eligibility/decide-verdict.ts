@@ -1,4 +1,13 @@
-import { REASONS, type BuiltInList, type Deliverability, type Purpose, type Reach, type Reason, type Scope, type SubscriptionState } from '../../shared/words.ts';
+import {
+  REASONS,
+  type BuiltInList,
+  type Deliverability,
+  type Purpose,
+  type Reach,
+  type Reason,
+  type Scope,
+  type SubscriptionState,
+} from '../../shared/words.ts';
 
 /** A suppression entry that matches the contact and is in effect. */
 export interface MatchingEntry {
@@ -49,11 +58,21 @@ export const REASON_OF_LIST: Readonly<Record<BuiltInList, Reason>> = {
 };
 
 /** Reasons that stop service messages too, whatever list they come from. */
-const STOP_EVERYTHING: ReadonlySet<Reason> = new Set<Reason>(['erased', 'archived', 'undeliverable', 'left-out', 'duplicate']);
+const STOP_EVERYTHING: ReadonlySet<Reason> = new Set<Reason>([
+  'erased',
+  'archived',
+  'undeliverable',
+  'left-out',
+  'duplicate',
+]);
 
 /** May this contact receive this message? Every reason that applies, in the order in which they decide. */
 export function decideVerdict(facts: EligibilityFacts, message: MessageScope): Verdict {
-  const found = new Set<Reason>([...contactReasons(facts), ...entryReasons(facts, message), ...subscriptionReasons(facts)]);
+  const found = new Set<Reason>([
+    ...contactReasons(facts),
+    ...entryReasons(facts, message),
+    ...subscriptionReasons(facts),
+  ]);
   const reasons = REASONS.filter((reason) => found.has(reason) && stops(reason, facts, message));
   return { eligible: reasons.length === 0, deciding: reasons[0], reasons };
 }
@@ -69,7 +88,9 @@ function contactReasons(facts: EligibilityFacts): Reason[] {
 }
 
 function entryReasons(facts: EligibilityFacts, message: MessageScope): Reason[] {
-  return facts.entries.filter((entry) => applies(entry, message)).map((entry) => (entry.builtIn ? REASON_OF_LIST[entry.builtIn] : 'suppressed'));
+  return facts.entries
+    .filter((entry) => applies(entry, message))
+    .map((entry) => (entry.builtIn ? REASON_OF_LIST[entry.builtIn] : 'suppressed'));
 }
 
 function subscriptionReasons({ subscriptions }: EligibilityFacts): Reason[] {

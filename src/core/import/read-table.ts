@@ -9,7 +9,10 @@ export type ColumnUse = string | null;
 const KNOWN_HEADERS: readonly { use: string; pattern: RegExp }[] = [
   { use: 'address', pattern: /^(e-?mail([ _-]?address)?|address|mail|contact email)$/i },
   { use: 'name', pattern: /^(full[ _-]?)?name$/i },
-  { use: 'joined_at', pattern: /^(joined([ _-]?(at|on))?|subscribed([ _-]?(at|on))?|signed[ _-]?up([ _-]?(at|on))?|since)$/i },
+  {
+    use: 'joined_at',
+    pattern: /^(joined([ _-]?(at|on))?|subscribed([ _-]?(at|on))?|signed[ _-]?up([ _-]?(at|on))?|since)$/i,
+  },
 ];
 
 /** Guesses what each column is from its header; an unknown one becomes an attribute of its own name. */
@@ -26,7 +29,12 @@ export function guessMapping(headers: string[]): Record<string, ColumnUse> {
 
 /** The name under which a column is kept as an attribute, usable as a merge field; null for one without a name. */
 export function attributeName(header: string): string | null {
-  const name = header.trim().toLowerCase().replace(/[^a-z0-9]+/g, '_').replace(/^[_0-9]+|_+$/g, '').slice(0, 64);
+  const name = header
+    .trim()
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '_')
+    .replace(/^[_0-9]+|_+$/g, '')
+    .slice(0, 64);
   return name === '' ? null : name;
 }
 
@@ -73,12 +81,20 @@ export function makeRowReader(headers: string[], mapping: Record<string, ColumnU
     return use && !['address', 'name', 'joined_at'].includes(use) ? [{ index, use }] : [];
   });
   return (cells) => {
-    if (cells.length !== headers.length) return refused('column-count', `${cells.length} columns, ${headers.length} in the header`);
+    if (cells.length !== headers.length)
+      return refused('column-count', `${cells.length} columns, ${headers.length} in the header`);
     const parsed = parseAddress(cells[address] ?? '');
     if (!parsed.ok) return refused(parsed.problem, cells[address] ?? '');
     const joinedAt = readDate(cells[joined]);
     if (joinedAt === undefined) return refused('bad-date', cells[joined] ?? '');
-    return { address: parsed.address, name: textOf(cells[name]), attributes: attributesOf(cells, attributes), joinedAt, code: null, value: null };
+    return {
+      address: parsed.address,
+      name: textOf(cells[name]),
+      attributes: attributesOf(cells, attributes),
+      joinedAt,
+      code: null,
+      value: null,
+    };
   };
 }
 
@@ -104,7 +120,10 @@ function textOf(cell: string | undefined): string | null {
 function readDate(cell: string | undefined): string | null | undefined {
   const text = cell?.trim() ?? '';
   if (text === '') return null;
-  if (!/^\d{4}-\d{2}-\d{2}(?:[T ]\d{2}:\d{2}(?::\d{2}(?:\.\d+)?)?(?:Z|[+-]\d{2}:?\d{2})?)?$/.test(text)) return undefined;
-  const instant = new Date(/[Zz]$|[+-]\d{2}:?\d{2}$/.test(text) || text.length === 10 ? text : `${text.replace(' ', 'T')}Z`);
+  if (!/^\d{4}-\d{2}-\d{2}(?:[T ]\d{2}:\d{2}(?::\d{2}(?:\.\d+)?)?(?:Z|[+-]\d{2}:?\d{2})?)?$/.test(text))
+    return undefined;
+  const instant = new Date(
+    /[Zz]$|[+-]\d{2}:?\d{2}$/.test(text) || text.length === 10 ? text : `${text.replace(' ', 'T')}Z`,
+  );
   return Number.isNaN(instant.getTime()) || instant.getUTCFullYear() < 1970 ? undefined : instant.toISOString();
 }

@@ -1,6 +1,13 @@
 import { findHtmlLinks, findTextLinks, isTrackable, replaceLinks, reportLinkProblems } from './links.ts';
 import { htmlToText } from './html-to-text.ts';
-import { escapeHtml, oneLine, parseTemplate, renderTemplate, type TemplatePiece, type TemplateProblem } from './merge-fields.ts';
+import {
+  escapeHtml,
+  oneLine,
+  parseTemplate,
+  renderTemplate,
+  type TemplatePiece,
+  type TemplateProblem,
+} from './merge-fields.ts';
 import type { Tokenizer } from './token.ts';
 
 /** What the author of a campaign wrote. */
@@ -73,7 +80,10 @@ export function standardFields(address: string, name: string | null): Record<str
 }
 
 /** Reads a campaign's message: every problem at its place, and the compiled form when there is none that stops it. */
-export function compileMessage(source: MessageSource, known: ReadonlySet<string>): { message: CompiledMessage; problems: PlacedProblem[] } {
+export function compileMessage(
+  source: MessageSource,
+  known: ReadonlySet<string>,
+): { message: CompiledMessage; problems: PlacedProblem[] } {
   const textSource = source.text.trim() === '' ? htmlToText(source.html) : source.text;
   const htmlLinks = findHtmlLinks(source.html);
   const textLinks = findTextLinks(textSource);
@@ -81,22 +91,39 @@ export function compileMessage(source: MessageSource, known: ReadonlySet<string>
   const mark = (url: string): string => (numbers.has(url) ? LINK_MARK(numbers.get(url)!) : url);
   const subject = parseTemplate(oneLine(source.subject), known);
   const html = parseTemplate(addFooter(replaceLinks(stripMarks(source.html), htmlLinks, mark)), known);
-  const text = parseTemplate(`${replaceLinks(stripMarks(textSource), textLinks, mark)}\n\n-- \nUnsubscribe: ${UNSUBSCRIBE_MARK}\n`, known);
-  const place = (field: PlacedProblem['field'], problems: TemplateProblem[]): PlacedProblem[] => problems.map((problem) => ({ ...problem, field }));
+  const text = parseTemplate(
+    `${replaceLinks(stripMarks(textSource), textLinks, mark)}\n\n-- \nUnsubscribe: ${UNSUBSCRIBE_MARK}\n`,
+    known,
+  );
+  const place = (field: PlacedProblem['field'], problems: TemplateProblem[]): PlacedProblem[] =>
+    problems.map((problem) => ({ ...problem, field }));
   return {
-    message: { subject: subject.pieces, html: html.pieces, text: text.pieces, links: [...numbers].map(([url, number]) => ({ number, url })) },
+    message: {
+      subject: subject.pieces,
+      html: html.pieces,
+      text: text.pieces,
+      links: [...numbers].map(([url, number]) => ({ number, url })),
+    },
     problems: [
       ...place('subject', subject.problems),
       ...place('html', [...parseTemplate(source.html, known).problems, ...reportLinkProblems(htmlLinks)]),
-      ...(source.text.trim() === '' ? [] : place('text', [...parseTemplate(source.text, known).problems, ...reportLinkProblems(textLinks)])),
+      ...(source.text.trim() === ''
+        ? []
+        : place('text', [...parseTemplate(source.text, known).problems, ...reportLinkProblems(textLinks)])),
     ],
   };
 }
 
 /** The message as one contact gets it: fields filled, links and pixel and ways out under this contact's own tokens. */
-export function writeMessage(compiled: CompiledMessage, recipient: Recipient, sender: SenderIdentity, tokens: Tokenizer): WrittenMessage {
+export function writeMessage(
+  compiled: CompiledMessage,
+  recipient: Recipient,
+  sender: SenderIdentity,
+  tokens: Tokenizer,
+): WrittenMessage {
   const { campaignId, contactId } = recipient;
-  const token = (use: 'open' | 'click' | 'unsubscribe' | 'return', link = 0): string => tokens.make({ use, campaignId, contactId, link });
+  const token = (use: 'open' | 'click' | 'unsubscribe' | 'return', link = 0): string =>
+    tokens.make({ use, campaignId, contactId, link });
   const base = sender.publicUrl;
   const wayOut = token('unsubscribe');
   const returnToken = token('return');
@@ -106,7 +133,9 @@ export function writeMessage(compiled: CompiledMessage, recipient: Recipient, se
     return links.get(number)!;
   };
   const fill = (body: string): string =>
-    body.replace(MARKS, (_, number?: string) => (number === undefined ? `${base}/u/${wayOut}` : linkUrl(Number(number))));
+    body.replace(MARKS, (_, number?: string) =>
+      number === undefined ? `${base}/u/${wayOut}` : linkUrl(Number(number)),
+    );
   const html = fill(renderTemplate(compiled.html, recipient.fields, escapeHtml));
   return {
     envelopeFrom: `b.${returnToken}@${sender.returnDomain}`,
@@ -122,7 +151,10 @@ export function writeMessage(compiled: CompiledMessage, recipient: Recipient, se
 
 /** RFC 2369 and 8058 (one click), RFC 2919 (list identity). */
 function listHeaders(sender: SenderIdentity, url: string, mailbox: string): Record<string, string> {
-  const slug = sender.listName.toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-|-$/g, '');
+  const slug = sender.listName
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-|-$/g, '');
   return {
     'List-Unsubscribe': `<${url}>, <mailto:${mailbox}?subject=unsubscribe>`,
     'List-Unsubscribe-Post': 'List-Unsubscribe=One-Click',

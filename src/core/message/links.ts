@@ -36,12 +36,20 @@ export function isTrackable(url: string): boolean {
 export function reportLinkProblems(links: FoundLink[]): TemplateProblem[] {
   return links.flatMap(({ url, start }): TemplateProblem[] => {
     if (url.includes('[[')) {
-      return [{ code: 'field-in-link', at: start, message: 'A link cannot hold a merge field; write the address out.' }];
+      return [
+        { code: 'field-in-link', at: start, message: 'A link cannot hold a merge field; write the address out.' },
+      ];
     }
     if (/^(mailto:|tel:|#)/i.test(url)) return [];
     return isTrackable(url) && URL.canParse(url) && new URL(url).hostname.includes('.')
       ? []
-      : [{ code: 'broken-link', at: start, message: `“${url}” is not a web address. Start it with https:// and name a site.` }];
+      : [
+          {
+            code: 'broken-link',
+            at: start,
+            message: `“${url}” is not a web address. Start it with https:// and name a site.`,
+          },
+        ];
   });
 }
 

@@ -28,7 +28,11 @@ export function parseTemplate(template: string, known: ReadonlySet<string>): Par
     if (start < 0) break;
     const end = template.indexOf(']]', start);
     if (end < 0) {
-      problems.push({ code: 'unclosed-field', at: start, message: 'This merge field is opened with [[ and never closed with ]].' });
+      problems.push({
+        code: 'unclosed-field',
+        at: start,
+        message: 'This merge field is opened with [[ and never closed with ]].',
+      });
       break;
     }
     if (start > from) pieces.push({ kind: 'text', text: template.slice(from, start) });
@@ -42,12 +46,19 @@ export function parseTemplate(template: string, known: ReadonlySet<string>): Par
 function readField(inside: string, at: number, known: ReadonlySet<string>, problems: TemplateProblem[]): TemplatePiece {
   const [namePart = '', ...rest] = inside.split(/\selse\s/);
   const field = namePart.trim().toLowerCase();
-  const fallback = rest.join(' else ').trim().replace(/^"(.*)"$/, '$1');
+  const fallback = rest
+    .join(' else ')
+    .trim()
+    .replace(/^"(.*)"$/, '$1');
   if (!FIELD_NAME.test(field) || !known.has(field)) {
     const names = [...known].sort().join(', ');
     problems.push({ code: 'unknown-field', at, message: `There is no field “${field}”. Known fields: ${names}.` });
   } else if (rest.length === 0 && field !== 'address') {
-    problems.push({ code: 'no-fallback', at, message: `Say what to write when “${field}” is empty: [[${field} else "…"]].` });
+    problems.push({
+      code: 'no-fallback',
+      at,
+      message: `Say what to write when “${field}” is empty: [[${field} else "…"]].`,
+    });
   }
   return { kind: 'field', field, fallback };
 }

@@ -30,7 +30,10 @@ const ALPHABET = 'abcdefghijklmnopqrstuvwxyz234567';
  * Text form: lower-case base32 without padding (RFC 4648), 39 characters, because a VERP local part has at most 64
  * octets and may lose its case on the way.
  */
-export function makeTokenizer(keys: TokenKey[]): { make(payload: TokenPayload): string; read(token: string, use: TokenUse): TokenPayload | undefined } {
+export function makeTokenizer(keys: TokenKey[]): {
+  make(payload: TokenPayload): string;
+  read(token: string, use: TokenUse): TokenPayload | undefined;
+} {
   const current = keys[0];
   if (!current) throw new Error('at least one token key is needed');
   const byVersion = new Map(keys.map((key) => [key.version, deriveKeys(key)]));
@@ -76,7 +79,11 @@ function open(byVersion: Map<number, DerivedKeys>, token: string, use: TokenUse)
 }
 
 function macOf(keys: DerivedKeys, version: number, body: Buffer): Buffer {
-  return createHmac('sha256', keys.mac).update(Buffer.from([version])).update(body).digest().subarray(0, MAC_BYTES);
+  return createHmac('sha256', keys.mac)
+    .update(Buffer.from([version]))
+    .update(body)
+    .digest()
+    .subarray(0, MAC_BYTES);
 }
 
 function xorStream(keys: DerivedKeys, mac: Buffer, body: Buffer): Buffer {

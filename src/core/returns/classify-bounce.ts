@@ -44,7 +44,8 @@ const STATUS_TABLE: readonly StatusRow[] = [
 /** Plain words, tried in this order when no status decides. Each pattern is linear. */
 const BLOCK_WORDS =
   /\b(spam|block(ed|list|-list)?|denylist|reputation|policy|content|listed|rate|throttl\w*|authenticat\w*|spf|dkim|dmarc|unsolicited|bulk|rejected for|virus|banned|refused by filter)\b/i;
-const FULL_WORDS = /\b(full|over ?quota|quota exceeded|exceeded (the )?(storage|quota)|insufficient (system )?storage|out of storage)\b/i;
+const FULL_WORDS =
+  /\b(full|over ?quota|quota exceeded|exceeded (the )?(storage|quota)|insufficient (system )?storage|out of storage)\b/i;
 const UNKNOWN_WORDS =
   /\b(unknown (user|recipient|mailbox|address|local part)|user unknown|no such (user|recipient|mailbox|address|person)|(user|recipient|mailbox|address|account) (does ?n[o']t|does not) exist|(user|recipient|mailbox|account) (is )?(unknown|not found|disabled|inactive|deactivated|closed|unavailable here)|not our customer|invalid (recipient|mailbox)|doesn't have (an|a) \w+ account)\b/i;
 
@@ -61,7 +62,8 @@ export function classifyBounce({ status, replyCode, text }: BounceEvidence): Bou
 /** A precise "no such address" stands, unless the text plainly speaks of content or policy: then it was about the sender. */
 function againstText(row: StatusRow, status: string, words: string): BounceDecision {
   const blocked = BLOCK_WORDS.exec(words);
-  if (blocked && !UNKNOWN_WORDS.test(words)) return { class: 'block', because: `status ${status}, but the text says “${blocked[0]}”` };
+  if (blocked && !UNKNOWN_WORDS.test(words))
+    return { class: 'block', because: `status ${status}, but the text says “${blocked[0]}”` };
   return { class: row.class, because: `status ${status}: ${row.source}` };
 }
 
@@ -69,7 +71,11 @@ function byText(words: string, replyCode: string): BounceDecision {
   const unknown = UNKNOWN_WORDS.exec(words);
   if (unknown) return { class: 'hard', because: `no deciding status; the text says “${unknown[0]}”` };
   const full = FULL_WORDS.exec(words);
-  if (full || replyCode === '552') return { class: 'soft', because: full ? `no deciding status; the text says “${full[0]}”` : 'reply 552: storage exceeded (RFC 5321 4.2.3)' };
+  if (full || replyCode === '552')
+    return {
+      class: 'soft',
+      because: full ? `no deciding status; the text says “${full[0]}”` : 'reply 552: storage exceeded (RFC 5321 4.2.3)',
+    };
   const blocked = BLOCK_WORDS.exec(words);
   if (blocked) return { class: 'block', because: `no deciding status; the text says “${blocked[0]}”` };
   return { class: 'soft', because: 'nothing decides: in doubt an address is not condemned' };

@@ -31,14 +31,25 @@ function readRecipient(block: Fields): ReportedRecipient {
   const inText = statusInText(text);
   const status = isCatchAll(reported) && inText !== '' ? inText : reported || inText;
   const replyCode = replyCodeInText(text);
-  return { address: recipientAddress(block), status, reply_code: replyCode, text, ...decide(field(block, 'action'), { status, replyCode, text }) };
+  return {
+    address: recipientAddress(block),
+    status,
+    reply_code: replyCode,
+    text,
+    ...decide(field(block, 'action'), { status, replyCode, text }),
+  };
 }
 
-function decide(actionField: string, evidence: { status: string; replyCode: string; text: string }): Pick<ReportedRecipient, 'class' | 'because'> {
+function decide(
+  actionField: string,
+  evidence: { status: string; replyCode: string; text: string },
+): Pick<ReportedRecipient, 'class' | 'because'> {
   const action = actionField.split(/[\s;(]/)[0]!.toLowerCase();
   if (action === 'delayed') return { class: 'delay', because: 'Action: delayed (RFC 3464 2.3.3) is not a bounce' };
-  if (['delivered', 'relayed', 'expanded'].includes(action)) return { class: 'success', because: `Action: ${action} (RFC 3464 2.3.3)` };
-  if (action === '' && evidence.status.startsWith('2')) return { class: 'success', because: `no Action; status ${evidence.status}` };
+  if (['delivered', 'relayed', 'expanded'].includes(action))
+    return { class: 'success', because: `Action: ${action} (RFC 3464 2.3.3)` };
+  if (action === '' && evidence.status.startsWith('2'))
+    return { class: 'success', because: `no Action; status ${evidence.status}` };
   return classifyBounce(evidence);
 }
 

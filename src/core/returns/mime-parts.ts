@@ -21,7 +21,8 @@ export interface ParsedMessage {
  * missing boundary ends with the text, an unreadable encoding is left as it stands. Never throws. One pass over lines.
  */
 export function parseMessage(raw: Uint8Array | string): ParsedMessage {
-  const text = typeof raw === 'string' ? raw.slice(0, MAX_MESSAGE_BYTES) : decodeBytes(raw.subarray(0, MAX_MESSAGE_BYTES));
+  const text =
+    typeof raw === 'string' ? raw.slice(0, MAX_MESSAGE_BYTES) : decodeBytes(raw.subarray(0, MAX_MESSAGE_BYTES));
   const parts: MimePart[] = [];
   const top = splitHead(text.replace(/\r\n?/g, '\n').replace(/^(?:>?From [^\n]*)?\n*/, ''));
   collect(top.head, top.body, 0, parts);
@@ -130,7 +131,10 @@ function decodeBody(body: string, encoding: string): string {
 function quotedPrintable(body: string): Buffer {
   const soft = body.replace(/=[ \t]*\n/g, '');
   const bytes = Buffer.from(soft, 'utf8').toString('latin1');
-  return Buffer.from(bytes.replace(/=([0-9A-Fa-f]{2})/g, (_, hex: string) => String.fromCharCode(parseInt(hex, 16))), 'latin1');
+  return Buffer.from(
+    bytes.replace(/=([0-9A-Fa-f]{2})/g, (_, hex: string) => String.fromCharCode(parseInt(hex, 16))),
+    'latin1',
+  );
 }
 
 /** UTF-8 where it is valid, else Latin-1: every byte string gives a text. */

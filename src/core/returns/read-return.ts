@@ -28,7 +28,11 @@ const TOKEN_MESSAGE_ID = new RegExp(`^<?(${TOKEN})@`, 'i');
  */
 export function readReturn(raw: Uint8Array | string, envelopeTo = ''): ReadReturn {
   const message = parseMessage(raw);
-  const to = envelopeTo || field(message.fields, 'delivered-to') || field(message.fields, 'x-original-to') || addressIn(field(message.fields, 'to'));
+  const to =
+    envelopeTo ||
+    field(message.fields, 'delivered-to') ||
+    field(message.fields, 'x-original-to') ||
+    addressIn(field(message.fields, 'to'));
   const found = { message_id: findMessageId(message), token: findToken(message, to) };
   return { ...readKind(message, to), ...found };
 }
@@ -38,10 +42,18 @@ type Reading = Pick<ReadReturn, 'kind' | 'standard' | 'recipients' | 'because'>;
 function readKind(message: ParsedMessage, to: string): Reading {
   const feedback = message.parts.find((part) => part.type === 'message/feedback-report');
   if (feedback) return complaintReading(feedback, message);
-  const status = message.parts.find((part) => part.type === 'message/delivery-status' || part.type === 'message/global-delivery-status');
+  const status = message.parts.find(
+    (part) => part.type === 'message/delivery-status' || part.type === 'message/global-delivery-status',
+  );
   if (status) return deliveryReading(status);
   const disposition = message.parts.find((part) => part.type === 'message/disposition-notification');
-  if (disposition) return { kind: 'read_receipt', standard: 'RFC 8098', recipients: [], because: 'holds a message/disposition-notification part' };
+  if (disposition)
+    return {
+      kind: 'read_receipt',
+      standard: 'RFC 8098',
+      recipients: [],
+      because: 'holds a message/disposition-notification part',
+    };
   if (TOKEN_RECIPIENT.exec(to)?.[1]?.toLowerCase() === 'u') return unsubscribeReading(message);
   return letterReading(message);
 }
@@ -49,16 +61,31 @@ function readKind(message: ParsedMessage, to: string): Reading {
 function complaintReading(part: MimePart, message: ParsedMessage): Reading {
   const report = readFeedbackReport(part);
   const addresses = report.addresses.length > 0 ? report.addresses : addressesOfOriginal(message);
-  const recipients = addresses.map((address) => ({ address, class: 'success' as const, status: '', reply_code: '', text: report.feedbackType }));
+  const recipients = addresses.map((address) => ({
+    address,
+    class: 'success' as const,
+    status: '',
+    reply_code: '',
+    text: report.feedbackType,
+  }));
   const kind = report.feedbackType === 'not-spam' ? 'not_spam' : report.complains ? 'complaint' : 'unknown';
   return { kind, standard: 'RFC 5965', recipients, because: `Feedback-Type: ${report.feedbackType || 'missing'}` };
 }
 
 function deliveryReading(part: MimePart): Reading {
   const read = readDeliveryStatus(part);
-  const worst = read.find(({ class: c }) => c === 'hard' || c === 'soft' || c === 'block') ?? read.find(({ class: c }) => c === 'delay') ?? read[0];
+  const worst =
+    read.find(({ class: c }) => c === 'hard' || c === 'soft' || c === 'block') ??
+    read.find(({ class: c }) => c === 'delay') ??
+    read[0];
   const standard = part.type.includes('global') ? 'RFC 6533' : 'RFC 3464';
-  if (!worst) return { kind: 'unknown', standard, recipients: [], because: 'a delivery report that names no recipient and no action' };
+  if (!worst)
+    return {
+      kind: 'unknown',
+      standard,
+      recipients: [],
+      because: 'a delivery report that names no recipient and no action',
+    };
   const kind = worst.class === 'delay' ? 'delay' : worst.class === 'success' ? 'success' : 'bounce';
   return { kind, standard, recipients: read.map(({ because: _, ...recipient }) => recipient), because: worst.because };
 }
@@ -66,7 +93,12 @@ function deliveryReading(part: MimePart): Reading {
 function unsubscribeReading(message: ParsedMessage): Reading {
   const automatic = findAutomaticReply(message.fields);
   if (automatic) return { kind: 'auto_reply', standard: 'RFC 3834', recipients: [], because: automatic };
-  return { kind: 'unsubscribe_request', standard: 'RFC 2369', recipients: [], because: "sent to the message's own unsubscribe address" };
+  return {
+    kind: 'unsubscribe_request',
+    standard: 'RFC 2369',
+    recipients: [],
+    because: "sent to the message's own unsubscribe address",
+  };
 }
 
 function letterReading({ fields }: ParsedMessage): Reading {
@@ -74,13 +106,27 @@ function letterReading({ fields }: ParsedMessage): Reading {
   if (challenge) return { kind: 'challenge', standard: null, recipients: [], because: challenge };
   const automatic = findAutomaticReply(fields);
   if (automatic) return { kind: 'auto_reply', standard: 'RFC 3834', recipients: [], because: automatic };
-  if (fields.has('in-reply-to') && fields.has('from')) return { kind: 'reply', standard: 'RFC 5322', recipients: [], because: 'answers a message and no field says that a program wrote it' };
+  if (fields.has('in-reply-to') && fields.has('from'))
+    return {
+      kind: 'reply',
+      standard: 'RFC 5322',
+      recipients: [],
+      because: 'answers a message and no field says that a program wrote it',
+    };
   return { kind: 'unknown', standard: null, recipients: [], because: 'holds no report part and answers no message' };
 }
 
 /** The header of the returned message, from a whole or a headers-only part, or from what stands after the report. */
 function originalFields(message: ParsedMessage): Fields {
-  const part = message.parts.find(({ type }) => ['message/rfc822', 'text/rfc822-headers', 'message/rfc822-headers', 'message/global', 'message/global-headers'].includes(type));
+  const part = message.parts.find(({ type }) =>
+    [
+      'message/rfc822',
+      'text/rfc822-headers',
+      'message/rfc822-headers',
+      'message/global',
+      'message/global-headers',
+    ].includes(type),
+  );
   return part ? parseFields(part.body.split(/\n[ \t]*\n/)[0] ?? '') : new Map<string, string[]>();
 }
 

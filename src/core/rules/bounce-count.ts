@@ -11,7 +11,13 @@ export interface BounceRule {
   classes: Exclude<BounceClass, 'block'>[];
 }
 
-export const DEFAULT_BOUNCE_RULE: BounceRule = { count: 3, withinDays: 45, onCampaigns: 3, spreadDays: 2, classes: ['soft'] };
+export const DEFAULT_BOUNCE_RULE: BounceRule = {
+  count: 3,
+  withinDays: 45,
+  onCampaigns: 3,
+  spreadDays: 2,
+  classes: ['soft'],
+};
 
 /** An acceptance starts the count again once it has stood this long without a bounce. */
 export const ACCEPTANCE_STANDS_MS = 3 * DAY_MS;
@@ -35,7 +41,11 @@ export type DeliverabilityDecision =
  * of the instant they happened, so the answer depends on the set of facts and on nothing else.
  * A later verified delivery, or a person, lifts both marks; blocks never count.
  */
-export function decideDeliverability(rule: BounceRule, facts: readonly DeliverabilityFact[], now: number): DeliverabilityDecision {
+export function decideDeliverability(
+  rule: BounceRule,
+  facts: readonly DeliverabilityFact[],
+  now: number,
+): DeliverabilityDecision {
   const ordered = withStandingAcceptances(facts, now);
   let counted: Extract<DeliverabilityFact, { kind: 'bounced' }>[] = [];
   let mark: Extract<DeliverabilityDecision, { deliverability: 'undeliverable' }> | undefined;
@@ -50,7 +60,12 @@ export function decideDeliverability(rule: BounceRule, facts: readonly Deliverab
     } else if (fact.bounceClass === 'soft' && rule.classes.includes('soft')) {
       counted = withinWindow(rule, [...counted, fact], fact.at);
       if (reaches(rule, counted)) {
-        mark ??= { deliverability: 'undeliverable', cause: 'bounce-count', since: fact.at, counted: counted.map((bounce) => bounce.eventId) };
+        mark ??= {
+          deliverability: 'undeliverable',
+          cause: 'bounce-count',
+          since: fact.at,
+          counted: counted.map((bounce) => bounce.eventId),
+        };
       }
     }
   }

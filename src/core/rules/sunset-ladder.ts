@@ -1,7 +1,14 @@
 import type { EventKind, Stage } from '../../shared/words.ts';
 
 /** Acts of a person that can count as engagement, as a rule may choose them. */
-export const ENGAGING_ACTS = ['opened', 'clicked', 'replied', 'visited', 'purchased', 'confirmed'] as const satisfies readonly EventKind[];
+export const ENGAGING_ACTS = [
+  'opened',
+  'clicked',
+  'replied',
+  'visited',
+  'purchased',
+  'confirmed',
+] as const satisfies readonly EventKind[];
 export type EngagingAct = (typeof ENGAGING_ACTS)[number];
 
 /** One step of a ladder: reached after so many days of silence and so many messages sent in it. */
@@ -60,7 +67,8 @@ export function decideStage(rule: SunsetRule, facts: SilenceFacts, now: number):
   const silentSince = Math.max(facts.joinedAt, facts.engagedAt ?? 0, facts.restartedAt ?? 0);
   const silentDays = wholeDays(now - silentSince);
   const found = { silentDays, messages: facts.messagesInSilence };
-  if (wholeDays(now - facts.joinedAt) < rule.grace.days || facts.messagesEver < rule.grace.messages) return { stage: 'new', ...found };
+  if (wholeDays(now - facts.joinedAt) < rule.grace.days || facts.messagesEver < rule.grace.messages)
+    return { stage: 'new', ...found };
   let stage: Stage = 'engaged';
   for (const step of rule.steps) {
     if (silentDays >= step.days && facts.messagesInSilence >= step.messages) stage = step.stage;
@@ -74,13 +82,23 @@ export function reportLadderProblems(rule: SunsetRule): { field: string; message
   rule.steps.forEach((step, index) => {
     const before = rule.steps[index - 1];
     if (before && step.days <= before.days) {
-      problems.push({ field: `steps.${index}.days`, message: `${step.stage} must begin later than ${before.stage} (${before.days} days).` });
+      problems.push({
+        field: `steps.${index}.days`,
+        message: `${step.stage} must begin later than ${before.stage} (${before.days} days).`,
+      });
     }
     if (before && step.messages < before.messages) {
-      problems.push({ field: `steps.${index}.messages`, message: `${step.stage} cannot need fewer messages than ${before.stage} (${before.messages}).` });
+      problems.push({
+        field: `steps.${index}.messages`,
+        message: `${step.stage} cannot need fewer messages than ${before.stage} (${before.messages}).`,
+      });
     }
   });
-  if (rule.engagingActs.length === 0) problems.push({ field: 'engagingActs', message: 'Choose at least one act that engages, or everybody ends at sunset.' });
+  if (rule.engagingActs.length === 0)
+    problems.push({
+      field: 'engagingActs',
+      message: 'Choose at least one act that engages, or everybody ends at sunset.',
+    });
   return problems;
 }
 

@@ -34,12 +34,17 @@ async function matches(password: string, kept: string): Promise<boolean> {
 async function checkPassword(deps: Deps, email: string, password: string): Promise<Account> {
   const account = await deps.database.getRepository(AccountEntity).findOneBy({ email: email.trim().toLowerCase() });
   const kept = account?.passwordHash ?? `${'00'.repeat(16)}:${'00'.repeat(32)}`;
-  if (!(await matches(password, kept)) || !account) throw new Problem('wrong-password', 'No account has this address and password.');
+  if (!(await matches(password, kept)) || !account)
+    throw new Problem('wrong-password', 'No account has this address and password.');
   return account;
 }
 
 /** Signs in for the console: a session token for a cookie, and the token against forged requests. */
-export async function signIn(deps: Deps, email: string, password: string): Promise<{ session: string; account: SignedIn }> {
+export async function signIn(
+  deps: Deps,
+  email: string,
+  password: string,
+): Promise<{ session: string; account: SignedIn }> {
   const account = await checkPassword(deps, email, password);
   const session = randomBytes(32).toString('base64url');
   const csrf = randomBytes(24).toString('base64url');
@@ -48,10 +53,17 @@ export async function signIn(deps: Deps, email: string, password: string): Promi
 }
 
 /** Signs in for programs: an API token, shown once and kept as a hash. */
-export async function createApiToken(deps: Deps, email: string, password: string, name: string): Promise<{ token: string; account: string }> {
+export async function createApiToken(
+  deps: Deps,
+  email: string,
+  password: string,
+  name: string,
+): Promise<{ token: string; account: string }> {
   const account = await checkPassword(deps, email, password);
   const token = `avendel_${randomBytes(30).toString('base64url')}`;
-  await deps.database.getRepository(ApiTokenEntity).insert({ accountId: account.id, name, tokenHash: digest(token), lastUsedAt: null, revokedAt: null });
+  await deps.database
+    .getRepository(ApiTokenEntity)
+    .insert({ accountId: account.id, name, tokenHash: digest(token), lastUsedAt: null, revokedAt: null });
   return { token, account: account.name };
 }
 
@@ -59,7 +71,10 @@ export async function signOut(deps: Deps, session: string): Promise<void> {
   await deleteSession(deps.database, digest(session));
 }
 
-export async function findSignedIn(deps: Deps, credentials: { session?: string; token?: string }): Promise<SignedIn | undefined> {
+export async function findSignedIn(
+  deps: Deps,
+  credentials: { session?: string; token?: string },
+): Promise<SignedIn | undefined> {
   if (credentials.token) return findTokenAccount(deps.database, digest(credentials.token));
   return credentials.session ? findSession(deps.database, digest(credentials.session)) : undefined;
 }

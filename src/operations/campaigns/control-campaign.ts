@@ -22,12 +22,23 @@ export async function startCampaign(deps: Deps, id: number, expected: number): P
   const campaign = await getCampaign(deps, id);
   assertState(campaign, ['draft'], 'started');
   const problems = await reportMessageProblems(deps, campaign);
-  if (problems.length > 0) throw new Problem('message-unfit', problems[0]!.message, { field: problems[0]!.field, extra: { problems } });
+  if (problems.length > 0)
+    throw new Problem('message-unfit', problems[0]!.message, { field: problems[0]!.field, extra: { problems } });
   const preflight = await preflightCampaign(deps, id);
-  if (preflight.audience === 0) throw new Problem('nobody-left', `No contact has ever been on the lists of “${campaign.name}”.`, { field: 'listIds' });
-  if (preflight.willGet === 0) throw new Problem('nobody-left', `All ${preflight.audience} contacts of “${campaign.name}” are held back.`, { extra: { preflight } });
+  if (preflight.audience === 0)
+    throw new Problem('nobody-left', `No contact has ever been on the lists of “${campaign.name}”.`, {
+      field: 'listIds',
+    });
+  if (preflight.willGet === 0)
+    throw new Problem('nobody-left', `All ${preflight.audience} contacts of “${campaign.name}” are held back.`, {
+      extra: { preflight },
+    });
   if (Math.abs(preflight.willGet - expected) > expected * MOVED_SHARE) {
-    throw new Problem('count-moved', `${expected} were expected to get “${campaign.name}”; now it is ${preflight.willGet}.`, { extra: { expected, now: preflight.willGet } });
+    throw new Problem(
+      'count-moved',
+      `${expected} were expected to get “${campaign.name}”; now it is ${preflight.willGet}.`,
+      { extra: { expected, now: preflight.willGet } },
+    );
   }
   const { message } = compileMessage(campaign, await knownFields(deps));
   await inTransaction(deps.database, async (sql) => {
@@ -56,15 +67,32 @@ export async function cancelCampaign(deps: Deps, id: number): Promise<Campaign> 
   return getCampaign(deps, id);
 }
 
-async function move(sql: Sql, campaign: Campaign, from: CampaignState[], to: CampaignState, because: string | null): Promise<void> {
+async function move(
+  sql: Sql,
+  campaign: Campaign,
+  from: CampaignState[],
+  to: CampaignState,
+  because: string | null,
+): Promise<void> {
   assertState(campaign, from, STATE_VERBS[to]);
   if (!(await moveCampaign(sql, campaign.id, from, to, because))) {
     throw new Problem('wrong-state', `“${campaign.name}” has changed meanwhile; look at it again.`);
   }
 }
 
-const STATE_VERBS: Record<CampaignState, string> = { draft: 'drafted', scheduled: 'scheduled', sending: 'started or resumed', paused: 'paused', finished: 'finished', cancelled: 'cancelled' };
+const STATE_VERBS: Record<CampaignState, string> = {
+  draft: 'drafted',
+  scheduled: 'scheduled',
+  sending: 'started or resumed',
+  paused: 'paused',
+  finished: 'finished',
+  cancelled: 'cancelled',
+};
 
 function assertState(campaign: Campaign, states: CampaignState[], verb: string): void {
-  if (!states.includes(campaign.state)) throw new Problem('wrong-state', `“${campaign.name}” is ${campaign.state}; only one that is ${states.join(' or ')} can be ${verb}.`);
+  if (!states.includes(campaign.state))
+    throw new Problem(
+      'wrong-state',
+      `“${campaign.name}” is ${campaign.state}; only one that is ${states.join(' or ')} can be ${verb}.`,
+    );
 }

@@ -22,7 +22,10 @@ export interface CampaignDraft {
 /** @throws Problem name-taken, invalid-input, not-found */
 export async function createCampaign(deps: Deps, draft: CampaignDraft): Promise<Campaign> {
   await assertAudience(deps, draft);
-  return saving(() => deps.database.getRepository(CampaignEntity).save({ ...draft, state: 'draft' as const, sentElsewhere: false }), draft.name);
+  return saving(
+    () => deps.database.getRepository(CampaignEntity).save({ ...draft, state: 'draft' as const, sentElsewhere: false }),
+    draft.name,
+  );
 }
 
 /**
@@ -38,7 +41,8 @@ export async function recordCampaign(deps: Deps, draft: CampaignDraft & { starte
 /** Changes a draft; fields that are not given stay. @throws Problem wrong-state, name-taken, invalid-input, not-found */
 export async function changeCampaign(deps: Deps, id: number, change: Partial<CampaignDraft>): Promise<Campaign> {
   const campaign = await getCampaign(deps, id);
-  if (campaign.state !== 'draft') throw new Problem('wrong-state', `“${campaign.name}” is ${campaign.state}; only a draft can be changed.`);
+  if (campaign.state !== 'draft')
+    throw new Problem('wrong-state', `“${campaign.name}” is ${campaign.state}; only a draft can be changed.`);
   const changed = { ...campaign, ...change, brandId: campaign.brandId };
   await assertAudience(deps, changed);
   return saving(() => deps.database.getRepository(CampaignEntity).save(changed), changed.name);
@@ -54,31 +58,51 @@ export async function knownFields(deps: Deps): Promise<Set<string>> {
 }
 
 /** Everything that keeps a message from being sent as it is, each at its place. */
-export async function reportMessageProblems(deps: Deps, campaign: Pick<Campaign, 'subject' | 'html' | 'text'>): Promise<PlacedProblem[]> {
+export async function reportMessageProblems(
+  deps: Deps,
+  campaign: Pick<Campaign, 'subject' | 'html' | 'text'>,
+): Promise<PlacedProblem[]> {
   const { problems } = compileMessage(campaign, await knownFields(deps));
-  const missing = (field: PlacedProblem['field'], message: string): PlacedProblem => ({ code: 'broken-link', at: 0, field, message });
+  const missing = (field: PlacedProblem['field'], message: string): PlacedProblem => ({
+    code: 'broken-link',
+    at: 0,
+    field,
+    message,
+  });
   if (campaign.subject.trim() === '') problems.unshift(missing('subject', 'The message has no subject.'));
   if (campaign.html.trim() === '') problems.unshift(missing('html', 'The message has no body.'));
   return problems;
 }
 
-async function assertAudience(deps: Deps, draft: Pick<CampaignDraft, 'brandId' | 'listIds' | 'leftOutListIds'>): Promise<void> {
-  const brand = found(await deps.database.getRepository(BrandEntity).findOneBy({ id: draft.brandId }), `brand ${draft.brandId}`);
+async function assertAudience(
+  deps: Deps,
+  draft: Pick<CampaignDraft, 'brandId' | 'listIds' | 'leftOutListIds'>,
+): Promise<void> {
+  const brand = found(
+    await deps.database.getRepository(BrandEntity).findOneBy({ id: draft.brandId }),
+    `brand ${draft.brandId}`,
+  );
   const lists = await deps.database.getRepository(ListEntity).findBy({ brandId: brand.id });
   const known = new Set(lists.map((list) => list.id));
-  for (const [field, ids] of [['listIds', draft.listIds], ['leftOutListIds', draft.leftOutListIds]] as const) {
+  for (const [field, ids] of [
+    ['listIds', draft.listIds],
+    ['leftOutListIds', draft.leftOutListIds],
+  ] as const) {
     const stranger = ids.find((id) => !known.has(id));
-    if (stranger !== undefined) throw new Problem('invalid-input', `List ${stranger} is not a list of ${brand.name}.`, { field });
+    if (stranger !== undefined)
+      throw new Problem('invalid-input', `List ${stranger} is not a list of ${brand.name}.`, { field });
   }
   const both = draft.listIds.find((id) => draft.leftOutListIds.includes(id));
-  if (both !== undefined) throw new Problem('invalid-input', `List ${both} is both taken in and left out.`, { field: 'leftOutListIds' });
+  if (both !== undefined)
+    throw new Problem('invalid-input', `List ${both} is both taken in and left out.`, { field: 'leftOutListIds' });
 }
 
 async function saving<T>(save: () => Promise<T>, name: string): Promise<T> {
   try {
     return await save();
   } catch (error) {
-    if (violates(error, 'campaign_name_key')) throw new Problem('name-taken', `There is a campaign “${name}” of this brand.`, { field: 'name' });
+    if (violates(error, 'campaign_name_key'))
+      throw new Problem('name-taken', `There is a campaign “${name}” of this brand.`, { field: 'name' });
     throw error;
   }
 }

@@ -1,5 +1,11 @@
 import { REASONS, type Reason } from '../../shared/words.ts';
-import { countPreflight, countPreflightDomains, listPreflight, type JudgedContact, type PreflightRow } from '../../store/statements/preflight.ts';
+import {
+  countPreflight,
+  countPreflightDomains,
+  listPreflight,
+  type JudgedContact,
+  type PreflightRow,
+} from '../../store/statements/preflight.ts';
 import type { Deps } from '../deps.ts';
 import { getCampaign, reportMessageProblems } from './edit-campaign.ts';
 import { judgedMessage } from './judged-message.ts';
@@ -30,7 +36,9 @@ export async function preflightCampaign(deps: Deps, id: number): Promise<Preflig
   const message = judgedMessage(campaign);
   const rows = await countPreflight(deps.database, message);
   const willGet = rows.find((row) => row.reason === null)?.contacts ?? 0;
-  const reasons = REASONS.flatMap((reason) => rows.filter((row) => row.reason === reason).map((row) => ({ reason, contacts: row.contacts, sample: row.sample })));
+  const reasons = REASONS.flatMap((reason) =>
+    rows.filter((row) => row.reason === reason).map((row) => ({ reason, contacts: row.contacts, sample: row.sample })),
+  );
   const heldBack = reasons.reduce((sum, row) => sum + row.contacts, 0);
   return {
     campaignId: id,
@@ -45,6 +53,12 @@ export async function preflightCampaign(deps: Deps, id: number): Promise<Preflig
 }
 
 /** The contacts behind one figure of a preflight; reason null lists those who would get it. */
-export async function listPreflightContacts(deps: Deps, id: number, reason: Reason | null, after: number, limit: number): Promise<JudgedContact[]> {
+export async function listPreflightContacts(
+  deps: Deps,
+  id: number,
+  reason: Reason | null,
+  after: number,
+  limit: number,
+): Promise<JudgedContact[]> {
   return listPreflight(deps.database, judgedMessage(await getCampaign(deps, id)), reason, after, limit);
 }

@@ -41,10 +41,21 @@ const MOST_DOMAINS = 20;
 
 export async function findLedger(deps: Deps, campaignId: number): Promise<Ledger> {
   const rows = await countLedger(deps.database, campaignId);
-  const of = (state: string): number => rows.filter((row) => row.state === state).reduce((sum, row) => sum + row.contacts, 0);
-  const reasons = REASONS.flatMap((reason) => rows.filter((row) => row.state === 'held-back' && row.reason === reason).map((row) => ({ reason, contacts: row.contacts })));
+  const of = (state: string): number =>
+    rows.filter((row) => row.state === state).reduce((sum, row) => sum + row.contacts, 0);
+  const reasons = REASONS.flatMap((reason) =>
+    rows
+      .filter((row) => row.state === 'held-back' && row.reason === reason)
+      .map((row) => ({ reason, contacts: row.contacts })),
+  );
   const audience = rows.reduce((sum, row) => sum + row.contacts, 0);
-  const parts = { accepted: of('accepted'), refused: of('refused'), uncertain: of('uncertain'), waiting: of('queued'), onTheirWay: of('claimed') };
+  const parts = {
+    accepted: of('accepted'),
+    refused: of('refused'),
+    uncertain: of('uncertain'),
+    waiting: of('queued'),
+    onTheirWay: of('claimed'),
+  };
   const heldBack = reasons.reduce((sum, row) => sum + row.contacts, 0);
   const agrees = audience === heldBack + Object.values(parts).reduce((sum, part) => sum + part, 0);
   return { audience, ...parts, heldBack, reasons, agrees };
@@ -57,7 +68,12 @@ export async function reportCampaign(deps: Deps, id: number): Promise<CampaignRe
   const acts = await countCampaignActs(deps.database, id);
   const contacts = (acted: string): number => acts.find((row) => row.acted === acted)?.contacts ?? 0;
   const events = (acted: string): number => acts.find((row) => row.acted === acted)?.events ?? 0;
-  const bounced = { hard: contacts('bounced hard'), soft: contacts('bounced soft'), block: contacts('bounced block'), any: contacts('bounced any') };
+  const bounced = {
+    hard: contacts('bounced hard'),
+    soft: contacts('bounced soft'),
+    block: contacts('bounced block'),
+    any: contacts('bounced any'),
+  };
   const handedOver = ledger.accepted + ledger.refused;
   return {
     campaignId: id,
@@ -74,7 +90,13 @@ export async function reportCampaign(deps: Deps, id: number): Promise<CampaignRe
     machineActs: events('opened machine') + events('clicked machine'),
     complained: contacts('complained'),
     unsubscribed: contacts('unsubscribed'),
-    rates: healthRates({ accepted: handedOver, bounced: bounced.any, hardBounced: bounced.hard, complained: contacts('complained'), unsubscribed: contacts('unsubscribed') }),
+    rates: healthRates({
+      accepted: handedOver,
+      bounced: bounced.any,
+      hardBounced: bounced.hard,
+      complained: contacts('complained'),
+      unsubscribed: contacts('unsubscribed'),
+    }),
     domains: await reportByDomain(deps.database, id, MOST_DOMAINS),
   };
 }

@@ -1,11 +1,25 @@
 import { randomUUID } from 'node:crypto';
-import { compileMessage, standardFields, writeMessage, type CompiledMessage, type SenderIdentity } from '../../core/message/compile-message.ts';
+import {
+  compileMessage,
+  standardFields,
+  writeMessage,
+  type CompiledMessage,
+  type SenderIdentity,
+} from '../../core/message/compile-message.ts';
 import { classifyBounce, replyCodeInText, statusInText } from '../../core/returns/classify-bounce.ts';
 import { inTransaction } from '../../store/database.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
 import { BrandEntity, ListEntity } from '../../store/entities/organisation.ts';
 import { moveCampaign, setTrouble } from '../../store/statements/campaigns.ts';
-import { claimDeliveries, findWaiting, passGate, recordHandovers, releaseClaim, type ClaimedDelivery, type HandoverResult } from '../../store/statements/deliveries.ts';
+import {
+  claimDeliveries,
+  findWaiting,
+  passGate,
+  recordHandovers,
+  releaseClaim,
+  type ClaimedDelivery,
+  type HandoverResult,
+} from '../../store/statements/deliveries.ts';
 import type { JudgedMessage } from '../../store/statements/eligibility.ts';
 import type { Deps } from '../deps.ts';
 import { ensureMonths, OWN_SOURCE, recordEventsWithin, type IncomingEvent } from '../events/record-events.ts';
@@ -44,11 +58,23 @@ export type SendPass = 'more' | 'waiting' | 'trouble' | 'ended';
  * Hands one claim of recipients to the relay: claimed by the first gate, passed by the second a few at a time right
  * before they go, recorded as the relay answers. Any number of processes may do this for the same campaign.
  */
-export async function sendPass(deps: Deps, relay: Relay, settings: SendSettings, processId: string, campaignId: number): Promise<SendPass> {
+export async function sendPass(
+  deps: Deps,
+  relay: Relay,
+  settings: SendSettings,
+  processId: string,
+  campaignId: number,
+): Promise<SendPass> {
   const campaign = await getCampaign(deps, campaignId);
   if (campaign.state !== 'sending') return 'ended';
   const sending = await prepare(deps, relay, settings, campaign, processId);
-  const { claimed, picked } = await claimDeliveries(deps.database, sending.message, sending.claimId, processId, CLAIM_SIZE);
+  const { claimed, picked } = await claimDeliveries(
+    deps.database,
+    sending.message,
+    sending.claimId,
+    processId,
+    CLAIM_SIZE,
+  );
   if (picked === 0) return finishIfDone(deps, campaign);
   const trouble = await handOverAll(sending, claimed);
   await releaseClaim(deps.database, campaignId, sending.claimId);
@@ -56,16 +82,44 @@ export async function sendPass(deps: Deps, relay: Relay, settings: SendSettings,
   return trouble === null ? 'more' : 'trouble';
 }
 
-async function prepare(deps: Deps, relay: Relay, settings: SendSettings, campaign: Campaign, processId: string): Promise<Sending> {
+async function prepare(
+  deps: Deps,
+  relay: Relay,
+  settings: SendSettings,
+  campaign: Campaign,
+  processId: string,
+): Promise<Sending> {
   const { message: compiled } = compileMessage(campaign, await knownFields(deps));
-  return { deps, relay, settings, campaign, message: judgedMessage(campaign), compiled, sender: await findSender(deps, campaign), claimId: randomUUID(), processId };
+  return {
+    deps,
+    relay,
+    settings,
+    campaign,
+    message: judgedMessage(campaign),
+    compiled,
+    sender: await findSender(deps, campaign),
+    claimId: randomUUID(),
+    processId,
+  };
 }
 
 /** The identity that a campaign's messages carry. */
 export async function findSender(deps: Deps, campaign: Campaign): Promise<SenderIdentity> {
-  const brand = found(await deps.database.getRepository(BrandEntity).findOneBy({ id: campaign.brandId }), `brand ${campaign.brandId}`);
-  const list = campaign.listIds[0] === undefined ? null : await deps.database.getRepository(ListEntity).findOneBy({ id: campaign.listIds[0] });
-  return { brandName: brand.name, fromAddress: brand.fromAddress, returnDomain: brand.returnDomain, publicUrl: deps.publicUrl, listName: list?.name ?? brand.name };
+  const brand = found(
+    await deps.database.getRepository(BrandEntity).findOneBy({ id: campaign.brandId }),
+    `brand ${campaign.brandId}`,
+  );
+  const list =
+    campaign.listIds[0] === undefined
+      ? null
+      : await deps.database.getRepository(ListEntity).findOneBy({ id: campaign.listIds[0] });
+  return {
+    brandName: brand.name,
+    fromAddress: brand.fromAddress,
+    returnDomain: brand.returnDomain,
+    publicUrl: deps.publicUrl,
+    listName: list?.name ?? brand.name,
+  };
 }
 
 async function finishIfDone(deps: Deps, campaign: Campaign): Promise<SendPass> {
@@ -86,11 +140,19 @@ async function handOverAll(sending: Sending, claimed: ClaimedDelivery[]): Promis
   const gateMore = async (): Promise<void> => {
     const group = claimed.slice(next, next + relay.connections * 2);
     next += group.length;
-    const passed = new Set(await passGate(sending.deps.database, sending.message, sending.claimId, group.map((one) => one.contactId)));
+    const passed = new Set(
+      await passGate(
+        sending.deps.database,
+        sending.message,
+        sending.claimId,
+        group.map((one) => one.contactId),
+      ),
+    );
     gated.push(...group.filter((one) => passed.has(one.contactId)));
   };
   const take = async (): Promise<ClaimedDelivery | undefined> => {
-    while (gated.length === 0 && next < claimed.length && trouble === null) await (gating ??= gateMore().finally(() => (gating = undefined)));
+    while (gated.length === 0 && next < claimed.length && trouble === null)
+      await (gating ??= gateMore().finally(() => (gating = undefined)));
     return gated.shift();
   };
   const lane = async (): Promise<void> => {
@@ -109,15 +171,25 @@ const NOT_TRIED: Handover = { outcome: 'again', reply: 'not tried: the relay was
 
 function write({ compiled, sender, deps, campaign }: Sending, one: ClaimedDelivery): ReturnType<typeof writeMessage> {
   const fields = { ...stringFields(one.attributes), ...standardFields(one.address, one.name) };
-  return writeMessage(compiled, { contactId: one.contactId, campaignId: campaign.id, address: one.address, fields }, sender, deps.tokens);
+  return writeMessage(
+    compiled,
+    { contactId: one.contactId, campaignId: campaign.id, address: one.address, fields },
+    sender,
+    deps.tokens,
+  );
 }
 
 export function stringFields(attributes: Record<string, unknown>): Record<string, string> {
-  return Object.fromEntries(Object.entries(attributes).map(([key, value]) => [key, typeof value === 'string' ? value : JSON.stringify(value)]));
+  return Object.fromEntries(
+    Object.entries(attributes).map(([key, value]) => [key, typeof value === 'string' ? value : JSON.stringify(value)]),
+  );
 }
 
 /** Records answers as they come, many in one transaction: whatever arrived while the last one was being written. */
-function makeRecorder(sending: Sending): { add(one: ClaimedDelivery, handover: Handover): void; done(): Promise<void> } {
+function makeRecorder(sending: Sending): {
+  add(one: ClaimedDelivery, handover: Handover): void;
+  done(): Promise<void>;
+} {
   let waiting: { one: ClaimedDelivery; handover: Handover; at: number }[] = [];
   let writing: Promise<void> | undefined;
   const flush = async (): Promise<void> => {
@@ -139,7 +211,10 @@ function makeRecorder(sending: Sending): { add(one: ClaimedDelivery, handover: H
   };
 }
 
-async function recordBatch(sending: Sending, batch: { one: ClaimedDelivery; handover: Handover; at: number }[]): Promise<void> {
+async function recordBatch(
+  sending: Sending,
+  batch: { one: ClaimedDelivery; handover: Handover; at: number }[],
+): Promise<void> {
   const { deps, campaign, claimId } = sending;
   const results = batch.map(({ one, handover, at }) => resultOf(sending, one, handover, at));
   const events = results.flatMap((result) => eventsOf(campaign, result));
@@ -159,11 +234,31 @@ function resultOf({ settings }: Sending, one: ClaimedDelivery, handover: Handove
 }
 
 function eventsOf(campaign: Campaign, result: HandoverResult): IncomingEvent[] {
-  const base = { at: result.at, source: OWN_SOURCE, contactId: result.contactId, brandId: campaign.brandId, campaignId: campaign.id };
+  const base = {
+    at: result.at,
+    source: OWN_SOURCE,
+    contactId: result.contactId,
+    brandId: campaign.brandId,
+    campaignId: campaign.id,
+  };
   const externalId = `${campaign.id}:${result.contactId}`;
-  if (result.outcome === 'accepted') return [{ ...base, kind: 'sent', externalId: `sent:${externalId}`, detail: { reply: result.reply } }];
+  if (result.outcome === 'accepted')
+    return [{ ...base, kind: 'sent', externalId: `sent:${externalId}`, detail: { reply: result.reply } }];
   if (result.outcome !== 'refused') return [];
   const evidence = { status: statusInText(result.reply), replyCode: replyCodeInText(result.reply), text: result.reply };
   const decision = classifyBounce(evidence);
-  return [{ ...base, kind: 'bounced', externalId: `refused:${externalId}`, detail: { class: decision.class, status: evidence.status, reply: result.reply, because: decision.because, way: 'relay' } }];
+  return [
+    {
+      ...base,
+      kind: 'bounced',
+      externalId: `refused:${externalId}`,
+      detail: {
+        class: decision.class,
+        status: evidence.status,
+        reply: result.reply,
+        because: decision.because,
+        way: 'relay',
+      },
+    },
+  ];
 }

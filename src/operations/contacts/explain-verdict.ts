@@ -1,9 +1,20 @@
-import { applies, decideVerdict, REASON_OF_LIST, type MatchingEntry, type Verdict } from '../../core/eligibility/decide-verdict.ts';
+import {
+  applies,
+  decideVerdict,
+  REASON_OF_LIST,
+  type MatchingEntry,
+  type Verdict,
+} from '../../core/eligibility/decide-verdict.ts';
 import { parseAddress } from '../../core/address/normal-form.ts';
 import { suppressionKeys } from '../../core/address/suppression-keys.ts';
 import type { Reason, Stage } from '../../shared/words.ts';
 import { BrandEntity, type Brand } from '../../store/entities/organisation.ts';
-import { findContact, findContactSubscriptions, type ContactRow, type ContactSubscription } from '../../store/statements/contacts.ts';
+import {
+  findContact,
+  findContactSubscriptions,
+  type ContactRow,
+  type ContactSubscription,
+} from '../../store/statements/contacts.ts';
 import { findRecentBounces, type BounceEvidence } from '../../store/statements/evidence.ts';
 import { findSunsetRule } from '../../store/statements/rules.ts';
 import { findMatchingEntries, type EntryRow } from '../../store/statements/suppression.ts';
@@ -37,7 +48,10 @@ export interface AddressCheck {
 /** Who is this, and may we write to them, and why: for every brand, with every reason and its evidence. */
 export async function checkAddress(deps: Deps, text: string): Promise<AddressCheck> {
   const parsed = parseAddress(text);
-  if (!parsed.ok) throw new Problem('invalid-input', `“${text.slice(0, 200)}” is not an address (${parsed.problem}).`, { field: 'address' });
+  if (!parsed.ok)
+    throw new Problem('invalid-input', `“${text.slice(0, 200)}” is not an address (${parsed.problem}).`, {
+      field: 'address',
+    });
   const contact = (await findContact(deps.database, { address: parsed.address })) ?? null;
   const entries = await findMatchingEntries(deps.database, suppressionKeys(parsed.address));
   const subscriptions = contact ? await findContactSubscriptions(deps.database, contact.id) : [];
@@ -52,7 +66,9 @@ type Found = Omit<AddressCheck, 'address' | 'brands'>;
 
 async function verdictOf(deps: Deps, brand: Brand, on: Found): Promise<BrandVerdict> {
   const { rule } = await findSunsetRule(deps.database, brand.id);
-  const standing = on.contact ? await findDecidedStage(deps.database, brand.id, rule, deps.now(), on.contact.id) : undefined;
+  const standing = on.contact
+    ? await findDecidedStage(deps.database, brand.id, rule, deps.now(), on.contact.id)
+    : undefined;
   const inEffect = on.entries.filter((entry) => isInEffect(entry, deps.now()));
   const lists = on.subscriptions.filter((row) => row.brandId === brand.id && row.state !== null);
   const facts = {
@@ -64,7 +80,11 @@ async function verdictOf(deps: Deps, brand: Brand, on: Found): Promise<BrandVerd
     leftOut: false,
     alreadySent: false,
   };
-  const scope = { brandId: brand.id, listIds: lists.filter((row) => row.state === 'subscribed').map((row) => row.listId), purpose: 'marketing' as const };
+  const scope = {
+    brandId: brand.id,
+    listIds: lists.filter((row) => row.state === 'subscribed').map((row) => row.listId),
+    purpose: 'marketing' as const,
+  };
   const verdict = decideVerdict(facts, scope);
   const service = decideVerdict(facts, { ...scope, purpose: 'service' });
   const relevant = inEffect.filter((entry) => applies(matching(entry), scope));
@@ -86,14 +106,28 @@ export function isInEffect(entry: EntryRow, now: Date): boolean {
 }
 
 function matching(entry: EntryRow): MatchingEntry {
-  return { entryId: String(entry.id), listId: entry.listId, listName: entry.listName, builtIn: entry.builtIn, scope: entry.scope, scopeId: entry.scopeId, reach: entry.reach };
+  return {
+    entryId: String(entry.id),
+    listId: entry.listId,
+    listName: entry.listName,
+    builtIn: entry.builtIn,
+    scope: entry.scope,
+    scopeId: entry.scopeId,
+    reach: entry.reach,
+  };
 }
 
 const DAY = { day: 'numeric', month: 'long', year: 'numeric', timeZone: 'UTC' } as const;
 
-function reasonText(reason: Reason, brand: Brand, entries: EntryRow[], { contact, subscriptions, bounces }: Found): string {
+function reasonText(
+  reason: Reason,
+  brand: Brand,
+  entries: EntryRow[],
+  { contact, subscriptions, bounces }: Found,
+): string {
   const entry = entries.find(({ builtIn }) => (builtIn ? REASON_OF_LIST[builtIn] : 'suppressed') === reason);
-  const day = (instant: Date | null | undefined): string => (instant ? ` since ${instant.toLocaleDateString('en-GB', DAY)}` : '');
+  const day = (instant: Date | null | undefined): string =>
+    instant ? ` since ${instant.toLocaleDateString('en-GB', DAY)}` : '';
   switch (reason) {
     case 'undeliverable': {
       const said = bounces[0]?.reply ? `, “${bounces[0].reply}”` : '';

@@ -9,7 +9,11 @@ import { readImportRecords } from './read-import-records.ts';
 /** The result file of an import, as CSV text in pieces: the original columns, then row, outcome, code and words. */
 export async function* exportImportResults(deps: Deps, importId: number, only?: string): AsyncGenerator<string> {
   const row = found(await findImport(deps.database, importId), `import ${importId}`);
-  if (row.state !== 'finished') throw new Problem('wrong-state', `Import ${importId} is ${row.state}; its result file is there when it is finished.`);
+  if (row.state !== 'finished')
+    throw new Problem(
+      'wrong-state',
+      `Import ${importId} is ${row.state}; its result file is there when it is finished.`,
+    );
   let outcomes: string[] = [];
   let rowNo = 0;
   let lines: string[][] = [];
@@ -20,7 +24,8 @@ export async function* exportImportResults(deps: Deps, importId: number, only?: 
       if ((rowNo - 1) % CHUNK_ROWS === 0) outcomes = (await findOutcomes(deps.database, importId, rowNo)) ?? [];
       const [outcome = '', code = ''] = (outcomes[(rowNo - 1) % CHUNK_ROWS] ?? '').split(':');
       const words = ROW_WORDS[code === '' ? outcome : `${outcome}:${code}`] ?? '';
-      if (only === undefined || only === outcome) lines.push([...(cells ?? []), String(rowNo), outcome, code, error || words].map(withoutFormula));
+      if (only === undefined || only === outcome)
+        lines.push([...(cells ?? []), String(rowNo), outcome, code, error || words].map(withoutFormula));
     }
     rowNo++;
     if (lines.length < 500) continue;

@@ -34,7 +34,11 @@ export const CHUNK_ROWS = 20_000;
  * beginning (no text, no address column) is refused here. The rows themselves are worked through by runImport.
  * @throws Problem bad-file, too-large, not-found
  */
-export async function receiveImport(deps: Deps, request: ImportRequest, bytes: AsyncIterable<Uint8Array>): Promise<ImportRow> {
+export async function receiveImport(
+  deps: Deps,
+  request: ImportRequest,
+  bytes: AsyncIterable<Uint8Array>,
+): Promise<ImportRow> {
   found(await deps.database.getRepository(ListEntity).findOneBy({ id: request.listId }), `list ${request.listId}`);
   const parts = inParts(bytes);
   const first = await parts.next();
@@ -46,7 +50,8 @@ export async function receiveImport(deps: Deps, request: ImportRequest, bytes: A
     let seq = 0;
     for (let part: IteratorResult<Buffer> = first; !part.done; part = await parts.next()) {
       size += part.value.length;
-      if (size > MAX_IMPORT_BYTES) throw new Problem('too-large', `${request.fileName} is over ${MAX_IMPORT_BYTES / 1024 / 1024} MB.`);
+      if (size > MAX_IMPORT_BYTES)
+        throw new Problem('too-large', `${request.fileName} is over ${MAX_IMPORT_BYTES / 1024 / 1024} MB.`);
       await appendImportPart(deps.database, id, seq++, part.value);
     }
   } catch (error) {
@@ -79,23 +84,40 @@ export async function runImport(deps: Deps, id: number): Promise<void> {
 function readHead(head: Buffer, request: ImportRequest): ImportRow['options'] {
   const { fileName } = request;
   const encoding = guessEncoding(head);
-  if (!encoding) throw new Problem('bad-file', `${fileName} is not a text file. Save the table as CSV and import that.`);
+  if (!encoding)
+    throw new Problem('bad-file', `${fileName} is not a text file. Save the table as CSV and import that.`);
   const text = new TextDecoder(encoding).decode(head.subarray(0, 64 * 1024));
   const firstLine = text.split(/\r?\n/).find((line) => line.trim() !== '') ?? '';
   const delimiter = request.delimiter ?? guessDelimiter(firstLine);
   const headers = splitHeader(firstLine, delimiter);
   const mapping = { ...guessMapping(headers), ...request.mapping };
   const unknown = Object.keys(request.mapping ?? {}).filter((header) => !headers.includes(header));
-  if (unknown.length > 0) throw new Problem('bad-file', `${fileName} has no column “${unknown[0]}”. Its columns are: ${headers.join(', ')}.`, { field: 'mapping' });
+  if (unknown.length > 0)
+    throw new Problem(
+      'bad-file',
+      `${fileName} has no column “${unknown[0]}”. Its columns are: ${headers.join(', ')}.`,
+      { field: 'mapping' },
+    );
   if (!headers.some((header) => mapping[header] === 'address')) {
-    throw new Problem('bad-file', `${fileName} has no column of addresses. Its columns are: ${headers.slice(0, 20).join(', ')}. Say which one it is: --map "COLUMN=address".`, { field: 'mapping' });
+    throw new Problem(
+      'bad-file',
+      `${fileName} has no column of addresses. Its columns are: ${headers.slice(0, 20).join(', ')}. Say which one it is: --map "COLUMN=address".`,
+      { field: 'mapping' },
+    );
   }
   return { delimiter, mapping };
 }
 
 function splitHeader(line: string, delimiter: string): string[] {
-  const cells = line.replace(/^\ufeff/, '').split(new RegExp(`${delimiter === '|' ? '\\|' : delimiter}(?=(?:[^"]*"[^"]*")*[^"]*$)`));
-  return cells.map((cell) => cell.trim().replace(/^"(.*)"$/, '$1').replaceAll('""', '"'));
+  const cells = line
+    .replace(/^\ufeff/, '')
+    .split(new RegExp(`${delimiter === '|' ? '\\|' : delimiter}(?=(?:[^"]*"[^"]*")*[^"]*$)`));
+  return cells.map((cell) =>
+    cell
+      .trim()
+      .replace(/^"(.*)"$/, '$1')
+      .replaceAll('""', '"'),
+  );
 }
 
 async function stage(deps: Deps, row: ImportRow): Promise<void> {
@@ -107,7 +129,10 @@ async function stage(deps: Deps, row: ImportRow): Promise<void> {
     const client = (await runner.connect()) as PoolClient;
     let rows = 0;
     const copy = client.query(copyFrom(COPY_STAGED_ROWS));
-    const lines = Readable.from(stagedLines(deps, row, (count) => (rows = count)), { objectMode: false, highWaterMark: 1 << 20 });
+    const lines = Readable.from(
+      stagedLines(deps, row, (count) => (rows = count)),
+      { objectMode: false, highWaterMark: 1 << 20 },
+    );
     await pipeline(lines, copy);
     if (rows === 0) throw new Problem('bad-file', `${row.fileName} has a header and no rows.`);
     await analyseStagedRows(runner.manager);
@@ -126,7 +151,10 @@ async function* stagedLines(deps: Deps, row: ImportRow, progress: (rows: number)
   let lines = '';
   for await (const { cells, error } of readImportRecords(deps, row)) {
     if (!reader) {
-      reader = makeRowReader((cells ?? []).map((cell) => cell.trim()), row.options.mapping);
+      reader = makeRowReader(
+        (cells ?? []).map((cell) => cell.trim()),
+        row.options.mapping,
+      );
       continue;
     }
     const staged = cells ? reader(cells) : refused('unreadable-row', error);
@@ -143,7 +171,14 @@ async function* stagedLines(deps: Deps, row: ImportRow, progress: (rows: number)
 async function apply(deps: Deps, row: ImportRow): Promise<void> {
   const list = found(await deps.database.getRepository(ListEntity).findOneBy({ id: row.listId }), `list ${row.listId}`);
   if (row.dryRun) return applyDry(deps, row, list);
-  const runId = row.runId ?? (await insertRun(deps.database, { kind: 'import', brandId: list.brandId, actor: row.actor, reason: `import of ${row.fileName}` }));
+  const runId =
+    row.runId ??
+    (await insertRun(deps.database, {
+      kind: 'import',
+      brandId: list.brandId,
+      actor: row.actor,
+      reason: `import of ${row.fileName}`,
+    }));
   await updateImport(deps.database, row.id, { runId });
   let counts = row.counts;
   for (let first = row.rowsDone + 1; first <= row.rowsRead; first += CHUNK_ROWS) {

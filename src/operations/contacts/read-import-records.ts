@@ -32,7 +32,13 @@ export async function* readImportRecords(deps: Deps, row: ImportRow): AsyncGener
     info: true,
   });
   parser.on('skip', (error: CsvError) => skipped.push({ after: Number(error['records'] ?? 0), error: error.message }));
-  pipeline(Readable.from(wholeRows(deps, row.id, (line) => skipped.push(line)), { objectMode: false }), parser).catch((error: Error) => parser.destroy(error));
+  pipeline(
+    Readable.from(
+      wholeRows(deps, row.id, (line) => skipped.push(line)),
+      { objectMode: false },
+    ),
+    parser,
+  ).catch((error: Error) => parser.destroy(error));
   for await (const { record, info } of parser as AsyncIterable<{ record: string[]; info: { records: number } }>) {
     // Broken lines are told ahead of the records still in the buffer; the count of records before puts them in place.
     while (skipped[0] && skipped[0].after < info.records) yield { cells: null, error: skipped.shift()!.error };

@@ -4,8 +4,18 @@ import { ENGAGING_ACTS } from '../../core/rules/sunset-ladder.ts';
 import type { Sql } from '../../store/database.ts';
 import type { Act } from '../../store/statements/journal.ts';
 import { listMarkedContacts, lockContacts } from '../../store/statements/marks.ts';
-import { changeSubscriptions, findSubscribedLists, type SubscriptionChange } from '../../store/statements/subscriptions.ts';
-import { enterEntries, findBuiltInLists, findEntriesOfContacts, liftEntries, type NewEntry } from '../../store/statements/suppression.ts';
+import {
+  changeSubscriptions,
+  findSubscribedLists,
+  type SubscriptionChange,
+} from '../../store/statements/subscriptions.ts';
+import {
+  enterEntries,
+  findBuiltInLists,
+  findEntriesOfContacts,
+  liftEntries,
+  type NewEntry,
+} from '../../store/statements/suppression.ts';
 import { applyStages, findSilentContacts } from '../../store/statements/sunset-stages.ts';
 import type { Deps } from '../deps.ts';
 import { markDeliverability } from '../marks/mark-deliverability.ts';
@@ -23,13 +33,21 @@ export async function applyConsequences(deps: Deps, sql: Sql, events: StorableEv
   if (moved.length === 0) return [];
   const marked = new Set(await listMarkedContacts(sql, contactsOf(moved)));
   const concerned = moved.filter((event) => ALWAYS.has(event.kind) || marked.has(event.contactId));
-  const leaving = concerned.filter((event) => event.kind === 'complained' || event.kind === 'unsubscribed' || event.kind === 'bounced');
+  const leaving = concerned.filter(
+    (event) => event.kind === 'complained' || event.kind === 'unsubscribed' || event.kind === 'bounced',
+  );
   if (concerned.length > 0) {
     await lockContacts(sql, contactsOf(concerned));
     await followSubscriptions(sql, concerned);
     await enterComplaintsAndOptOuts(sql, concerned);
     await liftByOptIn(sql, concerned);
-    await markDeliverability(sql, contactsOf(concerned.filter(bearsOnDeliverability)), await findBounceRule(sql), deps.now(), { actorKind: 'rule', actor: 'the bounce rule', runId: null });
+    await markDeliverability(
+      sql,
+      contactsOf(concerned.filter(bearsOnDeliverability)),
+      await findBounceRule(sql),
+      deps.now(),
+      { actorKind: 'rule', actor: 'the bounce rule', runId: null },
+    );
   }
   await endSilence(deps, sql, moved);
   return contactsOf(leaving);
@@ -46,7 +64,10 @@ function moves(event: StorableEvent, now: number): boolean {
 }
 
 function bearsOnDeliverability(event: StorableEvent): boolean {
-  return !['complained', 'unsubscribed', 'subscribed'].includes(event.kind) && !(event.kind === 'bounced' && event.detail?.class === 'block');
+  return (
+    !['complained', 'unsubscribed', 'subscribed'].includes(event.kind) &&
+    !(event.kind === 'bounced' && event.detail?.class === 'block')
+  );
 }
 
 async function followSubscriptions(sql: Sql, events: StorableEvent[]): Promise<void> {
@@ -58,11 +79,13 @@ async function followSubscriptions(sql: Sql, events: StorableEvent[]): Promise<v
     const times = await findOptInTimes(sql, brandId, contactsOf(ofBrand));
     for (const event of ofBrand) {
       const optedOutAt = times.get(event.contactId)?.optedOutAt ?? 0;
-      const concerned = event.detail?.lists ?? lists.filter((row) => row.contactId === event.contactId).map((row) => row.listId);
+      const concerned =
+        event.detail?.lists ?? lists.filter((row) => row.contactId === event.contactId).map((row) => row.listId);
       for (const listId of concerned) {
         changes.push(changeOf(event, listId));
         // An older opt-in that arrives after a newer opt-out from the whole brand: the newer act holds.
-        if (event.kind !== 'unsubscribed' && optedOutAt >= event.at) changes.push({ ...changeOf(event, listId), state: 'unsubscribed', at: optedOutAt });
+        if (event.kind !== 'unsubscribed' && optedOutAt >= event.at)
+          changes.push({ ...changeOf(event, listId), state: 'unsubscribed', at: optedOutAt });
       }
     }
   }
@@ -71,11 +94,20 @@ async function followSubscriptions(sql: Sql, events: StorableEvent[]): Promise<v
 
 function changeOf(event: StorableEvent, listId: number): SubscriptionChange {
   const state = event.kind === 'unsubscribed' ? 'unsubscribed' : 'subscribed';
-  return { contactId: event.contactId, listId, state, at: event.at, source: event.detail?.way ?? event.kind, cause: causeOf(event) };
+  return {
+    contactId: event.contactId,
+    listId,
+    state,
+    at: event.at,
+    source: event.detail?.way ?? event.kind,
+    cause: causeOf(event),
+  };
 }
 
 async function enterComplaintsAndOptOuts(sql: Sql, events: StorableEvent[]): Promise<void> {
-  const lasting = events.filter((event) => event.kind === 'complained' || (event.kind === 'unsubscribed' && !event.detail?.lists));
+  const lasting = events.filter(
+    (event) => event.kind === 'complained' || (event.kind === 'unsubscribed' && !event.detail?.lists),
+  );
   if (lasting.length === 0) return;
   const lists = await findBuiltInLists(sql);
   const addresses = await findAddresses(sql, contactsOf(lasting));
@@ -84,14 +116,24 @@ async function enterComplaintsAndOptOuts(sql: Sql, events: StorableEvent[]): Pro
     .map((event): NewEntry => {
       const kind = event.kind === 'complained' ? 'complaint' : 'opt-out';
       const reason = event.kind === 'complained' ? 'complained about a message' : 'asked for no more from this brand';
-      return { listId: lists.get(`${kind} ${event.brandId}`)!, kind: 'address', value: addresses.get(event.contactId)!, reason, source: event.detail?.way ?? event.source, evidence: causeOf(event), expiresAt: null };
+      return {
+        listId: lists.get(`${kind} ${event.brandId}`)!,
+        kind: 'address',
+        value: addresses.get(event.contactId)!,
+        reason,
+        source: event.detail?.way ?? event.source,
+        evidence: causeOf(event),
+        expiresAt: null,
+      };
     });
   await enterEntries(sql, entries, BY_CONTACT);
 }
 
 /** A fresh subscription by the contact lifts an opt-out, a fresh confirmation a complaint too: those that are older than it. */
 async function liftByOptIn(sql: Sql, events: StorableEvent[]): Promise<void> {
-  const entered = events.filter((event) => ['complained', 'unsubscribed', 'subscribed', 'confirmed'].includes(event.kind));
+  const entered = events.filter((event) =>
+    ['complained', 'unsubscribed', 'subscribed', 'confirmed'].includes(event.kind),
+  );
   for (const [brandId, ofBrand] of groupBy(entered, (event) => event.brandId)) {
     const contactIds = contactsOf(ofBrand);
     const entries = await findEntriesOfContacts(sql, contactIds, ['complaint', 'opt-out'], brandId);
@@ -102,7 +144,13 @@ async function liftByOptIn(sql: Sql, events: StorableEvent[]): Promise<void> {
       const optedIn = entry.builtIn === 'complaint' ? confirmedAt : Math.max(subscribedAt, confirmedAt);
       return optedIn > (entry.at ?? Infinity);
     });
-    await liftEntries(sql, over.map((entry) => entry.id), 'the contact opted in afresh', 'contact', BY_CONTACT);
+    await liftEntries(
+      sql,
+      over.map((entry) => entry.id),
+      'the contact opted in afresh',
+      'contact',
+      BY_CONTACT,
+    );
   }
 }
 
@@ -115,7 +163,11 @@ async function endSilence(deps: Deps, sql: Sql, events: StorableEvent[]): Promis
     if (silent.length === 0) continue;
     const rule = await findSunsetRule(sql, brandId);
     const sunsetListId = (await findBuiltInLists(sql)).get(`sunset ${brandId}`)!;
-    await applyStages(sql, brandId, rule.rule, deps.now(), silent, sunsetListId, { actorKind: 'rule', actor: 'the sunset rule', runId: null });
+    await applyStages(sql, brandId, rule.rule, deps.now(), silent, sunsetListId, {
+      actorKind: 'rule',
+      actor: 'the sunset rule',
+      runId: null,
+    });
   }
 }
 

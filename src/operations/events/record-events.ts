@@ -3,7 +3,16 @@ import { judgeActor, TRAP_WINDOW_MS } from '../../core/activity/judge-actor.ts';
 import { TRAP_LINK } from '../../core/message/compile-message.ts';
 import type { EventKind } from '../../shared/words.ts';
 import { inTransaction, type Sql } from '../../store/database.ts';
-import { findActs, findMessageFacts, noteBounces, noteTraps, recordElsewhereDeliveries, repaintActs, type MessageFacts, type StoredAct } from '../../store/statements/acts.ts';
+import {
+  findActs,
+  findMessageFacts,
+  noteBounces,
+  noteTraps,
+  recordElsewhereDeliveries,
+  repaintActs,
+  type MessageFacts,
+  type StoredAct,
+} from '../../store/statements/acts.ts';
 import { ensureEventPartitions, insertEvents, rebuildActivityOf } from '../../store/statements/events.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
@@ -43,7 +52,11 @@ export async function recordEvents(deps: Deps, incoming: IncomingEvent[]): Promi
 }
 
 /** The same inside a transaction of the caller's, who then calls back `affected` contacts from sends under way. */
-export async function recordEventsWithin(deps: Deps, sql: Sql, incoming: IncomingEvent[]): Promise<{ recorded: number; affected: number[] }> {
+export async function recordEventsWithin(
+  deps: Deps,
+  sql: Sql,
+  incoming: IncomingEvent[],
+): Promise<{ recorded: number; affected: number[] }> {
   const events = await judge(sql, incoming);
   const fresh = await insertEvents(sql, events);
   const added = distinct(events.filter((event) => fresh.has(event.id)));
@@ -68,16 +81,34 @@ async function judge(sql: Sql, incoming: IncomingEvent[]): Promise<StorableEvent
   const trapsNow = acts.filter(isTrap);
   return incoming.map((event) => {
     const base = { ...event, id: eventId(event.source, event.externalId), detail: event.detail ?? null };
-    if (!isAct(event)) return { ...base, actor: PEOPLE.has(event.kind) ? ('human' as const) : ('machine' as const), actorReason: null };
+    if (!isAct(event))
+      return { ...base, actor: PEOPLE.has(event.kind) ? ('human' as const) : ('machine' as const), actorReason: null };
     const message = facts.get(messageKey(event));
     const alsoNow = trapsNow.filter((trap) => messageKey(trap) === messageKey(event)).map((trap) => trap.at);
-    const { actor, reason } = judgeOne({ ...event, link: event.detail?.link ?? null, userAgent: event.detail?.userAgent ?? null, method: event.detail?.method ?? null }, message, alsoNow);
+    const { actor, reason } = judgeOne(
+      {
+        ...event,
+        link: event.detail?.link ?? null,
+        userAgent: event.detail?.userAgent ?? null,
+        method: event.detail?.method ?? null,
+      },
+      message,
+      alsoNow,
+    );
     return { ...base, actor, actorReason: reason };
   });
 }
 
 /** Kinds that only a person brings about. */
-const PEOPLE: ReadonlySet<EventKind> = new Set<EventKind>(['complained', 'unsubscribed', 'subscribed', 'confirmed', 'visited', 'purchased', 'replied']);
+const PEOPLE: ReadonlySet<EventKind> = new Set<EventKind>([
+  'complained',
+  'unsubscribed',
+  'subscribed',
+  'confirmed',
+  'visited',
+  'purchased',
+  'replied',
+]);
 
 type Act = Pick<StoredAct, 'at' | 'link' | 'userAgent' | 'method'> & { kind: EventKind };
 
@@ -98,14 +129,20 @@ async function keepLedger(sql: Sql, added: StorableEvent[]): Promise<void> {
   const elsewhere = withCampaign.filter((event) => event.kind === 'sent' && event.source !== OWN_SOURCE);
   if (elsewhere.length > 0) await recordElsewhereDeliveries(sql, elsewhere);
   const bounced = withCampaign.filter((event) => event.kind === 'bounced');
-  if (bounced.length > 0) await noteBounces(sql, bounced.map((event) => ({ ...event, class: event.detail?.class ?? 'soft' })));
+  if (bounced.length > 0)
+    await noteBounces(
+      sql,
+      bounced.map((event) => ({ ...event, class: event.detail?.class ?? 'soft' })),
+    );
   const traps = withCampaign.filter(isTrap);
   if (traps.length > 0) await noteTraps(sql, traps);
 }
 
 /** A trap link followed, or an acceptance that comes late, can change who made the opens and clicks that came before. */
 async function decideAgain(sql: Sql, added: StorableEvent[]): Promise<void> {
-  const causes = added.filter(hasCampaign).filter((event) => isTrap(event) || (event.kind === 'sent' && event.source !== OWN_SOURCE));
+  const causes = added
+    .filter(hasCampaign)
+    .filter((event) => isTrap(event) || (event.kind === 'sent' && event.source !== OWN_SOURCE));
   if (causes.length === 0) return;
   const since = causes.reduce((least, event) => Math.min(least, event.at), Infinity) - TRAP_WINDOW_MS;
   const pairs = distinctPairs(causes);
@@ -114,7 +151,9 @@ async function decideAgain(sql: Sql, added: StorableEvent[]): Promise<void> {
   const facts = byMessage(await findMessageFacts(sql, pairs));
   const changed = acts.flatMap((act) => {
     const { actor, reason } = judgeOne(act, facts.get(messageKey(act)), []);
-    return actor === act.actor && reason === act.actorReason ? [] : [{ id: act.id, contactId: act.contactId, actor, actorReason: reason }];
+    return actor === act.actor && reason === act.actorReason
+      ? []
+      : [{ id: act.id, contactId: act.contactId, actor, actorReason: reason }];
   });
   if (changed.length === 0) return;
   await repaintActs(sql, changed);
@@ -143,8 +182,14 @@ function byMessage(facts: MessageFacts[]): Map<string, MessageFacts> {
   return new Map(facts.map((fact) => [messageKey(fact), fact]));
 }
 
-function distinctPairs(events: { campaignId: number; contactId: number }[]): { campaignId: number; contactId: number }[] {
-  return [...new Map(events.map((event) => [messageKey(event), { campaignId: event.campaignId, contactId: event.contactId }])).values()];
+function distinctPairs(
+  events: { campaignId: number; contactId: number }[],
+): { campaignId: number; contactId: number }[] {
+  return [
+    ...new Map(
+      events.map((event) => [messageKey(event), { campaignId: event.campaignId, contactId: event.contactId }]),
+    ).values(),
+  ];
 }
 
 function distinct(events: StorableEvent[]): StorableEvent[] {

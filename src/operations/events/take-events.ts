@@ -41,8 +41,12 @@ const EARLIEST = Date.UTC(2000, 0, 1);
 export async function takeEvents(deps: Deps, events: OutsideEvent[]): Promise<TakenEvents> {
   const refused: TakenEvents['refused'] = [];
   const parsed = events.map((event) => parseAddress(event.address));
-  const contacts = await findContactIds(deps.database, [...new Set(parsed.flatMap((one) => (one.ok ? [one.address] : [])))]);
-  const campaigns = await findCampaignsOfBrands(deps.database, [...new Set(events.flatMap((event) => event.campaignId ?? []))]);
+  const contacts = await findContactIds(deps.database, [
+    ...new Set(parsed.flatMap((one) => (one.ok ? [one.address] : []))),
+  ]);
+  const campaigns = await findCampaignsOfBrands(deps.database, [
+    ...new Set(events.flatMap((event) => event.campaignId ?? [])),
+  ]);
   const incoming: IncomingEvent[] = [];
   events.forEach((event, index) => {
     const address = parsed[index]!;
@@ -56,16 +60,49 @@ export async function takeEvents(deps: Deps, events: OutsideEvent[]): Promise<Ta
   return { ...(await recordEvents(deps, incoming)), refused };
 }
 
-function problemOf(deps: Deps, event: OutsideEvent, at: number, contactId: number | undefined, brandId: number | undefined): string | undefined {
+function problemOf(
+  deps: Deps,
+  event: OutsideEvent,
+  at: number,
+  contactId: number | undefined,
+  brandId: number | undefined,
+): string | undefined {
   if (event.source === 'avendel') return 'the source “avendel” is for events that Avendel observes itself';
   if (contactId === undefined) return `no contact has the address ${event.address.slice(0, 200)}`;
-  if (brandId === undefined) return event.campaignId === undefined ? 'name a brandId or a campaignId' : `there is no campaign ${event.campaignId}`;
+  if (brandId === undefined)
+    return event.campaignId === undefined
+      ? 'name a brandId or a campaignId'
+      : `there is no campaign ${event.campaignId}`;
   if (at > deps.now().getTime() + AHEAD_MS) return `${event.at} lies in the future`;
   return at < EARLIEST ? `${event.at} lies before the year 2000` : undefined;
 }
 
 function incomingOf(event: OutsideEvent, at: number, contactId: number, brandId: number): IncomingEvent {
-  const { kind, source, externalId, campaignId, class: bounceClass, status, reply, url, link, userAgent, lists, way, what } = event;
-  const detail = { ...(kind === 'bounced' ? { class: bounceClass ?? 'soft' } : {}), status, reply, url, link, userAgent, lists, way, what };
+  const {
+    kind,
+    source,
+    externalId,
+    campaignId,
+    class: bounceClass,
+    status,
+    reply,
+    url,
+    link,
+    userAgent,
+    lists,
+    way,
+    what,
+  } = event;
+  const detail = {
+    ...(kind === 'bounced' ? { class: bounceClass ?? 'soft' } : {}),
+    status,
+    reply,
+    url,
+    link,
+    userAgent,
+    lists,
+    way,
+    what,
+  };
   return { kind, at, source, externalId, contactId, brandId, campaignId: campaignId ?? null, detail };
 }

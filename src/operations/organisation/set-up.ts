@@ -15,7 +15,12 @@ export async function findTokenKeys(database: Database): Promise<TokenKey[]> {
 }
 
 /** Makes the first account, if there is none, with this password or one of its own; returns the password only then. */
-export async function ensureAdmin(deps: Deps, email: string, name: string, password: string | undefined): Promise<string | undefined> {
+export async function ensureAdmin(
+  deps: Deps,
+  email: string,
+  name: string,
+  password: string | undefined,
+): Promise<string | undefined> {
   const accounts = deps.database.getRepository(AccountEntity);
   if ((await accounts.count()) > 0) return undefined;
   const chosen = password ?? randomBytes(9).toString('base64url');
@@ -36,25 +41,37 @@ export async function createBrand(deps: Deps, brand: NewBrand): Promise<Brand> {
     return await inTransaction(deps.database, async (sql) => {
       const saved = await sql.getRepository(BrandEntity).save({ ...brand });
       const builtIn = (name: string, kind: 'complaint' | 'opt-out' | 'sunset') =>
-        insertSuppressionList(sql, { name, builtIn: kind, scope: 'brand', scopeId: saved.id, reach: 'marketing', exact: false });
+        insertSuppressionList(sql, {
+          name,
+          builtIn: kind,
+          scope: 'brand',
+          scopeId: saved.id,
+          reach: 'marketing',
+          exact: false,
+        });
       await builtIn('Complaints', 'complaint');
       await builtIn('Opt-outs', 'opt-out');
       await builtIn('Sunset', 'sunset');
       return saved;
     });
   } catch (error) {
-    if (violates(error, 'brand_name_key')) throw new Problem('name-taken', `There is a brand “${brand.name}”.`, { field: 'name' });
+    if (violates(error, 'brand_name_key'))
+      throw new Problem('name-taken', `There is a brand “${brand.name}”.`, { field: 'name' });
     throw error;
   }
 }
 
 /** @throws Problem name-taken, not-found */
-export async function createList(deps: Deps, list: { brandId: number; name: string; optIn: 'single' | 'double' }): Promise<List> {
+export async function createList(
+  deps: Deps,
+  list: { brandId: number; name: string; optIn: 'single' | 'double' },
+): Promise<List> {
   found(await deps.database.getRepository(BrandEntity).findOneBy({ id: list.brandId }), `brand ${list.brandId}`);
   try {
     return await deps.database.getRepository(ListEntity).save({ ...list });
   } catch (error) {
-    if (violates(error, 'list_name_key')) throw new Problem('name-taken', `This brand has a list “${list.name}”.`, { field: 'name' });
+    if (violates(error, 'list_name_key'))
+      throw new Problem('name-taken', `This brand has a list “${list.name}”.`, { field: 'name' });
     throw error;
   }
 }

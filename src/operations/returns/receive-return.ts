@@ -27,23 +27,51 @@ export async function receiveReturn(deps: Deps, raw: Buffer, envelopeTo: string)
   const digest = uuidOf(createHash('sha256').update(envelopeTo).update('\0').update(raw).digest('hex'));
   if (event) await ensureMonths(deps, [event]);
   const { id, affected } = await inTransaction(deps.database, async (sql) => {
-    const kept = await insertReturn(sql, { digest, envelopeTo, raw, reading, state, because, campaignId: delivery?.campaignId ?? null, contactId: delivery?.contactId ?? null });
-    const recorded = kept.fresh && event ? await recordEventsWithin(deps, sql, [{ ...event, externalId: `return:${digest}` }]) : undefined;
+    const kept = await insertReturn(sql, {
+      digest,
+      envelopeTo,
+      raw,
+      reading,
+      state,
+      because,
+      campaignId: delivery?.campaignId ?? null,
+      contactId: delivery?.contactId ?? null,
+    });
+    const recorded =
+      kept.fresh && event
+        ? await recordEventsWithin(deps, sql, [{ ...event, externalId: `return:${digest}` }])
+        : undefined;
     return { id: kept.id, affected: recorded?.affected ?? [] };
   });
   await callBackFromSends(deps, affected);
   return { id, reading, state, because };
 }
 
-async function findDeliveryOf(deps: Deps, reading: ReadReturn, envelopeTo: string): Promise<DeliveryOfToken | undefined> {
+async function findDeliveryOf(
+  deps: Deps,
+  reading: ReadReturn,
+  envelopeTo: string,
+): Promise<DeliveryOfToken | undefined> {
   if (reading.token === null) return undefined;
-  const payload = deps.tokens.read(reading.token, 'return') ?? (envelopeTo.toLowerCase().startsWith('u.') ? deps.tokens.read(reading.token, 'unsubscribe') : undefined);
+  const payload =
+    deps.tokens.read(reading.token, 'return') ??
+    (envelopeTo.toLowerCase().startsWith('u.') ? deps.tokens.read(reading.token, 'unsubscribe') : undefined);
   return payload && findDelivery(deps.database, payload.campaignId, payload.contactId);
 }
 
 /** The event that a matched return stands for; none for kinds that are only noted. */
-function eventOf(deps: Deps, reading: ReadReturn, delivery: DeliveryOfToken): Omit<IncomingEvent, 'externalId'> | undefined {
-  const base = { at: deps.now().getTime(), source: OWN_SOURCE, contactId: delivery.contactId, brandId: delivery.brandId, campaignId: delivery.campaignId };
+function eventOf(
+  deps: Deps,
+  reading: ReadReturn,
+  delivery: DeliveryOfToken,
+): Omit<IncomingEvent, 'externalId'> | undefined {
+  const base = {
+    at: deps.now().getTime(),
+    source: OWN_SOURCE,
+    contactId: delivery.contactId,
+    brandId: delivery.brandId,
+    campaignId: delivery.campaignId,
+  };
   const recipient = reading.recipients.find(({ address }) => address === delivery.address) ?? reading.recipients[0];
   const server = { status: recipient?.status, reply: recipient?.text, because: reading.because };
   switch (reading.kind) {
@@ -66,7 +94,9 @@ function eventOf(deps: Deps, reading: ReadReturn, delivery: DeliveryOfToken): Om
 }
 
 function unmatchedBecause(reading: ReadReturn): string {
-  return reading.token === null ? 'names no message of ours' : 'its token does not verify: not one of our messages, or changed on the way';
+  return reading.token === null
+    ? 'names no message of ours'
+    : 'its token does not verify: not one of our messages, or changed on the way';
 }
 
 function uuidOf(hex: string): string {

@@ -38,12 +38,18 @@ export async function previewBounceRule(deps: Deps, tried?: BounceRule): Promise
 }
 
 /** Saves the rule if it was changed and marks everybody by it, as one run, batch by batch. @throws Problem count-moved */
-export async function applyBounceRule(deps: Deps, request: { rule?: BounceRule; expected: number | null; reason: string; actor: string; actorKind: 'person' | 'rule' }): Promise<RunRow> {
+export async function applyBounceRule(
+  deps: Deps,
+  request: { rule?: BounceRule; expected: number | null; reason: string; actor: string; actorKind: 'person' | 'rule' },
+): Promise<RunRow> {
   const { expected, reason, actor, actorKind } = request;
   if (expected !== null) {
     const { toUndeliverable, toDeliverable } = await previewBounceRule(deps, request.rule);
     const now = toUndeliverable + toDeliverable;
-    if (Math.abs(now - expected) > Math.max(1, expected) * 0.01) throw new Problem('count-moved', `${expected} were expected to change; now it is ${now}.`, { extra: { expected, now } });
+    if (Math.abs(now - expected) > Math.max(1, expected) * 0.01)
+      throw new Problem('count-moved', `${expected} were expected to change; now it is ${now}.`, {
+        extra: { expected, now },
+      });
   }
   if (request.rule) await saveBounceRule(deps.database, request.rule, actor);
   const rule = await findBounceRule(deps.database);
@@ -65,7 +71,7 @@ export async function applyBounceRule(deps: Deps, request: { rule?: BounceRule; 
 async function* candidates(deps: Deps, rule: BounceRule): AsyncGenerator<number[]> {
   const days = rule.withinDays === 0 ? 36_500 : rule.withinDays;
   const since = new Date(deps.now().getTime() - days * DAY_MS);
-  for (let after = 0; ; ) {
+  for (let after = 0; ;) {
     const contactIds = await listBounceCandidates(deps.database, since, after, BATCH);
     if (contactIds.length === 0) return;
     after = contactIds[contactIds.length - 1]!;
@@ -78,5 +84,11 @@ function changesMark({ deliverability, decision }: DecidedContact): boolean {
 }
 
 function sampleOf(contact: DecidedContact): BouncePreview['sample'][number] {
-  return { contactId: contact.contactId, address: contact.address, from: contact.deliverability, to: contact.decision.deliverability, bounces: contact.decision.counted.length };
+  return {
+    contactId: contact.contactId,
+    address: contact.address,
+    from: contact.deliverability,
+    to: contact.decision.deliverability,
+    bounces: contact.decision.counted.length,
+  };
 }

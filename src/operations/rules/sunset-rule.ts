@@ -4,7 +4,15 @@ import { inTransaction } from '../../store/database.ts';
 import { finishRun, insertRun, type RunRow, findRun } from '../../store/statements/journal.ts';
 import { findSunsetRule, saveSunsetRule } from '../../store/statements/rules.ts';
 import { findBuiltInLists } from '../../store/statements/suppression.ts';
-import { applyStages, countSilence, countStages, sampleMoves, type SilenceBin, type StageCount, type StageMove } from '../../store/statements/sunset-stages.ts';
+import {
+  applyStages,
+  countSilence,
+  countStages,
+  sampleMoves,
+  type SilenceBin,
+  type StageCount,
+  type StageMove,
+} from '../../store/statements/sunset-stages.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
@@ -33,7 +41,8 @@ export async function previewSunsetRule(deps: Deps, brandId: number, tried?: Sun
   assertLadder(rule);
   const now = deps.now();
   const counts = await countStages(deps.database, brandId, rule, now);
-  const sum = (test: (row: StageCount) => boolean): number => counts.filter(test).reduce((total, row) => total + row.contacts, 0);
+  const sum = (test: (row: StageCount) => boolean): number =>
+    counts.filter(test).reduce((total, row) => total + row.contacts, 0);
   return {
     brandId,
     rule,
@@ -41,7 +50,11 @@ export async function previewSunsetRule(deps: Deps, brandId: number, tried?: Sun
     moving: sum((row) => row.from !== row.to),
     toSunset: sum((row) => row.to === 'sunset' && row.from !== 'sunset'),
     fromSunset: sum((row) => row.from === 'sunset' && row.to !== 'sunset'),
-    stages: STAGES.map((stage) => ({ stage, now: sum((row) => row.from === stage), wouldBe: sum((row) => row.to === stage) })),
+    stages: STAGES.map((stage) => ({
+      stage,
+      now: sum((row) => row.from === stage),
+      wouldBe: sum((row) => row.to === stage),
+    })),
     flows: counts.filter((row) => row.from !== row.to),
     silence: await countSilence(deps.database, brandId, rule, now, edgesWith(rule)),
     sample: await sampleMoves(deps.database, brandId, rule, now, SAMPLE),
@@ -71,13 +84,19 @@ export async function applySunsetRule(deps: Deps, request: ApplyRequest): Promis
   const { brandId, expected, reason, actor, actorKind } = request;
   const preview = await previewSunsetRule(deps, brandId, request.rule);
   if (expected !== null && Math.abs(preview.moving - expected) > Math.max(1, expected) * MOVED_SHARE) {
-    throw new Problem('count-moved', `${expected} were expected to move; now it is ${preview.moving}.`, { extra: { expected, now: preview.moving } });
+    throw new Problem('count-moved', `${expected} were expected to move; now it is ${preview.moving}.`, {
+      extra: { expected, now: preview.moving },
+    });
   }
   const runId = await inTransaction(deps.database, async (sql) => {
     if (request.rule) await saveSunsetRule(sql, brandId, request.rule, actor);
     const id = await insertRun(sql, { kind: 'sunset rule', brandId, actor, reason });
     const sunsetListId = (await findBuiltInLists(sql)).get(`sunset ${brandId}`)!;
-    const moved = await applyStages(sql, brandId, preview.rule, deps.now(), null, sunsetListId, { actorKind, actor, runId: id });
+    const moved = await applyStages(sql, brandId, preview.rule, deps.now(), null, sunsetListId, {
+      actorKind,
+      actor,
+      runId: id,
+    });
     await finishRun(sql, id, countsOf(moved));
     return id;
   });

@@ -16,15 +16,22 @@ export interface UndoneRun {
 /** Puts back every mark, subscription and suppression that a run changed, except what something changed again later. */
 export async function undoRun(deps: Deps, runId: number, reason: string, actor: string): Promise<UndoneRun> {
   const run = found(await findRun(deps.database, runId), `run ${runId}`);
-  if (run.undoneByRunId !== null) throw new Problem('wrong-state', `Run ${runId} was undone by run ${run.undoneByRunId}.`);
-  if (run.finishedAt === null) throw new Problem('wrong-state', `Run ${runId} is still under way; undo it when it has finished.`);
+  if (run.undoneByRunId !== null)
+    throw new Problem('wrong-state', `Run ${runId} was undone by run ${run.undoneByRunId}.`);
+  if (run.finishedAt === null)
+    throw new Problem('wrong-state', `Run ${runId} is still under way; undo it when it has finished.`);
   const undone = await inTransaction(deps.database, async (sql) => {
     const movedOn = await listMovedOn(sql, runId, 100);
     const id = await insertRun(sql, { kind: 'undo', brandId: run.brandId, actor, reason, undoesRunId: runId });
-    if (!(await closeUndoneRun(sql, runId, id))) throw new Problem('wrong-state', `Run ${runId} was undone by somebody else meanwhile.`);
+    if (!(await closeUndoneRun(sql, runId, id)))
+      throw new Problem('wrong-state', `Run ${runId} was undone by somebody else meanwhile.`);
     const counts = await undoRunChanges(sql, runId, { actorKind: 'person', actor, runId: id });
     await finishRun(sql, id, { restored: counts.restored, leftAlone: counts.leftAlone });
-    return { runId: id, ...counts, movedOn: movedOn.map(({ contactId, address, subject }) => ({ contactId, address, subject })) };
+    return {
+      runId: id,
+      ...counts,
+      movedOn: movedOn.map(({ contactId, address, subject }) => ({ contactId, address, subject })),
+    };
   });
   await callBackFromSends(deps, 'all');
   return undone;

@@ -2,7 +2,16 @@ import { parseEntry } from '../../core/address/suppression-keys.ts';
 import { inTransaction, violates, type Sql } from '../../store/database.ts';
 import type { Reach, Scope } from '../../shared/words.ts';
 import { finishRun, insertRun } from '../../store/statements/journal.ts';
-import { enterEntries, findComplaintAmong, findContactsOfValues, insertSuppressionList, liftEntries, listSuppressionLists, type NewEntry, type SuppressionListRow } from '../../store/statements/suppression.ts';
+import {
+  enterEntries,
+  findComplaintAmong,
+  findContactsOfValues,
+  insertSuppressionList,
+  liftEntries,
+  listSuppressionLists,
+  type NewEntry,
+  type SuppressionListRow,
+} from '../../store/statements/suppression.ts';
 import { findBounceRule } from '../../store/statements/rules.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
@@ -25,13 +34,17 @@ export async function createSuppressionList(deps: Deps, list: NewSuppressionList
     const id = await insertSuppressionList(deps.database, { ...list, builtIn: null });
     return await getSuppressionList(deps, id);
   } catch (error) {
-    if (violates(error, 'suppression_list_name_key')) throw new Problem('name-taken', `There is a suppression list “${list.name}” of this scope.`, { field: 'name' });
+    if (violates(error, 'suppression_list_name_key'))
+      throw new Problem('name-taken', `There is a suppression list “${list.name}” of this scope.`, { field: 'name' });
     throw error;
   }
 }
 
 export async function getSuppressionList(deps: Deps, id: number): Promise<SuppressionListRow> {
-  return found((await listSuppressionLists(deps.database)).find((list) => list.id === id), `suppression list ${id}`);
+  return found(
+    (await listSuppressionLists(deps.database)).find((list) => list.id === id),
+    `suppression list ${id}`,
+  );
 }
 
 export interface EntriesRequest {
@@ -55,17 +68,42 @@ export interface EnteredEntries {
 /** Enters addresses, domains and hashes on a list kept by people, as one run; what cannot be read is reported by row, the rest is kept. */
 export async function addEntries(deps: Deps, request: EntriesRequest): Promise<EnteredEntries> {
   const list = await getSuppressionList(deps, request.listId);
-  if (list.builtIn) throw new Problem('built-in', `“${list.name}” is filled by rules. Put your own entries on a list of your own.`, { field: 'listId' });
+  if (list.builtIn)
+    throw new Problem('built-in', `“${list.name}” is filled by rules. Put your own entries on a list of your own.`, {
+      field: 'listId',
+    });
   const refused: EnteredEntries['refused'] = [];
   const entries = new Map<string, NewEntry>();
   request.values.forEach((value, index) => {
     const parsed = parseEntry(value);
-    if (!parsed) refused.push({ row: index + 1, value: value.slice(0, 300), detail: 'neither an address, a domain nor a SHA-256' });
-    else entries.set(parsed.value, { listId: list.id, ...parsed, reason: request.reason, source: request.actor, evidence: null, expiresAt: request.expiresAt });
+    if (!parsed)
+      refused.push({
+        row: index + 1,
+        value: value.slice(0, 300),
+        detail: 'neither an address, a domain nor a SHA-256',
+      });
+    else
+      entries.set(parsed.value, {
+        listId: list.id,
+        ...parsed,
+        reason: request.reason,
+        source: request.actor,
+        evidence: null,
+        expiresAt: request.expiresAt,
+      });
   });
   const result = await inTransaction(deps.database, async (sql) => {
-    const runId = await insertRun(sql, { kind: 'suppress', brandId: null, actor: request.actor, reason: request.reason });
-    const { entered } = await enterEntries(sql, [...entries.values()], { actorKind: 'person', actor: request.actor, runId });
+    const runId = await insertRun(sql, {
+      kind: 'suppress',
+      brandId: null,
+      actor: request.actor,
+      reason: request.reason,
+    });
+    const { entered } = await enterEntries(sql, [...entries.values()], {
+      actorKind: 'person',
+      actor: request.actor,
+      runId,
+    });
     await finishRun(sql, runId, { entered, known: entries.size - entered, refused: refused.length });
     return { runId, entered, known: entries.size - entered };
   });
@@ -76,7 +114,10 @@ async function callBackEntries(deps: Deps, entries: NewEntry[]): Promise<number>
   if (entries.length === 0) return 0;
   // Domains and hashes can name anybody, and so can a base address: everything claimed is judged again.
   if (entries.length > 1000 || entries.some((entry) => entry.kind !== 'address')) return callBackFromSends(deps, 'all');
-  const contactIds = await findContactsOfValues(deps.database, entries.map((entry) => entry.value));
+  const contactIds = await findContactsOfValues(
+    deps.database,
+    entries.map((entry) => entry.value),
+  );
   await callBackFromSends(deps, 'all');
   return callBackFromSends(deps, contactIds);
 }
@@ -90,15 +131,27 @@ export interface LiftedEntries {
  * Lifts entries, with a reason, as one run. Lifting a bounce entry makes the address deliverable again, lifting a sunset
  * entry counts silence afresh. A complaint can be lifted only by the contact's own fresh confirmation.
  */
-export async function liftByPerson(deps: Deps, entryIds: number[], reason: string, actor: string): Promise<LiftedEntries> {
+export async function liftByPerson(
+  deps: Deps,
+  entryIds: number[],
+  reason: string,
+  actor: string,
+): Promise<LiftedEntries> {
   return inTransaction(deps.database, async (sql) => {
     await refuseComplaints(sql, entryIds);
     const runId = await insertRun(sql, { kind: 'lift', brandId: null, actor, reason });
     const act = { actorKind: 'person' as const, actor, runId };
     const lifted = await liftEntries(sql, entryIds, reason, 'person', act);
-    const contactsOf = (kinds: string[]): number[] => lifted.filter((row) => row.contactId !== null && kinds.includes(row.builtIn ?? '')).map((row) => row.contactId!);
+    const contactsOf = (kinds: string[]): number[] =>
+      lifted.filter((row) => row.contactId !== null && kinds.includes(row.builtIn ?? '')).map((row) => row.contactId!);
     await lockContacts(sql, contactsOf(['hard-bounce', 'bounce-count', 'sunset']));
-    await markDeliverability(sql, contactsOf(['hard-bounce', 'bounce-count']), await findBounceRule(sql), deps.now(), act);
+    await markDeliverability(
+      sql,
+      contactsOf(['hard-bounce', 'bounce-count']),
+      await findBounceRule(sql),
+      deps.now(),
+      act,
+    );
     await restartSilence(deps, sql, contactsOf(['sunset']), act);
     await finishRun(sql, runId, { lifted: lifted.length });
     if (lifted.length === 0) throw new Problem('not-found', 'None of these entries is in effect.');
@@ -108,5 +161,8 @@ export async function liftByPerson(deps: Deps, entryIds: number[], reason: strin
 
 async function refuseComplaints(sql: Sql, entryIds: number[]): Promise<void> {
   const complaint = await findComplaintAmong(sql, entryIds);
-  if (complaint) throw new Problem('wrong-state', `${complaint} complained. Only a fresh confirmation by the contact lifts that.`, { field: 'entryIds' });
+  if (complaint)
+    throw new Problem('wrong-state', `${complaint} complained. Only a fresh confirmation by the contact lifts that.`, {
+      field: 'entryIds',
+    });
 }

@@ -5,7 +5,8 @@ import { serveStatic } from '@hono/node-server/serve-static';
 import { Hono } from 'hono';
 
 /** Only what is bundled runs: no script, font or picture from elsewhere. Message previews are drawn in a sandboxed frame. */
-const CONTENT_POLICY = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-src 'self' data: blob:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'";
+const CONTENT_POLICY =
+  "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-src 'self' data: blob:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'";
 
 /** The console's files. Every path that is no file is the one page, so that an address in the bar can be reloaded. */
 export function makeConsoleFiles(folder: string): Hono {
@@ -16,7 +17,13 @@ export function makeConsoleFiles(folder: string): Hono {
     c.header('x-content-type-options', 'nosniff');
     c.header('referrer-policy', 'same-origin');
   });
-  app.use('/assets/*', serveStatic({ root: folder, onFound: (_path, c) => c.header('cache-control', 'public, max-age=31536000, immutable') }));
+  app.use(
+    '/assets/*',
+    serveStatic({
+      root: folder,
+      onFound: (_path, c) => c.header('cache-control', 'public, max-age=31536000, immutable'),
+    }),
+  );
   // A missing asset must not be answered with the page.
   app.get('/assets/*', (c) => c.text('Not found', 404));
   app.get('/favicon.svg', serveStatic({ root: folder }));

@@ -12,7 +12,11 @@ export function describeApi(routes: Route[]): Json {
   }
   return {
     openapi: '3.1.0',
-    info: { title: 'Avendel', version: '1', description: 'What the console and the command line speak with the service.' },
+    info: {
+      title: 'Avendel',
+      version: '1',
+      description: 'What the console and the command line speak with the service.',
+    },
     servers: [{ url: '/api/v1' }],
     security: [{ token: [] }, { session: [] }],
     paths,
@@ -41,7 +45,10 @@ const PROBLEM: Json = {
 };
 
 function describeRoute(declared: Route): Json {
-  const refusal = { description: 'Refused', content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } } };
+  const refusal = {
+    description: 'Refused',
+    content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } },
+  };
   const status = String(declared.status ?? 200);
   const content = declared.status === 204 ? {} : { content: { [declared.answers ?? 'application/json']: {} } };
   const inputs = [...parametersOf(declared.params, 'path'), ...parametersOf(declared.query, 'query')];
@@ -60,12 +67,24 @@ function bodyOf(declared: Route): Json {
     const types = declared.raw.split(' or ');
     return { requestBody: { required: true, content: Object.fromEntries(types.map((type) => [type, {}])) } };
   }
-  return declared.body ? { requestBody: { required: true, content: { 'application/json': { schema: jsonSchema(declared.body.describe()) } } } } : {};
+  return declared.body
+    ? {
+        requestBody: {
+          required: true,
+          content: { 'application/json': { schema: jsonSchema(declared.body.describe()) } },
+        },
+      }
+    : {};
 }
 
 function parametersOf(schema: Joi.ObjectSchema | undefined, where: 'path' | 'query'): Json[] {
   const keys = (schema?.describe().keys ?? {}) as Record<string, Joi.Description>;
-  return Object.entries(keys).map(([name, key]) => ({ name, in: where, required: where === 'path' || isRequired(key), schema: jsonSchema(key) }));
+  return Object.entries(keys).map(([name, key]) => ({
+    name,
+    in: where,
+    required: where === 'path' || isRequired(key),
+    schema: jsonSchema(key),
+  }));
 }
 
 function isRequired(description: Joi.Description): boolean {
@@ -81,7 +100,8 @@ function jsonSchema(description: Joi.Description): Json {
   const allowed = (description.allow ?? []) as unknown[];
   if (flags.only) base['enum'] = allowed;
   else if (allowed.includes(null)) base['type'] = [base['type'], 'null'];
-  for (const rule of (description.rules ?? []) as { name: string; args?: Record<string, unknown> }[]) Object.assign(base, ruleOf(rule, String(description.type)));
+  for (const rule of (description.rules ?? []) as { name: string; args?: Record<string, unknown> }[])
+    Object.assign(base, ruleOf(rule, String(description.type)));
   return base;
 }
 
@@ -90,11 +110,20 @@ function typeOf(description: Joi.Description): Json {
     case 'object': {
       const keys = Object.entries((description.keys ?? {}) as Record<string, Joi.Description>);
       const required = keys.filter(([, key]) => isRequired(key)).map(([name]) => name);
-      return { type: 'object', properties: Object.fromEntries(keys.map(([name, key]) => [name, jsonSchema(key)])), ...(required.length > 0 ? { required } : {}), additionalProperties: false };
+      return {
+        type: 'object',
+        properties: Object.fromEntries(keys.map(([name, key]) => [name, jsonSchema(key)])),
+        ...(required.length > 0 ? { required } : {}),
+        additionalProperties: false,
+      };
     }
     case 'array': {
       const { ordered, items } = description as { ordered?: Joi.Description[]; items?: Joi.Description[] };
-      return { type: 'array', ...(ordered ? { prefixItems: ordered.map(jsonSchema) } : {}), ...(items?.[0] ? { items: jsonSchema(items[0]) } : {}) };
+      return {
+        type: 'array',
+        ...(ordered ? { prefixItems: ordered.map(jsonSchema) } : {}),
+        ...(items?.[0] ? { items: jsonSchema(items[0]) } : {}),
+      };
     }
     case 'date':
       return { type: 'string', format: 'date-time' };

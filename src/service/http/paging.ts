@@ -15,7 +15,8 @@ export interface Page<T> {
 export function readCursor(cursor: string | undefined, start: number): number {
   if (cursor === undefined) return start;
   const number = Number(Buffer.from(cursor, 'base64url').toString('latin1'));
-  if (!Number.isSafeInteger(number) || number < 0) throw new Problem('invalid-input', 'This cursor is not one of ours.', { field: 'cursor' });
+  if (!Number.isSafeInteger(number) || number < 0)
+    throw new Problem('invalid-input', 'This cursor is not one of ours.', { field: 'cursor' });
   return number;
 }
 
@@ -23,7 +24,10 @@ export function readCursor(cursor: string | undefined, start: number): number {
 export function pageOf<T>(rows: T[], limit: number, key: (row: T) => number): Page<T> {
   const items = rows.slice(0, limit);
   const last = items[items.length - 1];
-  return { items, next: rows.length > limit && last ? Buffer.from(String(key(last)), 'latin1').toString('base64url') : null };
+  return {
+    items,
+    next: rows.length > limit && last ? Buffer.from(String(key(last)), 'latin1').toString('base64url') : null,
+  };
 }
 
 /** Where a list that runs from the newest begins. */

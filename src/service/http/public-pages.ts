@@ -25,7 +25,10 @@ function page(title: string, body: string): string {
 export function unsubscribePage(brandName: string, lists: string[]): string {
   const brand = escapeHtml(brandName);
   const names = lists.map(escapeHtml).join(' and ');
-  const fromLists = lists.length > 0 ? `<form method="post"><button class="main" name="from" value="lists">Stop ${names}</button></form>` : '';
+  const fromLists =
+    lists.length > 0
+      ? `<form method="post"><button class="main" name="from" value="lists">Stop ${names}</button></form>`
+      : '';
   return page(
     `Unsubscribe from ${brandName}`,
     `<h1>Leave ${lists.length > 0 ? names : brand}?</h1><p>One press, and it is done. Nothing changes until you press.</p>${fromLists}<form method="post"><button name="from" value="everything">Stop everything from ${brand}</button></form>`,
@@ -34,9 +37,15 @@ export function unsubscribePage(brandName: string, lists: string[]): string {
 
 export function donePage(brandName: string, lists: string[]): string {
   const what = lists.length > 0 ? lists.join(' and ') : `anything from ${brandName}`;
-  return page('Done', `<h1>You will not get ${escapeHtml(what)} any more</h1><p>A message that is already on its way may still arrive.</p>`);
+  return page(
+    'Done',
+    `<h1>You will not get ${escapeHtml(what)} any more</h1><p>A message that is already on its way may still arrive.</p>`,
+  );
 }
 
 export function gonePage(): string {
-  return page('Not found', `<h1>This link leads nowhere</h1><p>It may have been cut off on the way. Use the link in the message itself, or answer the message.</p>`);
+  return page(
+    'Not found',
+    `<h1>This link leads nowhere</h1><p>It may have been cut off on the way. Use the link in the message itself, or answer the message.</p>`,
+  );
 }

@@ -16,7 +16,11 @@ import { donePage, gonePage, unsubscribePage } from './public-pages.ts';
 
 /** The smallest GIF: one transparent pixel. */
 const PIXEL = Buffer.from('R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7', 'base64');
-const NEVER_CACHED = { 'cache-control': 'private, no-store, max-age=0', 'referrer-policy': 'no-referrer', 'x-content-type-options': 'nosniff' };
+const NEVER_CACHED = {
+  'cache-control': 'private, no-store, max-age=0',
+  'referrer-policy': 'no-referrer',
+  'x-content-type-options': 'nosniff',
+};
 const MOST_FORM_BYTES = 16 * 1024;
 const MOST_CACHED = 50_000;
 
@@ -36,12 +40,16 @@ export function makePublicApp(deps: Deps, recorder: EventRecorder): Hono {
   app.get('/c/:token', async (c) => {
     const payload = read(deps, c.req.param('token'), 'click');
     if (!payload) return c.html(gonePage(), 404, NEVER_CACHED);
-    const url = await links.get(`${payload.campaignId} ${payload.link}`, () => findLink(deps.database, payload.campaignId, payload.link));
+    const url = await links.get(`${payload.campaignId} ${payload.link}`, () =>
+      findLink(deps.database, payload.campaignId, payload.link),
+    );
     const brandId = await brands.get(String(payload.campaignId), () => brandOf(deps, payload));
     if (url === undefined || brandId === undefined) return c.html(gonePage(), 404, NEVER_CACHED);
     await recorder.record(actOf(deps, c, payload, brandId, 'clicked', url));
     // The trap link leads nowhere: whoever follows it is no person.
-    return payload.link === TRAP_LINK ? c.body(null, 204, NEVER_CACHED) : c.body(null, 302, { ...NEVER_CACHED, location: url });
+    return payload.link === TRAP_LINK
+      ? c.body(null, 204, NEVER_CACHED)
+      : c.body(null, 302, { ...NEVER_CACHED, location: url });
   });
 
   app.get('/u/:token', async (c) => {
@@ -64,13 +72,16 @@ export function makePublicApp(deps: Deps, recorder: EventRecorder): Hono {
       contactId: found.contactId, brandId: found.brandId, campaignId: found.campaignId,
       detail: { way: oneClick ? 'one click' : 'page', ...(everything ? {} : { lists: found.listIds }) },
     }); // prettier-ignore
-    return oneClick ? c.text('You are unsubscribed.', 200, NEVER_CACHED) : c.html(donePage(brandName, everything ? [] : lists), 200, NEVER_CACHED);
+    return oneClick
+      ? c.text('You are unsubscribed.', 200, NEVER_CACHED)
+      : c.html(donePage(brandName, everything ? [] : lists), 200, NEVER_CACHED);
   });
 
   app.get('/healthz', (c) => c.text('ok'));
   app.notFound((c) => c.html(gonePage(), 404, NEVER_CACHED));
   app.onError((error, c) => {
-    if (error instanceof Problem && error.code === 'too-busy') return c.text('Please try again in a moment.', 503, { ...NEVER_CACHED, 'retry-after': '2' });
+    if (error instanceof Problem && error.code === 'too-busy')
+      return c.text('Please try again in a moment.', 503, { ...NEVER_CACHED, 'retry-after': '2' });
     throw error;
   });
   return app;
@@ -94,7 +105,27 @@ async function pageFacts(deps: Deps, delivery: DeliveryOfToken): Promise<{ brand
   return { brandName: brand?.name ?? 'this sender', lists: await findListNames(deps.database, delivery.listIds) };
 }
 
-function actOf(deps: Deps, c: Context, payload: TokenPayload, brandId: number, kind: 'opened' | 'clicked', url: string | undefined): IncomingEvent {
-  const detail = { userAgent: (c.req.header('user-agent') ?? '').slice(0, 300), method: c.req.method, ...(kind === 'clicked' ? { link: payload.link, url } : {}) };
-  return { kind, at: deps.now().getTime(), source: OWN_SOURCE, externalId: `${kind}:${randomUUID()}`, contactId: payload.contactId, brandId, campaignId: payload.campaignId, detail };
+function actOf(
+  deps: Deps,
+  c: Context,
+  payload: TokenPayload,
+  brandId: number,
+  kind: 'opened' | 'clicked',
+  url: string | undefined,
+): IncomingEvent {
+  const detail = {
+    userAgent: (c.req.header('user-agent') ?? '').slice(0, 300),
+    method: c.req.method,
+    ...(kind === 'clicked' ? { link: payload.link, url } : {}),
+  };
+  return {
+    kind,
+    at: deps.now().getTime(),
+    source: OWN_SOURCE,
+    externalId: `${kind}:${randomUUID()}`,
+    contactId: payload.contactId,
+    brandId,
+    campaignId: payload.campaignId,
+    detail,
+  };
 }

@@ -35,5 +35,5 @@ export interface Route {
 export function route<P = Record<string, never>, Q = Record<string, never>, B = Record<string, never>>(
   declared: Omit<Route, 'handle'> & { handle(call: Call<P, Q, B>): Promise<unknown> },
 ): Route {
-  return declared as unknown as Route;
+  return declared;
 }

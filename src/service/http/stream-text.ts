@@ -9,5 +9,8 @@ export async function streamText(c: Context, fileName: string, pieces: AsyncGene
     yield* pieces;
   }
   const body = Readable.toWeb(Readable.from(all())) as ReadableStream;
-  return c.body(body.pipeThrough(new TextEncoderStream()), 200, { 'content-type': 'text/csv; charset=utf-8', 'content-disposition': `attachment; filename="${fileName}"` });
+  return c.body(body.pipeThrough(new TextEncoderStream()), 200, {
+    'content-type': 'text/csv; charset=utf-8',
+    'content-disposition': `attachment; filename="${fileName}"`,
+  });
 }

@@ -31,7 +31,8 @@ export function makeSmtpIntake(deps: Deps, log: Logger): SMTPServer {
         if (bytes <= MAX_RETURN_BYTES) chunks.push(chunk);
       });
       stream.on('end', () => {
-        if (stream.sizeExceeded || bytes > MAX_RETURN_BYTES) return done(smtpError(552, '5.3.4 Message larger than this intake takes (10 MB)'));
+        if (stream.sizeExceeded || bytes > MAX_RETURN_BYTES)
+          return done(smtpError(552, '5.3.4 Message larger than this intake takes (10 MB)'));
         const raw = Buffer.concat(chunks);
         const recipients = session.envelope.rcptTo.map(({ address }) => address);
         receiveAll(deps, raw, recipients).then(

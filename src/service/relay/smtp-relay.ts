@@ -42,7 +42,8 @@ export function makeSmtpRelay(url: string, connections: number): Relay & { close
         return { outcome: 'again', reply: replyOf(error as SmtpError), trouble: true };
       }
       const { handover, usable } = await send(connection, message);
-      if (usable && open.has(connection) && (handover.outcome === 'accepted' || (await reset(connection)))) idle.push(connection);
+      if (usable && open.has(connection) && (handover.outcome === 'accepted' || (await reset(connection))))
+        idle.push(connection);
       else {
         open.delete(connection);
         connection.close();
@@ -80,13 +81,18 @@ async function connect(options: ReturnType<typeof connectionOptions>): Promise<S
   });
   if (options.user !== '') {
     await new Promise<void>((resolve, reject) =>
-      connection.login({ credentials: { user: options.user, pass: options.pass } }, (error) => (error ? reject(error) : resolve())),
+      connection.login({ credentials: { user: options.user, pass: options.pass } }, (error) =>
+        error ? reject(error) : resolve(),
+      ),
     );
   }
   return connection;
 }
 
-async function send(connection: SMTPConnection, message: WrittenMessage): Promise<{ handover: Handover; usable: boolean }> {
+async function send(
+  connection: SMTPConnection,
+  message: WrittenMessage,
+): Promise<{ handover: Handover; usable: boolean }> {
   const raw = await buildMime(message);
   const source = { begun: false };
   const stream = new Readable({

@@ -34,7 +34,8 @@ export function makeEventRecorder(deps: Deps): EventRecorder {
   const start = (): Promise<void> => (writing ??= writeAll().finally(() => (writing = undefined)));
   return {
     record(event) {
-      if (queue.length >= MOST_WAITING) return Promise.reject(new Problem('too-busy', `${queue.length} events wait to be written.`));
+      if (queue.length >= MOST_WAITING)
+        return Promise.reject(new Problem('too-busy', `${queue.length} events wait to be written.`));
       return new Promise((resolve, reject) => {
         queue.push({ event, resolve, reject });
         void start();
@@ -49,7 +50,10 @@ export function makeEventRecorder(deps: Deps): EventRecorder {
 
 async function writeBatch(deps: Deps, batch: Waiting[]): Promise<void> {
   try {
-    await recordEvents(deps, batch.map(({ event }) => event));
+    await recordEvents(
+      deps,
+      batch.map(({ event }) => event),
+    );
     for (const { resolve } of batch) resolve();
   } catch (error) {
     if (batch.length === 1) return batch[0]!.reject(error);

@@ -33,7 +33,12 @@ export function startImporter(deps: Deps, log: Logger): Loop {
 }
 
 /** Applies the rules on their schedule; the queue sees to it that one process does, once. */
-export async function startSchedule(deps: Deps, databaseUrl: string, cron: string, log: Logger): Promise<{ stop(): Promise<void> }> {
+export async function startSchedule(
+  deps: Deps,
+  databaseUrl: string,
+  cron: string,
+  log: Logger,
+): Promise<{ stop(): Promise<void> }> {
   const boss = new PgBoss({ connectionString: databaseUrl, schema: 'jobs', max: 2, application_name: 'avendel jobs' });
   boss.on('error', (error) => log.error({ err: error }, 'the job queue reports an error'));
   await boss.start();

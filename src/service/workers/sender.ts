@@ -15,7 +15,8 @@ export function startSender(deps: Deps, relay: Relay, processId: string, retrySe
   let troubles = 0;
   return startLoop(log, 'sender', async () => {
     const results: SendPass[] = [];
-    for (const campaignId of await listSendingCampaigns(deps.database)) results.push(await sendPass(deps, relay, { retrySeconds }, processId, campaignId));
+    for (const campaignId of await listSendingCampaigns(deps.database))
+      results.push(await sendPass(deps, relay, { retrySeconds }, processId, campaignId));
     if (results.includes('trouble')) return Math.min(LONGEST_TROUBLE_MS, TROUBLE_MS * 2 ** troubles++);
     troubles = 0;
     return results.includes('more') ? 0 : IDLE_MS;

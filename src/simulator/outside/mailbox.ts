@@ -44,7 +44,8 @@ export function atTheDoor(address: string, person: Person | undefined): Door {
   if (/^gone\b/.test(local)) return { take: false, code: 550, reply: '5.1.1 no such user here' };
   if (/^later\b/.test(local)) return { take: false, code: 451, reply: '4.7.1 greylisted, try again later' };
   // Those who are long gone are refused at the door half of the time, else their server says so later.
-  if (isGone(person) && person!.index % 2 === 0) return { take: false, code: 550, reply: `5.1.1 <${address}>: no such user here` };
+  if (isGone(person) && person!.index % 2 === 0)
+    return { take: false, code: 550, reply: `5.1.1 <${address}>: no such user here` };
   return { take: true };
 }
 
@@ -55,13 +56,26 @@ export function reactionsOf(address: string, person: Person | undefined, message
   const [local = '', domain = ''] = address.split('@');
   const plain = PLAIN_WORDS[/^[a-z]+/.exec(local)?.[0] ?? ''];
   if (plain) return plain((low, high) => at(low, high));
-  return bounceOf(address, person, random.next(), at) ?? [...machines(domain, at), ...reading(person ?? stranger(address), random, at)];
+  return (
+    bounceOf(address, person, random.next(), at) ?? [
+      ...machines(domain, at),
+      ...reading(person ?? stranger(address), random, at),
+    ]
+  );
 }
 
-function bounceOf(address: string, person: Person | undefined, chance: number, at: (low: number, high: number) => number): Reaction[] | undefined {
-  const bounce = (status: string, reply: string): Reaction[] => [{ after: at(800, 12_000), act: { kind: 'bounce', status, reply } }];
+function bounceOf(
+  address: string,
+  person: Person | undefined,
+  chance: number,
+  at: (low: number, high: number) => number,
+): Reaction[] | undefined {
+  const bounce = (status: string, reply: string): Reaction[] => [
+    { after: at(800, 12_000), act: { kind: 'bounce', status, reply } },
+  ];
   if (isGone(person)) return bounce('5.1.1', `550 5.1.1 <${address}>: no such user here`);
-  if (person?.fullDay != null && person.fullDay <= HISTORY_DAYS) return bounce('5.2.2', '552 5.2.2 mailbox full: over quota');
+  if (person?.fullDay != null && person.fullDay <= HISTORY_DAYS)
+    return bounce('5.2.2', '552 5.2.2 mailbox full: over quota');
   if (chance < 0.0015) return bounce('4.4.1', '451 4.4.1 no answer from host, tried for 48 h');
   return chance < 0.0021 ? bounce('5.7.1', '554 5.7.1 message refused: content policy') : undefined;
 }
@@ -72,13 +86,23 @@ function machines(domain: string, at: (low: number, high: number) => number): Re
 }
 
 /** A person's reading: opens after some seconds, then perhaps clicks, leaves or complains. Squeezed from hours into a minute. */
-function reading(person: Pick<Person, 'curiosity' | 'complains'> & { interest: number }, random: ReturnType<typeof makeRandom>, at: (low: number, high: number) => number): Reaction[] {
+function reading(
+  person: Pick<Person, 'curiosity' | 'complains'> & { interest: number },
+  random: ReturnType<typeof makeRandom>,
+  at: (low: number, high: number) => number,
+): Reaction[] {
   if (!random.chance(person.interest)) return [];
   const opened = at(3000, 40_000);
   const reactions: Reaction[] = [{ after: opened, act: { kind: 'open', userAgent: READER } }];
-  if (random.chance(person.curiosity)) reactions.push({ after: opened + at(3000, 12_000), act: { kind: 'click', userAgent: READER, link: 'any' } });
-  if (random.chance(0.0035)) reactions.push({ after: opened + at(3000, 8000), act: { kind: 'unsubscribe', by: random.chance(0.8) ? 'one-click' : 'mail' } });
-  else if (random.chance(person.complains ? 0.15 : 0.0002)) reactions.push({ after: opened + at(3000, 8000), act: { kind: 'complain' } });
+  if (random.chance(person.curiosity))
+    reactions.push({ after: opened + at(3000, 12_000), act: { kind: 'click', userAgent: READER, link: 'any' } });
+  if (random.chance(0.0035))
+    reactions.push({
+      after: opened + at(3000, 8000),
+      act: { kind: 'unsubscribe', by: random.chance(0.8) ? 'one-click' : 'mail' },
+    });
+  else if (random.chance(person.complains ? 0.15 : 0.0002))
+    reactions.push({ after: opened + at(3000, 8000), act: { kind: 'complain' } });
   return reactions;
 }
 

@@ -27,11 +27,22 @@ export interface OutsideWorld {
 /** The stand-in for the outside world: receives by SMTP as a relay, and its people and machines react by SMTP and HTTP. */
 export async function startOutsideWorld(options: OutsideOptions): Promise<OutsideWorld> {
   const people = new Map(options.people.map((person) => [person.address, interestToday(person)]));
-  const intake = nodemailer.createTransport({ host: options.intakeHost, port: options.intakePort, pool: true, maxConnections: 3, ignoreTLS: true });
+  const intake = nodemailer.createTransport({
+    host: options.intakeHost,
+    port: options.intakePort,
+    pool: true,
+    maxConnections: 3,
+    ignoreTLS: true,
+  });
   const timers = new Set<NodeJS.Timeout>();
   let received = 0;
   const react = (mail: ReceivedMail): void => {
-    for (const reaction of reactionsOf(mail.original.to, people.get(mail.original.to), mail.parsed.messageId ?? '', options.pace)) {
+    for (const reaction of reactionsOf(
+      mail.original.to,
+      people.get(mail.original.to),
+      mail.parsed.messageId ?? '',
+      options.pace,
+    )) {
       const timer = setTimeout(() => {
         timers.delete(timer);
         void act(reaction, mail, intake).catch((error: Error) => options.say(`simulated reader: ${error.message}`));
@@ -56,7 +67,9 @@ export async function startOutsideWorld(options: OutsideOptions): Promise<Outsid
         // The session forgets its envelope once the message is answered.
         const { mailFrom, rcptTo } = session.envelope;
         done(null, '2.0.0 taken by the simulated world');
-        void readMail(Buffer.concat(chunks), mailFrom ? mailFrom.address : '', rcptTo[0]!.address.toLowerCase()).then(react);
+        void readMail(Buffer.concat(chunks), mailFrom ? mailFrom.address : '', rcptTo[0]!.address.toLowerCase()).then(
+          react,
+        );
       });
     },
   });
@@ -83,12 +96,16 @@ interface ReceivedMail {
 
 async function readMail(raw: Buffer, envelopeFrom: string, to: string): Promise<ReceivedMail> {
   const text = raw.toString('utf8');
-  return { original: { envelopeFrom, to, headers: text.slice(0, text.indexOf('\r\n\r\n')) }, parsed: await simpleParser(raw) };
+  return {
+    original: { envelopeFrom, to, headers: text.slice(0, text.indexOf('\r\n\r\n')) },
+    parsed: await simpleParser(raw),
+  };
 }
 
 async function act({ act: what }: Reaction, { original, parsed }: ReceivedMail, intake: Transporter): Promise<void> {
   const html = typeof parsed.html === 'string' ? parsed.html : '';
-  const report = (raw: string, to = original.envelopeFrom): Promise<unknown> => intake.sendMail({ envelope: { from: '', to }, raw });
+  const report = (raw: string, to = original.envelopeFrom): Promise<unknown> =>
+    intake.sendMail({ envelope: { from: '', to }, raw });
   switch (what.kind) {
     case 'bounce':
       return void (await report(deliveryReport(original, what.status, what.reply)));
@@ -98,7 +115,10 @@ async function act({ act: what }: Reaction, { original, parsed }: ReceivedMail, 
       return visit(pixelOf(html), what.userAgent);
     case 'click': {
       const links = linksOf(html);
-      return visit(what.link === 'first' ? links[0] : links[original.to.length % Math.max(1, links.length)], what.userAgent);
+      return visit(
+        what.link === 'first' ? links[0] : links[original.to.length % Math.max(1, links.length)],
+        what.userAgent,
+      );
     }
     case 'scan':
       // A scanner takes every address it finds, seen or unseen.
@@ -106,8 +126,14 @@ async function act({ act: what }: Reaction, { original, parsed }: ReceivedMail, 
       return;
     case 'unsubscribe': {
       const wayOut = waysOut(parsed);
-      if (what.by === 'mail' && wayOut.mailbox) return void (await report(unsubscribeLetter(original.to, wayOut.mailbox), wayOut.mailbox));
-      if (wayOut.url) await fetch(wayOut.url, { method: 'POST', body: new URLSearchParams({ 'List-Unsubscribe': 'One-Click' }), redirect: 'manual' });
+      if (what.by === 'mail' && wayOut.mailbox)
+        return void (await report(unsubscribeLetter(original.to, wayOut.mailbox), wayOut.mailbox));
+      if (wayOut.url)
+        await fetch(wayOut.url, {
+          method: 'POST',
+          body: new URLSearchParams({ 'List-Unsubscribe': 'One-Click' }),
+          redirect: 'manual',
+        });
     }
   }
 }

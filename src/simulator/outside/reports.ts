@@ -81,5 +81,14 @@ export function complaintReport(original: Original): string {
 
 /** A letter to the unsubscribe address of a message. */
 export function unsubscribeLetter(from: string, to: string): string {
-  return [`From: <${from}>`, `To: <${to}>`, 'Subject: unsubscribe', 'MIME-Version: 1.0', 'Content-Type: text/plain', '', 'Please take me off.', ''].join('\r\n');
+  return [
+    `From: <${from}>`,
+    `To: <${to}>`,
+    'Subject: unsubscribe',
+    'MIME-Version: 1.0',
+    'Content-Type: text/plain',
+    '',
+    'Please take me off.',
+    '',
+  ].join('\r\n');
 }

@@ -19,7 +19,12 @@ interface World {
  * Makes Larkfield Observatory through Avendel's own public interfaces: brands and lists, contacts from CSV files, the
  * campaigns of fourteen months with their events, entries kept by people, and the rules applied. `say` reports progress.
  */
-export async function loadWorld(client: Client, now: Date, say: (text: string) => void, peopleCount?: number): Promise<void> {
+export async function loadWorld(
+  client: Client,
+  now: Date,
+  say: (text: string) => void,
+  peopleCount?: number,
+): Promise<void> {
   const people = makePeople(peopleCount);
   const midnight = Math.floor(now.getTime() / DAY) * DAY;
   const world: World = { client, start: midnight - HISTORY_DAYS * DAY, lists: await makeLists(client) };
@@ -35,9 +40,20 @@ export async function loadWorld(client: Client, now: Date, say: (text: string) =
 }
 
 async function makeLists(client: Client): Promise<World['lists']> {
-  const observatory = await client.createBrand({ name: 'Larkfield Observatory', fromAddress: 'digest@larkfield.example', returnDomain: 'returns.larkfield.example', zone: 'Europe/London' });
-  const shop = await client.createBrand({ name: 'Larkfield Shop', fromAddress: 'shop@larkfield.example', returnDomain: 'returns.shop.larkfield.example', zone: 'Europe/London' });
-  const list = (brand: Brand, name: string, optIn: 'single' | 'double' = 'single'): Promise<List> => client.createList({ brandId: brand.id, name, optIn });
+  const observatory = await client.createBrand({
+    name: 'Larkfield Observatory',
+    fromAddress: 'digest@larkfield.example',
+    returnDomain: 'returns.larkfield.example',
+    zone: 'Europe/London',
+  });
+  const shop = await client.createBrand({
+    name: 'Larkfield Shop',
+    fromAddress: 'shop@larkfield.example',
+    returnDomain: 'returns.shop.larkfield.example',
+    zone: 'Europe/London',
+  });
+  const list = (brand: Brand, name: string, optIn: 'single' | 'double' = 'single'): Promise<List> =>
+    client.createList({ brandId: brand.id, name, optIn });
   return {
     digest: await list(observatory, 'Night Digest'),
     members: await list(observatory, 'Members’ Letter', 'double'),
@@ -48,8 +64,16 @@ async function makeLists(client: Client): Promise<World['lists']> {
 
 async function importPeople(world: World, people: Person[]): Promise<void> {
   for (const key of ['digest', 'members', 'evenings', 'shop'] as const) {
-    const rows = people.filter((person) => person.lists.includes(key)).map((person) => `${person.address},${person.name},${new Date(world.start + person.joinedDay * DAY + 18 * 3_600_000).toISOString()}`);
-    const begun = await world.client.importFile({ listId: world.lists[key].id, fileName: `${key}.csv` }, ['address,name,joined_at', ...rows].join('\n'));
+    const rows = people
+      .filter((person) => person.lists.includes(key))
+      .map(
+        (person) =>
+          `${person.address},${person.name},${new Date(world.start + person.joinedDay * DAY + 18 * 3_600_000).toISOString()}`,
+      );
+    const begun = await world.client.importFile(
+      { listId: world.lists[key].id, fileName: `${key}.csv` },
+      ['address,name,joined_at', ...rows].join('\n'),
+    );
     await importEnd(world.client, begun.id);
   }
 }
@@ -59,7 +83,8 @@ export async function importEnd(client: Client, id: number): Promise<Import> {
   for (;;) {
     const row = await client.import(id);
     if (row.state === 'finished') return row;
-    if (row.state === 'failed' || row.state === 'cancelled') throw new Error(`import ${id} ${row.state}: ${row.problem?.detail}`);
+    if (row.state === 'failed' || row.state === 'cancelled')
+      throw new Error(`import ${id} ${row.state}: ${row.problem?.detail}`);
     await new Promise((resolve) => setTimeout(resolve, 50));
   }
 }
@@ -80,7 +105,13 @@ async function recordCampaigns(world: World, calendar: PastCampaign[]): Promise<
   return numbers;
 }
 
-async function sendHistory(world: World, people: Person[], calendar: PastCampaign[], campaigns: Map<string, number>, say: (text: string) => void): Promise<void> {
+async function sendHistory(
+  world: World,
+  people: Person[],
+  calendar: PastCampaign[],
+  campaigns: Map<string, number>,
+  say: (text: string) => void,
+): Promise<void> {
   let lines: string[] = [];
   let recorded = 0;
   const under = new Set<Promise<void>>();
@@ -106,7 +137,11 @@ async function sendHistory(world: World, people: Person[], calendar: PastCampaig
   say(`${recorded.toLocaleString('en-GB')} events recorded …`);
 }
 
-function lineOf(world: World, { kind, person, campaign, list, at, detail }: PastEvent, campaigns: Map<string, number>): Record<string, unknown> {
+function lineOf(
+  world: World,
+  { kind, person, campaign, list, at, detail }: PastEvent,
+  campaigns: Map<string, number>,
+): Record<string, unknown> {
   const { id, brandId } = world.lists[list];
   return {
     kind,
@@ -122,11 +157,28 @@ function lineOf(world: World, { kind, person, campaign, list, at, detail }: Past
 
 async function keepEntries({ client, lists }: World, people: Person[]): Promise<void> {
   const doNotWrite = await client.createSuppressionList({ name: 'Do not write', reach: 'everything' });
-  await client.addEntries(doNotWrite.id, [people[17]!.address, people[230]!.address, 'dome-bookings@campusnet.example'], 'asked by telephone, no mail of any kind');
+  await client.addEntries(
+    doNotWrite.id,
+    [people[17]!.address, people[230]!.address, 'dome-bookings@campusnet.example'],
+    'asked by telephone, no mail of any kind',
+  );
   await client.addEntries(doNotWrite.id, ['.alumni.campusnet.example'], 'their postmaster asked');
-  await client.addEntries(doNotWrite.id, ['41b0fd9f6f0a2ab02d0c7f6a3c1f9c1df2b1c5cbb3a2c1f0e9d8c7b6a5f4c9e2'], 'given to us as a hash, by post');
-  const schools = await client.createSuppressionList({ name: 'Partner schools', reach: 'marketing', scope: 'brand', scopeId: lists.shop.brandId });
-  await client.addEntries(schools.id, people.filter((person) => person.index % 173 === 5).map((person) => person.address), 'partner school: no offers');
+  await client.addEntries(
+    doNotWrite.id,
+    ['41b0fd9f6f0a2ab02d0c7f6a3c1f9c1df2b1c5cbb3a2c1f0e9d8c7b6a5f4c9e2'],
+    'given to us as a hash, by post',
+  );
+  const schools = await client.createSuppressionList({
+    name: 'Partner schools',
+    reach: 'marketing',
+    scope: 'brand',
+    scopeId: lists.shop.brandId,
+  });
+  await client.addEntries(
+    schools.id,
+    people.filter((person) => person.index % 173 === 5).map((person) => person.address),
+    'partner school: no offers',
+  );
 }
 
 async function applyRules(client: Client): Promise<void> {

@@ -5,7 +5,8 @@ export class FirstSchema1790000000001 implements MigrationInterface {
   name = 'FirstSchema1790000000001';
 
   async up(runner: QueryRunner): Promise<void> {
-    for (const part of [ORGANISATION, CONTACTS, CAMPAIGNS, EVENTS, SUPPRESSION, MARKS, IMPORTS, RETURNS]) await runner.query(part);
+    for (const part of [ORGANISATION, CONTACTS, CAMPAIGNS, EVENTS, SUPPRESSION, MARKS, IMPORTS, RETURNS])
+      await runner.query(part);
   }
 
   async down(): Promise<void> {

@@ -67,7 +67,10 @@ export async function findActs(sql: Sql, pairs: Pair[], since: number): Promise<
 }
 
 /** Gives stored opens and clicks another actor. */
-export async function repaintActs(sql: Sql, acts: { id: string; contactId: number; actor: string; actorReason: string }[]): Promise<void> {
+export async function repaintActs(
+  sql: Sql,
+  acts: { id: string; contactId: number; actor: string; actorReason: string }[],
+): Promise<void> {
   await sql.query(
     `UPDATE event e SET actor = r.actor::event_actor, actor_reason = r."actorReason"
      FROM json_to_recordset($1::json) AS r(id uuid, "contactId" bigint, actor text, "actorReason" text)

@@ -4,7 +4,13 @@ import type { Sql } from '../database.ts';
 type Changed<T> = [T[], number];
 
 /** Moves a campaign from one of these states to another, in one statement: of two who try at once, one succeeds. */
-export async function moveCampaign(sql: Sql, id: number, from: CampaignState[], to: CampaignState, because: string | null): Promise<boolean> {
+export async function moveCampaign(
+  sql: Sql,
+  id: number,
+  from: CampaignState[],
+  to: CampaignState,
+  because: string | null,
+): Promise<boolean> {
   const [, affected]: Changed<unknown> = await sql.query(
     `UPDATE campaign SET state = $3, paused_because = $4, changed_at = now(),
        started_at = CASE WHEN $3 = 'sending' THEN coalesce(started_at, now()) ELSE started_at END,
@@ -24,7 +30,11 @@ export async function setTrouble(sql: Sql, id: number, trouble: string | null): 
   );
 }
 
-export async function replaceLinks(sql: Sql, campaignId: number, links: { number: number; url: string }[]): Promise<void> {
+export async function replaceLinks(
+  sql: Sql,
+  campaignId: number,
+  links: { number: number; url: string }[],
+): Promise<void> {
   await sql.query(
     `INSERT INTO campaign_link (campaign_id, number, url) SELECT $1, number, url FROM unnest($2::int[], $3::text[]) AS l(number, url)
      ON CONFLICT (campaign_id, number) DO UPDATE SET url = excluded.url`,
@@ -33,7 +43,10 @@ export async function replaceLinks(sql: Sql, campaignId: number, links: { number
 }
 
 export async function findLink(sql: Sql, campaignId: number, number: number): Promise<string | undefined> {
-  const rows: { url: string }[] = await sql.query('SELECT url FROM campaign_link WHERE campaign_id = $1 AND number = $2', [campaignId, number]);
+  const rows: { url: string }[] = await sql.query(
+    'SELECT url FROM campaign_link WHERE campaign_id = $1 AND number = $2',
+    [campaignId, number],
+  );
   return rows[0]?.url;
 }
 
@@ -95,7 +108,13 @@ export interface CampaignRecipient {
 }
 
 /** Contacts of a campaign's ledger in one state, held-back ones by deciding reason, or who did one thing, by contact after `after`. */
-export async function listRecipients(sql: Sql, campaignId: number, filter: { state?: string; reason?: string; acted?: string; actor?: string }, after: number, limit: number): Promise<CampaignRecipient[]> {
+export async function listRecipients(
+  sql: Sql,
+  campaignId: number,
+  filter: { state?: string; reason?: string; acted?: string; actor?: string },
+  after: number,
+  limit: number,
+): Promise<CampaignRecipient[]> {
   return sql.query(
     `SELECT d.contact_id::float8 AS "contactId", d.address, c.name, d.state, d.reasons, coalesce(d.accepted_at, d.held_back_at, d.handed_at) AS at, d.reply
      FROM delivery d JOIN contact c ON c.id = d.contact_id
@@ -109,7 +128,10 @@ export async function listRecipients(sql: Sql, campaignId: number, filter: { sta
 
 /** The brand of each of these campaigns. */
 export async function findCampaignsOfBrands(sql: Sql, ids: number[]): Promise<Map<number, number>> {
-  const rows: { id: number; brandId: number }[] = await sql.query('SELECT id, brand_id AS "brandId" FROM campaign WHERE id = ANY($1::int[])', [ids]);
+  const rows: { id: number; brandId: number }[] = await sql.query(
+    'SELECT id, brand_id AS "brandId" FROM campaign WHERE id = ANY($1::int[])',
+    [ids],
+  );
   return new Map(rows.map((row) => [row.id, row.brandId]));
 }
 
@@ -127,7 +149,13 @@ export interface CampaignRow {
 }
 
 /** Campaigns of a brand, latest first, with how far each has come. */
-export async function listCampaigns(sql: Sql, brandId: number | null, state: string | null, before: number, limit: number): Promise<CampaignRow[]> {
+export async function listCampaigns(
+  sql: Sql,
+  brandId: number | null,
+  state: string | null,
+  before: number,
+  limit: number,
+): Promise<CampaignRow[]> {
   return sql.query(
     `SELECT k.id, k.name, k.subject, k.state, k.sent_elsewhere AS "sentElsewhere", k.started_at AS "startedAt", k.changed_at AS "changedAt",
        coalesce(d.audience, 0) AS audience, coalesce(d.accepted, 0) AS accepted, coalesce(d.waiting, 0) AS waiting

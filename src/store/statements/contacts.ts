@@ -2,18 +2,28 @@ import type { Deliverability, Stage, SubscriptionState } from '../../shared/word
 import type { Sql } from '../database.ts';
 
 export async function findAddresses(sql: Sql, contactIds: number[]): Promise<Map<number, string>> {
-  const rows: { id: number; address: string }[] = await sql.query(`SELECT id::float8 AS id, address FROM contact WHERE id = ANY($1::bigint[])`, [contactIds]);
+  const rows: { id: number; address: string }[] = await sql.query(
+    `SELECT id::float8 AS id, address FROM contact WHERE id = ANY($1::bigint[])`,
+    [contactIds],
+  );
   return new Map(rows.map((row) => [row.id, row.address]));
 }
 
 /** Numbers of the contacts that have these addresses. */
 export async function findContactIds(sql: Sql, addresses: string[]): Promise<Map<string, number>> {
-  const rows: { id: number; address: string }[] = await sql.query(`SELECT id::float8 AS id, address FROM contact WHERE address = ANY($1::text[])`, [addresses]);
+  const rows: { id: number; address: string }[] = await sql.query(
+    `SELECT id::float8 AS id, address FROM contact WHERE address = ANY($1::text[])`,
+    [addresses],
+  );
   return new Map(rows.map((row) => [row.address, row.id]));
 }
 
 /** When these contacts last opted in to a brand or out of it, in milliseconds since the epoch; 0 for never. */
-export async function findOptInTimes(sql: Sql, brandId: number, contactIds: number[]): Promise<Map<number, { subscribedAt: number; confirmedAt: number; optedOutAt: number }>> {
+export async function findOptInTimes(
+  sql: Sql,
+  brandId: number,
+  contactIds: number[],
+): Promise<Map<number, { subscribedAt: number; confirmedAt: number; optedOutAt: number }>> {
   const ms = (column: string): string => `coalesce(extract(epoch FROM ${column}) * 1000, 0)::float8`;
   const rows: { contactId: number; subscribedAt: number; confirmedAt: number; optedOutAt: number }[] = await sql.query(
     `SELECT contact_id::float8 AS "contactId", ${ms('last_subscribed_at')} AS "subscribedAt", ${ms('last_confirmed_at')} AS "confirmedAt", ${ms('last_opted_out_at')} AS "optedOutAt"
@@ -39,7 +49,10 @@ export interface ContactRow {
 const CONTACT_COLUMNS = `c.id::float8 AS id, c.address, c.name, c.attributes, c.joined_at AS "joinedAt", c.archived_at AS "archivedAt", c.erased_at AS "erasedAt",
   c.deliverability, c.deliverability_since AS "deliverabilitySince", c.deliverability_cause AS "deliverabilityCause"`;
 
-export async function findContact(sql: Sql, key: { id: number } | { address: string }): Promise<ContactRow | undefined> {
+export async function findContact(
+  sql: Sql,
+  key: { id: number } | { address: string },
+): Promise<ContactRow | undefined> {
   const rows: ContactRow[] = await ('id' in key
     ? sql.query(`SELECT ${CONTACT_COLUMNS} FROM contact c WHERE c.id = $1`, [key.id])
     : sql.query(`SELECT ${CONTACT_COLUMNS} FROM contact c WHERE c.address = $1`, [key.address]));
@@ -61,7 +74,12 @@ export interface ContactFilter {
 }
 
 /** Contacts of the filter by number, after `after`, with their stage at the brand and the lists they are subscribed to. */
-export async function listContacts(sql: Sql, filter: ContactFilter, after: number, limit: number): Promise<ContactListRow[]> {
+export async function listContacts(
+  sql: Sql,
+  filter: ContactFilter,
+  after: number,
+  limit: number,
+): Promise<ContactListRow[]> {
   return sql.query(
     `SELECT ${CONTACT_COLUMNS}, cs.stage,
        ARRAY(SELECT l.name FROM subscription s JOIN list l ON l.id = s.list_id WHERE s.contact_id = c.id AND s.state = 'subscribed' ORDER BY l.id) AS lists
@@ -85,7 +103,13 @@ const FILTER = `($1 = '' OR c.address LIKE '%' || $1 || '%' OR c.name ILIKE '%' 
   AND ($4::text IS NULL OR c.deliverability = $4)`;
 
 function filterParameters(filter: ContactFilter): unknown[] {
-  return [filter.part.toLowerCase().replace(/[\\%_]/g, '\\$&'), filter.listId, filter.stage, filter.deliverability, filter.brandId];
+  return [
+    filter.part.toLowerCase().replace(/[\\%_]/g, '\\$&'),
+    filter.listId,
+    filter.stage,
+    filter.deliverability,
+    filter.brandId,
+  ];
 }
 
 export interface ContactSubscription {

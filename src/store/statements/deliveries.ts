@@ -1,5 +1,11 @@
 import type { Sql } from '../database.ts';
-import { AUDIENCE_OF_LISTS, AUDIENCE_OF_PICKED, messageParameters, verdictCtes, type JudgedMessage } from './eligibility.ts';
+import {
+  AUDIENCE_OF_LISTS,
+  AUDIENCE_OF_PICKED,
+  messageParameters,
+  verdictCtes,
+  type JudgedMessage,
+} from './eligibility.ts';
 
 /** UPDATE and DELETE through query() answer [rows, affected]. */
 type Changed<T> = [T[], number];
@@ -31,7 +37,13 @@ export interface ClaimedDelivery {
  * claimed for `claimId`, the others held back with their reasons. SKIP LOCKED keeps processes off each other's rows.
  * Uses delivery_waiting; locks in order of contact.
  */
-export async function claimDeliveries(sql: Sql, message: JudgedMessage, claimId: string, processId: string, limit: number): Promise<{ claimed: ClaimedDelivery[]; picked: number }> {
+export async function claimDeliveries(
+  sql: Sql,
+  message: JudgedMessage,
+  claimId: string,
+  processId: string,
+  limit: number,
+): Promise<{ claimed: ClaimedDelivery[]; picked: number }> {
   const rows: (ClaimedDelivery & { state: string })[] = await sql.query(
     `WITH picked AS (
        SELECT contact_id FROM delivery
@@ -58,7 +70,12 @@ export async function claimDeliveries(sql: Sql, message: JudgedMessage, claimId:
  * handed over and returns them; all others go back to waiting, where the first gate holds them back with their reasons.
  * A row that was called back meanwhile (see recallClaimedDeliveries) is no longer claimed, and is not touched.
  */
-export async function passGate(sql: Sql, message: JudgedMessage, claimId: string, contactIds: number[]): Promise<number[]> {
+export async function passGate(
+  sql: Sql,
+  message: JudgedMessage,
+  claimId: string,
+  contactIds: number[],
+): Promise<number[]> {
   const rows: { contact_id: string; passed: boolean }[] = await sql.query(
     `WITH picked AS (SELECT unnest($6::bigint[]) AS contact_id),
      ${verdictCtes(AUDIENCE_OF_PICKED)},
@@ -111,7 +128,12 @@ export interface HandoverResult {
 }
 
 /** Records what became of handed-over messages, many at a time. Only rows of this claim change. */
-export async function recordHandovers(sql: Sql, campaignId: number, claimId: string, results: HandoverResult[]): Promise<void> {
+export async function recordHandovers(
+  sql: Sql,
+  campaignId: number,
+  claimId: string,
+  results: HandoverResult[],
+): Promise<void> {
   await sql.query(
     `UPDATE delivery d SET
        state = CASE r.outcome WHEN 'again' THEN 'queued' ELSE r.outcome END,
@@ -139,7 +161,10 @@ export async function releaseClaim(sql: Sql, campaignId: number, claimId: string
  * Mends what a process that died has left: claimed and never handed over goes back to waiting; handed over without a
  * record of the answer becomes uncertain, and is never sent again by itself.
  */
-export async function settleAbandonedDeliveries(sql: Sql, processIds: string[]): Promise<{ requeued: number; uncertain: number }> {
+export async function settleAbandonedDeliveries(
+  sql: Sql,
+  processIds: string[],
+): Promise<{ requeued: number; uncertain: number }> {
   const [rows]: Changed<{ state: string }> = await sql.query(
     `UPDATE delivery SET
        state = CASE WHEN handed_at IS NULL THEN 'queued' ELSE 'uncertain' END,

@@ -29,7 +29,10 @@ export interface ImportRow {
 const COLUMNS = `id, list_id AS "listId", file_name AS "fileName", bytes::float8 AS bytes, options, dry_run AS "dryRun", state, rows_read AS "rowsRead", rows_done AS "rowsDone",
   counts, problem, run_id AS "runId", actor, created_at AS "createdAt", finished_at AS "finishedAt"`;
 
-export async function insertImport(sql: Sql, row: { listId: number; fileName: string; options: ImportOptions; dryRun: boolean; actor: string }): Promise<number> {
+export async function insertImport(
+  sql: Sql,
+  row: { listId: number; fileName: string; options: ImportOptions; dryRun: boolean; actor: string },
+): Promise<number> {
   const [created]: { id: number }[] = await sql.query(
     `INSERT INTO import (list_id, file_name, options, dry_run, actor) VALUES ($1, $2, $3::jsonb, $4, $5) RETURNING id`,
     [row.listId, row.fileName, JSON.stringify(row.options), row.dryRun, row.actor],
@@ -48,7 +51,9 @@ export async function listImports(sql: Sql, before: number, limit: number): Prom
 
 /** Imports that were acknowledged and are not at their end: what a starting process goes on with. */
 export async function listUnfinishedImports(sql: Sql): Promise<number[]> {
-  const rows: { id: number }[] = await sql.query(`SELECT id FROM import WHERE state IN ('waiting', 'reading', 'applying') ORDER BY id`);
+  const rows: { id: number }[] = await sql.query(
+    `SELECT id FROM import WHERE state IN ('waiting', 'reading', 'applying') ORDER BY id`,
+  );
   return rows.map((row) => row.id);
 }
 
@@ -57,19 +62,39 @@ export async function appendImportPart(sql: Sql, importId: number, seq: number, 
 }
 
 export async function findImportPart(sql: Sql, importId: number, seq: number): Promise<Buffer | undefined> {
-  const rows: { bytes: Buffer }[] = await sql.query(`SELECT bytes FROM import_part WHERE import_id = $1 AND seq = $2`, [importId, seq]);
+  const rows: { bytes: Buffer }[] = await sql.query(`SELECT bytes FROM import_part WHERE import_id = $1 AND seq = $2`, [
+    importId,
+    seq,
+  ]);
   return rows[0]?.bytes;
 }
 
 /** Changes an import's own row; undefined fields stay. A cancelled import stays cancelled. */
-export async function updateImport(sql: Sql, id: number, change: Partial<Pick<ImportRow, 'state' | 'bytes' | 'rowsRead' | 'rowsDone' | 'counts' | 'problem' | 'runId' | 'options'>>): Promise<void> {
+export async function updateImport(
+  sql: Sql,
+  id: number,
+  change: Partial<
+    Pick<ImportRow, 'state' | 'bytes' | 'rowsRead' | 'rowsDone' | 'counts' | 'problem' | 'runId' | 'options'>
+  >,
+): Promise<void> {
   const ended = change.state === 'finished' || change.state === 'failed' || change.state === 'cancelled';
   await sql.query(
     `UPDATE import SET state = coalesce($2, state), bytes = coalesce($3, bytes), rows_read = coalesce($4, rows_read), rows_done = coalesce($5, rows_done),
        counts = coalesce($6::jsonb, counts), problem = coalesce($7::jsonb, problem), run_id = coalesce($8, run_id), options = coalesce($9::jsonb, options),
        finished_at = CASE WHEN $10 THEN now() ELSE finished_at END
      WHERE id = $1 AND state <> 'cancelled'`,
-    [id, change.state, change.bytes, change.rowsRead, change.rowsDone, json(change.counts), json(change.problem), change.runId, json(change.options), ended],
+    [
+      id,
+      change.state,
+      change.bytes,
+      change.rowsRead,
+      change.rowsDone,
+      json(change.counts),
+      json(change.problem),
+      change.runId,
+      json(change.options),
+      ended,
+    ],
   );
 }
 
@@ -92,7 +117,9 @@ export async function clearStagedRows(sql: Sql, importId: number): Promise<void>
 }
 
 export async function countStagedRows(sql: Sql, importId: number): Promise<number> {
-  const [row]: { n: number }[] = await sql.query(`SELECT count(*)::int AS n FROM import_row WHERE import_id = $1`, [importId]);
+  const [row]: { n: number }[] = await sql.query(`SELECT count(*)::int AS n FROM import_row WHERE import_id = $1`, [
+    importId,
+  ]);
   return row!.n;
 }
 
@@ -101,7 +128,8 @@ export const COPY_STAGED_ROWS = `COPY import_row (import_id, row_no, address, na
 
 /** One row in COPY's text format. */
 export function stagedLine(importId: number, row: StagedRow): string {
-  const cell = (value: string | null): string => (value === null ? '\\N' : /[\\\t\n\r]/.test(value) ? value.replace(/[\\\t\n\r]/g, (c) => ESCAPES[c]!) : value);
+  const cell = (value: string | null): string =>
+    value === null ? '\\N' : /[\\\t\n\r]/.test(value) ? value.replace(/[\\\t\n\r]/g, (c) => ESCAPES[c]!) : value;
   const attributes = row.attributes === null ? null : JSON.stringify(row.attributes);
   return `${importId}\t${row.rowNo}\t${cell(row.address)}\t${cell(row.name)}\t${cell(attributes)}\t${cell(row.joinedAt)}\t${cell(row.code)}\t${cell(row.value)}\n`;
 }
@@ -132,7 +160,15 @@ export async function markDuplicateRows(sql: Sql, importId: number): Promise<voi
  * Sets of rows are compared with IN (SELECT …), which PostgreSQL hashes whatever it expects of their size; joining them
  * was tried: it expected one row, took a nested loop, and 10,000 rows took 17 s.
  */
-export async function applyStagedRows(sql: EntityManager, importId: number, firstRow: number, lastRow: number, list: { id: number; brandId: number; double: boolean }, runId: number | null, actor: string): Promise<AppliedRows> {
+export async function applyStagedRows(
+  sql: EntityManager,
+  importId: number,
+  firstRow: number,
+  lastRow: number,
+  list: { id: number; brandId: number; double: boolean },
+  runId: number | null,
+  actor: string,
+): Promise<AppliedRows> {
   const created: { id: string }[] = await sql.query(
     `INSERT INTO contact (address, name, attributes, joined_at)
      SELECT address, name, coalesce(attributes, '{}'), coalesce(joined_at, now()) FROM import_row
@@ -190,7 +226,17 @@ export async function applyStagedRows(sql: EntityManager, importId: number, firs
        FROM person)
      SELECT (SELECT coalesce(json_object_agg(what, n), '{}') FROM (SELECT split_part(outcome, ':', 1) AS what, count(*)::int AS n FROM outcome GROUP BY 1) c) AS counts,
        (SELECT array_agg(outcome ORDER BY row_no) FROM outcome) AS outcomes`,
-    [importId, firstRow, lastRow, list.id, list.brandId, list.double ? 'pending' : 'subscribed', runId, actor, created.map((one) => one.id)],
+    [
+      importId,
+      firstRow,
+      lastRow,
+      list.id,
+      list.brandId,
+      list.double ? 'pending' : 'subscribed',
+      runId,
+      actor,
+      created.map((one) => one.id),
+    ],
   );
   return row!;
 }
@@ -203,7 +249,10 @@ export interface AppliedRows {
 
 /** Outcomes of a range of rows, as kept by the chunk that begins with `firstRow`. */
 export async function findOutcomes(sql: Sql, importId: number, firstRow: number): Promise<string[] | undefined> {
-  const rows: { outcomes: string[] }[] = await sql.query(`SELECT outcomes FROM import_chunk WHERE import_id = $1 AND first_row = $2`, [importId, firstRow]);
+  const rows: { outcomes: string[] }[] = await sql.query(
+    `SELECT outcomes FROM import_chunk WHERE import_id = $1 AND first_row = $2`,
+    [importId, firstRow],
+  );
   return rows[0]?.outcomes;
 }
 

@@ -23,7 +23,10 @@ export interface RunRow {
 const RUN_COLUMNS = `id, kind, brand_id AS "brandId", actor, reason, counts, started_at AS "startedAt", finished_at AS "finishedAt",
   undoes_run_id AS "undoesRunId", undone_by_run_id AS "undoneByRunId"`;
 
-export async function insertRun(sql: Sql, run: { kind: string; brandId: number | null; actor: string; reason: string; undoesRunId?: number }): Promise<number> {
+export async function insertRun(
+  sql: Sql,
+  run: { kind: string; brandId: number | null; actor: string; reason: string; undoesRunId?: number },
+): Promise<number> {
   const [row]: { id: number }[] = await sql.query(
     `INSERT INTO run (kind, brand_id, actor, reason, undoes_run_id) VALUES ($1, $2, $3, $4, $5) RETURNING id`,
     [run.kind, run.brandId, run.actor, run.reason, run.undoesRunId ?? null],
@@ -32,7 +35,10 @@ export async function insertRun(sql: Sql, run: { kind: string; brandId: number |
 }
 
 export async function finishRun(sql: Sql, runId: number, counts: Record<string, number>): Promise<void> {
-  await sql.query(`UPDATE run SET counts = $2::jsonb, finished_at = now() WHERE id = $1`, [runId, JSON.stringify(counts)]);
+  await sql.query(`UPDATE run SET counts = $2::jsonb, finished_at = now() WHERE id = $1`, [
+    runId,
+    JSON.stringify(counts),
+  ]);
 }
 
 export async function findRun(sql: Sql, runId: number): Promise<RunRow | undefined> {
@@ -64,7 +70,12 @@ const JOURNAL_COLUMNS = `j.id::float8 AS id, j.at, j.run_id AS "runId", j.contac
   j.subject_id::float8 AS "subjectId", j.before, j.after, j.actor_kind AS "actorKind", j.actor, j.cause`;
 
 /** Journal rows of one run or one contact or all, newest first, before number `before`. */
-export async function listJournal(sql: Sql, filter: { runId?: number; contactId?: number }, before: number, limit: number): Promise<JournalRow[]> {
+export async function listJournal(
+  sql: Sql,
+  filter: { runId?: number; contactId?: number },
+  before: number,
+  limit: number,
+): Promise<JournalRow[]> {
   return sql.query(
     `SELECT ${JOURNAL_COLUMNS} FROM journal j LEFT JOIN contact c ON c.id = j.contact_id
      WHERE ($1::int IS NULL OR j.run_id = $1) AND ($2::bigint IS NULL OR j.contact_id = $2) AND j.id < $3

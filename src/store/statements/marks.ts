@@ -17,7 +17,9 @@ export interface ContactDeliverability {
 
 /** All that bears on whether these contacts' addresses can receive: what came back, what was accepted, what people did or lifted. */
 export async function findDeliverabilityFacts(sql: Sql, contactIds: number[]): Promise<ContactDeliverability[]> {
-  const rows: (Omit<ContactDeliverability, 'facts'> & { facts: (DeliverabilityFact & { campaignId?: number | null })[] })[] = await sql.query(
+  const rows: (Omit<ContactDeliverability, 'facts'> & {
+    facts: (DeliverabilityFact & { campaignId?: number | null })[];
+  })[] = await sql.query(
     `SELECT c.id::float8 AS "contactId", c.address, c.deliverability, f.facts FROM contact c
      LEFT JOIN LATERAL (SELECT coalesce(json_agg(x), '[]') AS facts FROM (
        SELECT CASE WHEN e.kind = 'bounced' THEN 'bounced' WHEN e.kind = 'sent' THEN 'accepted' WHEN e.kind = 'delivered' THEN 'delivered' ELSE 'engaged' END AS kind,
@@ -32,7 +34,12 @@ export async function findDeliverabilityFacts(sql: Sql, contactIds: number[]): P
      WHERE c.id = ANY($1::bigint[]) ORDER BY c.id`,
     [contactIds],
   );
-  return rows.map((row) => ({ ...row, facts: row.facts.map((fact) => ('campaignId' in fact ? { ...fact, campaignId: fact.campaignId ?? undefined } : fact)) as DeliverabilityFact[] }));
+  return rows.map((row) => ({
+    ...row,
+    facts: row.facts.map((fact) =>
+      'campaignId' in fact ? { ...fact, campaignId: fact.campaignId ?? undefined } : fact,
+    ),
+  }));
 }
 
 /** Contacts whose deliverability may have to change by the bounce count alone: doubtful ones, and all with a soft bounce since `since`. */

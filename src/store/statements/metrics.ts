@@ -1,7 +1,9 @@
 import type { Sql } from '../database.ts';
 
 export async function countDeliveryStates(sql: Sql): Promise<Record<string, number>> {
-  const rows: { state: string; n: number }[] = await sql.query('SELECT state, count(*)::int AS n FROM delivery GROUP BY state');
+  const rows: { state: string; n: number }[] = await sql.query(
+    'SELECT state, count(*)::int AS n FROM delivery GROUP BY state',
+  );
   return Object.fromEntries(rows.map((row) => [row.state, row.n]));
 }
 

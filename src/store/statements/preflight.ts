@@ -23,7 +23,11 @@ export async function countPreflight(sql: Sql, message: JudgedMessage): Promise<
 }
 
 /** Counts those who will get the message by receiving domain, largest first, with the domain's bounce rate of 30 days. */
-export async function countPreflightDomains(sql: Sql, message: JudgedMessage, most: number): Promise<{ domain: string; contacts: number; accepted: number; bounced: number }[]> {
+export async function countPreflightDomains(
+  sql: Sql,
+  message: JudgedMessage,
+  most: number,
+): Promise<{ domain: string; contacts: number; accepted: number; bounced: number }[]> {
   return sql.query(
     `WITH ${verdictCtes(AUDIENCE_OF_LISTS)},
      top AS (SELECT split_part(address, '@', 2) AS domain, count(*)::int AS contacts FROM verdict WHERE reasons = '{}' GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT $6),
@@ -45,7 +49,13 @@ export interface JudgedContact {
 }
 
 /** Lists contacts of the audience whose deciding reason is `reason` (null: those who will get it), by contact number after `after`. */
-export async function listPreflight(sql: Sql, message: JudgedMessage, reason: Reason | null, after: number, limit: number): Promise<JudgedContact[]> {
+export async function listPreflight(
+  sql: Sql,
+  message: JudgedMessage,
+  reason: Reason | null,
+  after: number,
+  limit: number,
+): Promise<JudgedContact[]> {
   return sql.query(
     `WITH ${verdictCtes(AUDIENCE_OF_LISTS)}
      SELECT v.contact_id::int AS "contactId", v.address, c.name, v.reasons

@@ -30,8 +30,15 @@ export async function forgetProcesses(sql: Sql, ids: string[]): Promise<void> {
 }
 
 /** Runs `work` only if no other process does work of this kind on this thing; says whether it ran. */
-export async function withExclusiveLock(runner: QueryRunner, kind: number, id: number, work: () => Promise<void>): Promise<boolean> {
-  const [{ got }] = (await runner.query('SELECT pg_try_advisory_lock($1, $2) AS got', [kind, id])) as [{ got: boolean }];
+export async function withExclusiveLock(
+  runner: QueryRunner,
+  kind: number,
+  id: number,
+  work: () => Promise<void>,
+): Promise<boolean> {
+  const [{ got }] = (await runner.query('SELECT pg_try_advisory_lock($1, $2) AS got', [kind, id])) as [
+    { got: boolean },
+  ];
   if (!got) return false;
   try {
     await work();

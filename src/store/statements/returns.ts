@@ -20,28 +20,66 @@ const COLUMNS = `id::float8 AS id, received_at AS "receivedAt", envelope_to AS "
   campaign_id AS "campaignId", contact_id::float8 AS "contactId"`;
 
 /** Keeps a return; the same bytes to the same address are kept once. Returns its number, and whether it is new. */
-export async function insertReturn(sql: Sql, row: { digest: string; envelopeTo: string; raw: Buffer; reading: ReadReturn; state: ReturnState; because: string; campaignId: number | null; contactId: number | null }): Promise<{ id: number; fresh: boolean }> {
+export async function insertReturn(
+  sql: Sql,
+  row: {
+    digest: string;
+    envelopeTo: string;
+    raw: Buffer;
+    reading: ReadReturn;
+    state: ReturnState;
+    because: string;
+    campaignId: number | null;
+    contactId: number | null;
+  },
+): Promise<{ id: number; fresh: boolean }> {
   const inserted: { id: number }[] = await sql.query(
     `INSERT INTO return_message (digest, envelope_to, raw, kind, reading, state, because, campaign_id, contact_id)
      VALUES ($1, $2, $3, $4, $5::jsonb, $6, $7, $8, $9) ON CONFLICT (digest) DO NOTHING RETURNING id::float8 AS id`,
-    [row.digest, row.envelopeTo, row.raw, row.reading.kind, JSON.stringify(row.reading).replaceAll('\\u0000', ''), row.state, row.because, row.campaignId, row.contactId],
+    [
+      row.digest,
+      row.envelopeTo,
+      row.raw,
+      row.reading.kind,
+      JSON.stringify(row.reading).replaceAll('\\u0000', ''),
+      row.state,
+      row.because,
+      row.campaignId,
+      row.contactId,
+    ],
   );
   if (inserted[0]) return { id: inserted[0].id, fresh: true };
-  const kept: { id: number }[] = await sql.query(`SELECT id::float8 AS id FROM return_message WHERE digest = $1`, [row.digest]);
+  const kept: { id: number }[] = await sql.query(`SELECT id::float8 AS id FROM return_message WHERE digest = $1`, [
+    row.digest,
+  ]);
   return { id: kept[0]!.id, fresh: false };
 }
 
-export async function listReturns(sql: Sql, state: ReturnState | null, before: number, limit: number): Promise<ReturnRow[]> {
-  return sql.query(`SELECT ${COLUMNS} FROM return_message WHERE ($1::text IS NULL OR state = $1) AND id < $2 ORDER BY id DESC LIMIT $3`, [state, before, limit]);
+export async function listReturns(
+  sql: Sql,
+  state: ReturnState | null,
+  before: number,
+  limit: number,
+): Promise<ReturnRow[]> {
+  return sql.query(
+    `SELECT ${COLUMNS} FROM return_message WHERE ($1::text IS NULL OR state = $1) AND id < $2 ORDER BY id DESC LIMIT $3`,
+    [state, before, limit],
+  );
 }
 
 export async function findReturn(sql: Sql, id: number): Promise<(ReturnRow & { raw: Buffer }) | undefined> {
-  const rows: (ReturnRow & { raw: Buffer })[] = await sql.query(`SELECT ${COLUMNS}, raw FROM return_message WHERE id = $1`, [id]);
+  const rows: (ReturnRow & { raw: Buffer })[] = await sql.query(
+    `SELECT ${COLUMNS}, raw FROM return_message WHERE id = $1`,
+    [id],
+  );
   return rows[0];
 }
 
 export async function dismissReturn(sql: Sql, id: number): Promise<boolean> {
-  const [, affected] = (await sql.query(`UPDATE return_message SET state = 'dismissed' WHERE id = $1 AND state = 'unmatched'`, [id])) as [unknown, number];
+  const [, affected]: [unknown, number] = await sql.query(
+    `UPDATE return_message SET state = 'dismissed' WHERE id = $1 AND state = 'unmatched'`,
+    [id],
+  );
   return affected > 0;
 }
 
@@ -55,7 +93,11 @@ export interface DeliveryOfToken {
 }
 
 /** The delivery that a verified token names. */
-export async function findDelivery(sql: Sql, campaignId: number, contactId: number): Promise<DeliveryOfToken | undefined> {
+export async function findDelivery(
+  sql: Sql,
+  campaignId: number,
+  contactId: number,
+): Promise<DeliveryOfToken | undefined> {
   const rows: DeliveryOfToken[] = await sql.query(
     `SELECT d.campaign_id AS "campaignId", d.contact_id::float8 AS "contactId", k.brand_id AS "brandId", d.address, d.list_ids AS "listIds", d.state
      FROM delivery d JOIN campaign k ON k.id = d.campaign_id WHERE d.campaign_id = $1 AND d.contact_id = $2`,
@@ -65,7 +107,9 @@ export async function findDelivery(sql: Sql, campaignId: number, contactId: numb
 }
 
 export async function countReturns(sql: Sql): Promise<Record<ReturnState, number>> {
-  const rows: { state: ReturnState; n: number }[] = await sql.query('SELECT state, count(*)::int AS n FROM return_message GROUP BY state');
+  const rows: { state: ReturnState; n: number }[] = await sql.query(
+    'SELECT state, count(*)::int AS n FROM return_message GROUP BY state',
+  );
   const none = { counted: 0, noted: 0, unmatched: 0, dismissed: 0 };
   return { ...none, ...Object.fromEntries(rows.map((row) => [row.state, row.n])) };
 }

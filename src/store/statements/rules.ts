@@ -13,7 +13,9 @@ export interface Versioned<T> {
 const COLUMNS = `rule, version, changed_at AS "changedAt", changed_by AS "changedBy"`;
 
 export async function findSunsetRule(sql: Sql, brandId: number): Promise<Versioned<SunsetRule>> {
-  const rows: Versioned<SunsetRule>[] = await sql.query(`SELECT ${COLUMNS} FROM sunset_rule WHERE brand_id = $1`, [brandId]);
+  const rows: Versioned<SunsetRule>[] = await sql.query(`SELECT ${COLUMNS} FROM sunset_rule WHERE brand_id = $1`, [
+    brandId,
+  ]);
   return rows[0] ?? { rule: DEFAULT_SUNSET_RULE, version: 0, changedAt: null, changedBy: null };
 }
 

@@ -7,9 +7,18 @@ interface SessionAccount {
   csrf: string | null;
 }
 
-export async function insertSession(sql: Sql, tokenHash: Buffer, accountId: number, csrf: string, days: number): Promise<void> {
+export async function insertSession(
+  sql: Sql,
+  tokenHash: Buffer,
+  accountId: number,
+  csrf: string,
+  days: number,
+): Promise<void> {
   await sql.query('DELETE FROM session WHERE expires_at < now()');
-  await sql.query(`INSERT INTO session (token_hash, account_id, csrf, expires_at) VALUES ($1, $2, $3, now() + make_interval(days => $4))`, [tokenHash, accountId, csrf, days]);
+  await sql.query(
+    `INSERT INTO session (token_hash, account_id, csrf, expires_at) VALUES ($1, $2, $3, now() + make_interval(days => $4))`,
+    [tokenHash, accountId, csrf, days],
+  );
 }
 
 export async function findSession(sql: Sql, tokenHash: Buffer): Promise<SessionAccount | undefined> {
@@ -35,7 +44,12 @@ export async function findTokenAccount(sql: Sql, tokenHash: Buffer): Promise<Ses
 }
 
 /** Begins a request under an idempotency key: answers what is kept of an earlier one with the same key, or nothing for a new one. */
-export async function beginIdempotent(sql: Sql, accountId: number, key: string, requestHash: Buffer): Promise<{ sameRequest: boolean; status: number | null; body: unknown } | undefined> {
+export async function beginIdempotent(
+  sql: Sql,
+  accountId: number,
+  key: string,
+  requestHash: Buffer,
+): Promise<{ sameRequest: boolean; status: number | null; body: unknown } | undefined> {
   const begun: unknown[] = await sql.query(
     `INSERT INTO idempotency (account_id, key, request_hash) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING RETURNING key`,
     [accountId, key, requestHash],
@@ -49,7 +63,18 @@ export async function beginIdempotent(sql: Sql, accountId: number, key: string, 
 }
 
 /** Keeps the answer of a request, or forgets the key when the request failed and may be tried again. */
-export async function endIdempotent(sql: Sql, accountId: number, key: string, answer: { status: number; body: unknown } | null): Promise<void> {
+export async function endIdempotent(
+  sql: Sql,
+  accountId: number,
+  key: string,
+  answer: { status: number; body: unknown } | null,
+): Promise<void> {
   if (answer === null) await sql.query('DELETE FROM idempotency WHERE account_id = $1 AND key = $2', [accountId, key]);
-  else await sql.query('UPDATE idempotency SET status = $3, body = $4::jsonb WHERE account_id = $1 AND key = $2', [accountId, key, answer.status, JSON.stringify(answer.body)]);
+  else
+    await sql.query('UPDATE idempotency SET status = $3, body = $4::jsonb WHERE account_id = $1 AND key = $2', [
+      accountId,
+      key,
+      answer.status,
+      JSON.stringify(answer.body),
+    ]);
 }

@@ -46,7 +46,11 @@ export async function changeSubscriptions(sql: Sql, changes: SubscriptionChange[
 }
 
 /** Every list of a brand on which these contacts have a subscription. */
-export async function findSubscribedLists(sql: Sql, brandId: number, contactIds: number[]): Promise<{ contactId: number; listId: number }[]> {
+export async function findSubscribedLists(
+  sql: Sql,
+  brandId: number,
+  contactIds: number[],
+): Promise<{ contactId: number; listId: number }[]> {
   return sql.query(
     `SELECT s.contact_id::float8 AS "contactId", s.list_id AS "listId" FROM subscription s JOIN list l ON l.id = s.list_id
      WHERE l.brand_id = $1 AND s.contact_id = ANY($2::bigint[])`,
@@ -56,6 +60,8 @@ export async function findSubscribedLists(sql: Sql, brandId: number, contactIds:
 
 /** Names of these lists, in order. */
 export async function findListNames(sql: Sql, listIds: number[]): Promise<string[]> {
-  const rows: { name: string }[] = await sql.query('SELECT name FROM list WHERE id = ANY($1::int[]) ORDER BY id', [listIds]);
+  const rows: { name: string }[] = await sql.query('SELECT name FROM list WHERE id = ANY($1::int[]) ORDER BY id', [
+    listIds,
+  ]);
   return rows.map((row) => row.name);
 }

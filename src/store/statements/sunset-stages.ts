@@ -19,7 +19,12 @@ const LATEST_OF_ACT = {
  */
 function decidedCtes(rule: SunsetRule): string {
   const engaged = rule.engagingActs.map((act) => LATEST_OF_ACT[act]).join(', ');
-  const steps = [...rule.steps].reverse().map((step) => `WHEN silent_days >= ${Number(step.days)} AND messages >= ${Number(step.messages)} THEN '${step.stage}'`);
+  const steps = [...rule.steps]
+    .reverse()
+    .map(
+      (step) =>
+        `WHEN silent_days >= ${Number(step.days)} AND messages >= ${Number(step.messages)} THEN '${step.stage}'`,
+    );
   return `
   covered AS (
     SELECT DISTINCT s.contact_id FROM subscription s JOIN list l ON l.id = s.list_id
@@ -72,7 +77,13 @@ export interface StageMove {
 }
 
 /** Contacts that the rule would move, longest silence first; `limit` of them. */
-export async function sampleMoves(sql: Sql, brandId: number, rule: SunsetRule, now: Date, limit: number): Promise<StageMove[]> {
+export async function sampleMoves(
+  sql: Sql,
+  brandId: number,
+  rule: SunsetRule,
+  now: Date,
+  limit: number,
+): Promise<StageMove[]> {
   return sql.query(
     `WITH ${decidedCtes(rule)}
      SELECT d.contact_id::float8 AS "contactId", c.address, c.name, coalesce(d.current, 'new') AS "from", d.stage AS "to", d.silent_days AS "silentDays", d.messages
@@ -90,8 +101,16 @@ export interface SilenceBin {
 }
 
 /** Contacts past the newcomer's grace by days of silence, in the given bins (their lower edges, rising). */
-export async function countSilence(sql: Sql, brandId: number, rule: SunsetRule, now: Date, edges: number[]): Promise<SilenceBin[]> {
-  const byDays = [...rule.steps].reverse().map((step) => `WHEN silent_days >= ${Number(step.days)} THEN '${step.stage}'`);
+export async function countSilence(
+  sql: Sql,
+  brandId: number,
+  rule: SunsetRule,
+  now: Date,
+  edges: number[],
+): Promise<SilenceBin[]> {
+  const byDays = [...rule.steps]
+    .reverse()
+    .map((step) => `WHEN silent_days >= ${Number(step.days)} THEN '${step.stage}'`);
   return sql.query(
     `WITH ${decidedCtes(rule)},
      placed AS (
@@ -104,11 +123,18 @@ export async function countSilence(sql: Sql, brandId: number, rule: SunsetRule, 
 }
 
 /** One contact as the ladder sees it; nothing if the rule does not cover them. */
-export async function findDecidedStage(sql: Sql, brandId: number, rule: SunsetRule, now: Date, contactId: number): Promise<{ stage: Stage; current: Stage; since: Date | null; silentDays: number; messages: number } | undefined> {
-  const rows: { stage: Stage; current: Stage; since: Date | null; silentDays: number; messages: number }[] = await sql.query(
-    `WITH ${decidedCtes(rule)} SELECT stage, coalesce(current, 'new') AS current, since, silent_days AS "silentDays", messages FROM decided`,
-    [brandId, [contactId], now],
-  );
+export async function findDecidedStage(
+  sql: Sql,
+  brandId: number,
+  rule: SunsetRule,
+  now: Date,
+  contactId: number,
+): Promise<{ stage: Stage; current: Stage; since: Date | null; silentDays: number; messages: number } | undefined> {
+  const rows: { stage: Stage; current: Stage; since: Date | null; silentDays: number; messages: number }[] =
+    await sql.query(
+      `WITH ${decidedCtes(rule)} SELECT stage, coalesce(current, 'new') AS current, since, silent_days AS "silentDays", messages FROM decided`,
+      [brandId, [contactId], now],
+    );
   return rows[0];
 }
 
@@ -117,7 +143,15 @@ export async function findDecidedStage(sql: Sql, brandId: number, rule: SunsetRu
  * to sunset on the brand's sunset list and lifts the entries of those who leave it. One statement; locks stages in order
  * of contact. Returns how many moved, by stage.
  */
-export async function applyStages(sql: Sql, brandId: number, rule: SunsetRule, now: Date, contactIds: number[] | null, sunsetListId: number, act: Act): Promise<StageCount[]> {
+export async function applyStages(
+  sql: Sql,
+  brandId: number,
+  rule: SunsetRule,
+  now: Date,
+  contactIds: number[] | null,
+  sunsetListId: number,
+  act: Act,
+): Promise<StageCount[]> {
   return sql.query(
     `WITH ${decidedCtes(rule)},
      moving AS (

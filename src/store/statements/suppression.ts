@@ -31,7 +31,17 @@ export async function listSuppressionLists(sql: Sql): Promise<SuppressionListRow
 
 const IN_EFFECT = `(e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > now()))`;
 
-export async function insertSuppressionList(sql: Sql, list: { name: string; builtIn: BuiltInList | null; scope: Scope; scopeId: number | null; reach: Reach; exact: boolean }): Promise<number> {
+export async function insertSuppressionList(
+  sql: Sql,
+  list: {
+    name: string;
+    builtIn: BuiltInList | null;
+    scope: Scope;
+    scopeId: number | null;
+    reach: Reach;
+    exact: boolean;
+  },
+): Promise<number> {
   const [row]: { id: number }[] = await sql.query(
     `INSERT INTO suppression_list (name, built_in, scope, scope_id, reach, exact) VALUES ($1, $2, $3, $4, $5, $6) RETURNING id`,
     [list.name, list.builtIn, list.scope, list.scopeId, list.reach, list.exact],
@@ -63,7 +73,11 @@ export interface NewEntry {
  * that have run out are closed first, so that they do not stand in the way. Returns the contacts concerned and how many
  * entries are new. Locks entries in order of (value, list).
  */
-export async function enterEntries(sql: Sql, entries: NewEntry[], act: Act): Promise<{ entered: number; contactIds: number[] }> {
+export async function enterEntries(
+  sql: Sql,
+  entries: NewEntry[],
+  act: Act,
+): Promise<{ entered: number; contactIds: number[] }> {
   if (entries.length === 0) return { entered: 0, contactIds: [] };
   const incoming = `json_to_recordset($1::json) AS r("listId" int, kind text, value text, reason text, source text, evidence jsonb, "expiresAt" timestamptz)`;
   await sql.query(
@@ -90,7 +104,13 @@ export async function enterEntries(sql: Sql, entries: NewEntry[], act: Act): Pro
 }
 
 /** Lifts entries that are in effect, with a reason, and journals it. They stay on record. Returns what was lifted. */
-export async function liftEntries(sql: Sql, entryIds: number[], reason: string, liftKind: 'person' | 'rule' | 'contact' | 'undo', act: Act): Promise<{ entryId: number; contactId: number | null; builtIn: BuiltInList | null }[]> {
+export async function liftEntries(
+  sql: Sql,
+  entryIds: number[],
+  reason: string,
+  liftKind: 'person' | 'rule' | 'contact' | 'undo',
+  act: Act,
+): Promise<{ entryId: number; contactId: number | null; builtIn: BuiltInList | null }[]> {
   if (entryIds.length === 0) return [];
   return sql.query(
     `WITH lifted AS (
@@ -135,7 +155,10 @@ const ENTRY_COLUMNS = `e.id::float8 AS id, e.list_id AS "listId", l.name AS "lis
   e.lifted_at AS "liftedAt", e.lifted_by AS "liftedBy", e.lift_reason AS "liftReason"`;
 
 /** Every entry, in effect or past, that names this address, its base, its domain or its hash; newest first. */
-export async function findMatchingEntries(sql: Sql, keys: { exact: string; base: string; hash: string; domains: string[] }): Promise<EntryRow[]> {
+export async function findMatchingEntries(
+  sql: Sql,
+  keys: { exact: string; base: string; hash: string; domains: string[] },
+): Promise<EntryRow[]> {
   return sql.query(
     `SELECT ${ENTRY_COLUMNS} FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
      WHERE e.value = ANY($1::text[])
@@ -148,7 +171,14 @@ export async function findMatchingEntries(sql: Sql, keys: { exact: string; base:
 export type EntryStanding = 'in-effect' | 'past' | 'all';
 
 /** Entries of one list, filtered by part of their value, after number `after`. */
-export async function listEntries(sql: Sql, listId: number, standing: EntryStanding, part: string, after: number, limit: number): Promise<EntryRow[]> {
+export async function listEntries(
+  sql: Sql,
+  listId: number,
+  standing: EntryStanding,
+  part: string,
+  after: number,
+  limit: number,
+): Promise<EntryRow[]> {
   const test = { 'in-effect': IN_EFFECT, past: `NOT ${IN_EFFECT}`, all: 'true' }[standing];
   return sql.query(
     `SELECT ${ENTRY_COLUMNS} FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
@@ -159,12 +189,20 @@ export async function listEntries(sql: Sql, listId: number, standing: EntryStand
 
 /** Contacts that any of these values names: what must be called back from a send that is under way. */
 export async function findContactsOfValues(sql: Sql, values: string[]): Promise<number[]> {
-  const rows: { id: number }[] = await sql.query(`SELECT id::float8 AS id FROM contact WHERE address = ANY($1::text[])`, [values]);
+  const rows: { id: number }[] = await sql.query(
+    `SELECT id::float8 AS id FROM contact WHERE address = ANY($1::text[])`,
+    [values],
+  );
   return rows.map((row) => row.id);
 }
 
 /** Entries in effect on built-in lists of these kinds for these contacts' addresses. */
-export async function findEntriesOfContacts(sql: Sql, contactIds: number[], builtIn: BuiltInList[], brandId: number | null): Promise<{ id: number; contactId: number; builtIn: BuiltInList; at: number | null }[]> {
+export async function findEntriesOfContacts(
+  sql: Sql,
+  contactIds: number[],
+  builtIn: BuiltInList[],
+  brandId: number | null,
+): Promise<{ id: number; contactId: number; builtIn: BuiltInList; at: number | null }[]> {
   return sql.query(
     `SELECT e.id::float8 AS id, c.id::float8 AS "contactId", l.built_in AS "builtIn", (e.evidence->>'at')::float8 AS at
      FROM contact c JOIN suppression_entry e ON e.value = c.address AND e.lifted_at IS NULL

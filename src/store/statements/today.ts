@@ -33,7 +33,6 @@ export async function countSince(sql: Sql, brandId: number, since: Date): Promis
   return row!;
 }
 
-
 export interface BounceCountCase {
   contactId: number;
   address: string;

@@ -57,7 +57,11 @@ export async function undoRunChanges(sql: Sql, runId: number, act: Act): Promise
 }
 
 /** Contacts whose change by a run would not be put back, because something changed it again later. */
-export async function listMovedOn(sql: Sql, runId: number, limit: number): Promise<{ contactId: number | null; address: string | null; subject: string; after: unknown }[]> {
+export async function listMovedOn(
+  sql: Sql,
+  runId: number,
+  limit: number,
+): Promise<{ contactId: number | null; address: string | null; subject: string; after: unknown }[]> {
   return sql.query(
     `WITH ${CHANGES} SELECT h.contact_id::float8 AS "contactId", c.address, h.subject, h.after
      FROM change h LEFT JOIN contact c ON c.id = h.contact_id WHERE h.moved_on ORDER BY h.id LIMIT $2`,
@@ -67,6 +71,9 @@ export async function listMovedOn(sql: Sql, runId: number, limit: number): Promi
 
 /** Notes on a run by which run it was undone; of two who try at once, one succeeds. */
 export async function closeUndoneRun(sql: Sql, runId: number, undoneBy: number): Promise<boolean> {
-  const [, affected] = (await sql.query('UPDATE run SET undone_by_run_id = $2 WHERE id = $1 AND undone_by_run_id IS NULL', [runId, undoneBy])) as [unknown, number];
+  const [, affected]: [unknown, number] = await sql.query(
+    'UPDATE run SET undone_by_run_id = $2 WHERE id = $1 AND undone_by_run_id IS NULL',
+    [runId, undoneBy],
+  );
   return affected > 0;
 }

@@ -7,5 +7,15 @@ import { ReportPage } from './report.tsx';
 /** One campaign: its preflight while it is a draft, its progress and report from then on. */
 export default function Campaign() {
   const id = Number(useParams()['id']);
-  return <Await of={useCampaign(id)}>{(campaign) => (campaign.state === 'draft' ? <PreflightPage key={campaign.id} campaign={campaign} /> : <ReportPage campaign={campaign} />)}</Await>;
+  return (
+    <Await of={useCampaign(id)}>
+      {(campaign) =>
+        campaign.state === 'draft' ? (
+          <PreflightPage key={campaign.id} campaign={campaign} />
+        ) : (
+          <ReportPage campaign={campaign} />
+        )
+      }
+    </Await>
+  );
 }

@@ -66,7 +66,9 @@ function NewCampaign({ opened, onClose }: { opened: boolean; onClose: () => void
   const navigate = useNavigate();
   const [name, setName] = useState('');
   const [listIds, setListIds] = useState<string[]>([]);
-  const create = useAct((client, _: void) => client.createCampaign({ brandId: brand.id, name, listIds: listIds.map(Number) }));
+  const create = useAct((client, _: void) =>
+    client.createCampaign({ brandId: brand.id, name, listIds: listIds.map(Number) }),
+  );
   return (
     <Modal opened={opened} onClose={onClose} title="New campaign" closeButtonProps={{ 'aria-label': 'Close' }}>
       <form className="stack" onSubmit={(event) => { event.preventDefault(); create.mutate(undefined, { onSuccess: (campaign) => void navigate(`/campaigns/${campaign.id}`) }); }}>

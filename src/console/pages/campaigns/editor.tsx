@@ -7,11 +7,20 @@ import { ProblemNote, Section } from '../../components/page.tsx';
 
 /** The draft's name, audience and message. What was typed is kept when the service refuses it. */
 export function Editor({ campaign, onDone }: { campaign: Campaign; onDone: () => void }) {
-  const lists = (useLists().data ?? []).filter((list) => list.brandId === campaign.brandId).map((list) => ({ value: String(list.id), label: list.name }));
-  const [draft, setDraft] = useState({ name: campaign.name, subject: campaign.subject, html: campaign.html, text: campaign.text });
+  const lists = (useLists().data ?? [])
+    .filter((list) => list.brandId === campaign.brandId)
+    .map((list) => ({ value: String(list.id), label: list.name }));
+  const [draft, setDraft] = useState({
+    name: campaign.name,
+    subject: campaign.subject,
+    html: campaign.html,
+    text: campaign.text,
+  });
   const [takenIn, setTakenIn] = useState(campaign.listIds.map(String));
   const [leftOut, setLeftOut] = useState(campaign.leftOutListIds.map(String));
-  const save = useAct((client, _: void) => client.changeCampaign(campaign.id, { ...draft, listIds: takenIn.map(Number), leftOutListIds: leftOut.map(Number) }));
+  const save = useAct((client, _: void) =>
+    client.changeCampaign(campaign.id, { ...draft, listIds: takenIn.map(Number), leftOutListIds: leftOut.map(Number) }),
+  );
   const set = (field: keyof typeof draft) => (event: { currentTarget: { value: string } }) => {
     const { value } = event.currentTarget;
     setDraft((was) => ({ ...was, [field]: value }));

@@ -47,7 +47,8 @@ function Summary({ preflight }: { preflight: Preflight }) {
 function Audience({ campaign, preflight }: { campaign: Campaign; preflight: Preflight }) {
   const lists = useLists().data ?? [];
   const [open, toggle] = useOpenReason();
-  const named = (ids: number[]): string => ids.map((id) => lists.find((list) => list.id === id)?.name ?? '').join(' and ');
+  const named = (ids: number[]): string =>
+    ids.map((id) => lists.find((list) => list.id === id)?.name ?? '').join(' and ');
   return (
     <section className="section">
       <p className="second" style={{ marginBottom: 8 }}>
@@ -115,14 +116,21 @@ function Decision({ campaign, preflight, onEdit }: { campaign: Campaign; preflig
   return (
     <Section head="Send">
       <div className="stack">
-        <span className="second">Counted at {moment(preflight.countedAt, zone)}; counted again when you send, and at the gate for each.</span>
+        <span className="second">
+          Counted at {moment(preflight.countedAt, zone)}; counted again when you send, and at the gate for each.
+        </span>
         {preflight.problems.map((problem, index) => (
           <div key={index} className="problem">
             In the {problem.field}, at character {problem.at}: {problem.message}
           </div>
         ))}
         <ProblemNote error={start.error} />
-        <button type="button" className="main-button" disabled={!fit || preflight.willGet === 0 || start.isPending} onClick={() => start.mutate(preflight.willGet)}>
+        <button
+          type="button"
+          className="main-button"
+          disabled={!fit || preflight.willGet === 0 || start.isPending}
+          onClick={() => start.mutate(preflight.willGet)}
+        >
           Send to {count(preflight.willGet)}
         </button>
         <Button onClick={onEdit}>Edit the message</Button>

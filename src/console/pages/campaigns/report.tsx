@@ -14,16 +14,24 @@ type Filter = { state?: string; reason?: string; acted?: string; actor?: string;
 export function ReportPage({ campaign }: { campaign: Campaign }) {
   const { zone } = useBrand();
   const [filter, setFilter] = useState<Filter>(null);
+  const found = useReport(campaign.id);
   return (
-    <Await of={useReport(campaign.id)} rows={12}>
+    <Await of={found} rows={12}>
       {(report) => (
         <>
-          <Finding line={`${campaign.name}, ${report.state}${report.startedAt ? `, started ${moment(report.startedAt, zone)}` : ''}`} headline={headline(report)}>
-            {plural(report.bounced.any, 'bounce', 'bounces')}, {plural(report.complained, 'complaint', 'complaints')} and {plural(report.unsubscribed, 'unsubscribe', 'unsubscribes')} so far.
-            {report.pausedBecause ? ` Paused: ${report.pausedBecause}.` : ''} {report.trouble ? `The relay is in trouble and is tried again: ${report.trouble}.` : ''}
+          <Finding
+            line={`${campaign.name}, ${report.state}${report.startedAt ? `, started ${moment(report.startedAt, zone)}` : ''}`}
+            headline={headline(report)}
+          >
+            {plural(report.bounced.any, 'bounce', 'bounces')}, {plural(report.complained, 'complaint', 'complaints')}{' '}
+            and {plural(report.unsubscribed, 'unsubscribe', 'unsubscribes')} so far.
+            {report.pausedBecause ? ` Paused: ${report.pausedBecause}.` : ''}{' '}
+            {report.trouble ? `The relay is in trouble and is tried again: ${report.trouble}.` : ''}
           </Finding>
           <Leaf margin={<Margin report={report} open={setFilter} />}>
-            {report.state === 'sending' || report.state === 'paused' ? <Progress campaign={campaign} report={report} /> : null}
+            {report.state === 'sending' || report.state === 'paused' ? (
+              <Progress campaign={campaign} report={report} countedAt={found.dataUpdatedAt} />
+            ) : null}
             <Acts report={report} open={setFilter} />
             {filter ? <Recipients campaignId={campaign.id} filter={filter} /> : null}
             <Domains report={report} />
@@ -36,28 +44,47 @@ export function ReportPage({ campaign }: { campaign: Campaign }) {
 
 function headline({ state, ledger, opened, delivered }: CampaignReport): string {
   const done = ledger.accepted + ledger.refused + ledger.uncertain;
-  if (state === 'sending' || state === 'paused') return `${count(done)} of ${count(done + ledger.waiting + ledger.onTheirWay)} handed over`;
+  if (state === 'sending' || state === 'paused')
+    return `${count(done)} of ${count(done + ledger.waiting + ledger.onTheirWay)} handed over`;
   return `${count(ledger.accepted)} accepted; ${count(opened.human)} people opened it (${percent(delivered === 0 ? null : opened.human / delivered, 1)})`;
 }
 
-function Progress({ campaign, report }: { campaign: Campaign; report: CampaignReport }) {
-  const act = useAct((client, verb: 'pause' | 'resume' | 'cancel') => (verb === 'pause' ? client.pauseCampaign(campaign.id) : verb === 'resume' ? client.resumeCampaign(campaign.id) : client.cancelCampaign(campaign.id)));
+function Progress({ campaign, report, countedAt }: { campaign: Campaign; report: CampaignReport; countedAt: number }) {
+  const act = useAct((client, verb: 'pause' | 'resume' | 'cancel') =>
+    verb === 'pause'
+      ? client.pauseCampaign(campaign.id)
+      : verb === 'resume'
+        ? client.resumeCampaign(campaign.id)
+        : client.cancelCampaign(campaign.id),
+  );
   const { ledger } = report;
   const done = ledger.accepted + ledger.refused + ledger.uncertain;
   const whole = done + ledger.waiting + ledger.onTheirWay;
-  const seconds = report.startedAt ? (Date.now() - Date.parse(report.startedAt)) / 1000 : 0;
+  const seconds = report.startedAt ? (countedAt - Date.parse(report.startedAt)) / 1000 : 0;
   const rate = seconds > 0 ? done / seconds : 0;
   return (
     <Section head="Under way">
-      <div className="bar-box" role="progressbar" aria-label="Handed over" aria-valuenow={done} aria-valuemin={0} aria-valuemax={whole}>
+      <div
+        className="bar-box"
+        role="progressbar"
+        aria-label="Handed over"
+        aria-valuenow={done}
+        aria-valuemin={0}
+        aria-valuemax={whole}
+      >
         <div style={{ width: `${(100 * done) / Math.max(1, whole)}%` }} />
       </div>
       <div className="row" style={{ marginTop: 8, justifyContent: 'space-between' }}>
         <span className="second">
-          {count(done)} of {count(whole)}, {count(Math.round(rate * 60))} a minute{rate > 0 && done < whole ? `, ${count(Math.ceil((whole - done) / rate))} s left` : ''}
+          {count(done)} of {count(whole)}, {count(Math.round(rate * 60))} a minute
+          {rate > 0 && done < whole ? `, ${count(Math.ceil((whole - done) / rate))} s left` : ''}
         </span>
         <span className="row">
-          {report.state === 'sending' ? <Button onClick={() => act.mutate('pause')}>Pause</Button> : <Button onClick={() => act.mutate('resume')}>Go on</Button>}
+          {report.state === 'sending' ? (
+            <Button onClick={() => act.mutate('pause')}>Pause</Button>
+          ) : (
+            <Button onClick={() => act.mutate('resume')}>Go on</Button>
+          )}
           <Button onClick={() => act.mutate('cancel')}>Cancel for good</Button>
         </span>
       </div>
@@ -70,9 +97,17 @@ function Acts({ report, open }: { report: CampaignReport; open: (filter: Filter)
   const { delivered, bounced, opened, clicked } = report;
   const door = (figure: number, filter: NonNullable<Filter>): ReactNode => (figure === 0 ? count(0) : <Door onClick={() => open(filter)} label={`${count(figure)} ${filter.words}`}>{count(figure)}</Door>); // prettier-ignore
   const rows: [string, ReactNode, number][] = [
-    ['Opened, by people', door(opened.human, { acted: 'opened', actor: 'human', words: 'opened, by people' }), opened.human],
+    [
+      'Opened, by people',
+      door(opened.human, { acted: 'opened', actor: 'human', words: 'opened, by people' }),
+      opened.human,
+    ],
     ['Opened, by anyone', door(opened.any, { acted: 'opened', words: 'opened, by anyone' }), opened.any],
-    ['Clicked, by people', door(clicked.human, { acted: 'clicked', actor: 'human', words: 'clicked, by people' }), clicked.human],
+    [
+      'Clicked, by people',
+      door(clicked.human, { acted: 'clicked', actor: 'human', words: 'clicked, by people' }),
+      clicked.human,
+    ],
     ['Clicked, by anyone', door(clicked.any, { acted: 'clicked', words: 'clicked, by anyone' }), clicked.any],
     ['Complained', door(report.complained, { acted: 'complained', words: 'complained' }), report.complained],
     ['Unsubscribed', door(report.unsubscribed, { acted: 'unsubscribed', words: 'unsubscribed' }), report.unsubscribed],
@@ -158,22 +193,51 @@ function Domains({ report }: { report: CampaignReport }) {
   );
 }
 
-const RATE_WORDS = { bounce: 'Bounced ÷ accepted', hard: 'Hard ÷ accepted', complaint: 'Complaints ÷ delivered', unsubscribe: 'Unsubscribed ÷ delivered' };
+const RATE_WORDS = {
+  bounce: 'Bounced ÷ accepted',
+  hard: 'Hard ÷ accepted',
+  complaint: 'Complaints ÷ delivered',
+  unsubscribe: 'Unsubscribed ÷ delivered',
+};
 
 function Margin({ report, open }: { report: CampaignReport; open: (filter: Filter) => void }) {
   const { ledger } = report;
   const part = (words: string, contacts: number, state: string) =>
-    contacts === 0 ? [] : [{ sign: '−' as const, words, figure: <Door onClick={() => open({ state, words: `are ${words}` })}>{count(contacts)}</Door> }];
+    contacts === 0
+      ? []
+      : [
+          {
+            sign: '−' as const,
+            words,
+            figure: <Door onClick={() => open({ state, words: `are ${words}` })}>{count(contacts)}</Door>,
+          },
+        ];
   return (
     <>
       <Section head="Ledger">
         <Ledger
           lines={[
             { words: 'Audience', figure: count(ledger.audience) },
-            ...ledger.reasons.map((row) => ({ sign: '−' as const, words: <ReasonMark reason={row.reason} />, figure: <Door onClick={() => open({ state: 'held-back', reason: row.reason, words: `were held back: ${row.reason}` })}>{count(row.contacts)}</Door> })),
+            ...ledger.reasons.map((row) => ({
+              sign: '−' as const,
+              words: <ReasonMark reason={row.reason} />,
+              figure: (
+                <Door
+                  onClick={() =>
+                    open({ state: 'held-back', reason: row.reason, words: `were held back: ${row.reason}` })
+                  }
+                >
+                  {count(row.contacts)}
+                </Door>
+              ),
+            })),
             ...part('refused', ledger.refused, 'refused'),
             ...part('uncertain', ledger.uncertain, 'uncertain'),
-            ...part(report.state === 'cancelled' ? 'not sent' : 'waiting', ledger.waiting + ledger.onTheirWay, 'queued'),
+            ...part(
+              report.state === 'cancelled' ? 'not sent' : 'waiting',
+              ledger.waiting + ledger.onTheirWay,
+              'queued',
+            ),
           ]}
           total={{ words: 'Accepted', figure: count(ledger.accepted) }}
           note={ledger.agrees ? 'The ledger agrees.' : 'The ledger does not agree: tell the operator.'}
@@ -188,7 +252,17 @@ function Margin({ report, open }: { report: CampaignReport; open: (filter: Filte
   );
 }
 
-function Gauge({ words, rate, limit, over }: { words: string; rate: number | null; limit: number; over: boolean | null }) {
+function Gauge({
+  words,
+  rate,
+  limit,
+  over,
+}: {
+  words: string;
+  rate: number | null;
+  limit: number;
+  over: boolean | null;
+}) {
   const width = Math.min(100, (100 * (rate ?? 0)) / (limit * 1.5));
   return (
     <div style={{ marginBottom: 12 }}>
@@ -197,7 +271,15 @@ function Gauge({ words, rate, limit, over }: { words: string; rate: number | nul
         <strong style={{ color: over ? 'var(--av-stop)' : undefined }}>{percent(rate)}</strong>
       </div>
       <div style={{ position: 'relative', height: 8, borderBottom: '1px solid var(--av-line)' }} aria-hidden>
-        <div style={{ width: `${width}%`, height: 4, background: over ? 'var(--av-stop-mark)' : 'var(--av-ink)', position: 'absolute', bottom: 0 }} />
+        <div
+          style={{
+            width: `${width}%`,
+            height: 4,
+            background: over ? 'var(--av-stop-mark)' : 'var(--av-ink)',
+            position: 'absolute',
+            bottom: 0,
+          }}
+        />
         <div style={{ left: '66.6%', width: 2, height: 8, background: 'var(--av-stop-mark)', position: 'absolute' }} />
       </div>
       <span className="third">{over === null ? 'under 200: shown, not judged' : `limit ${percent(limit, 1)}`}</span>

@@ -26,9 +26,16 @@ function Checked({ contact }: { contact: ContactDetail }) {
         const others = check.brands.filter((one) => one.brandId !== brand.id);
         return (
           <>
-            <Finding line={<Identity contact={contact} verdict={verdict} />} headline={sentence(verdict, contact.name ?? contact.address)}>
+            <Finding
+              line={<Identity contact={contact} verdict={verdict} />}
+              headline={sentence(verdict, contact.name ?? contact.address)}
+            >
               {others.map((one) => (
-                <span key={one.brandId}>{one.eligible ? `For ${one.brandName} we may. ` : `Nor for ${one.brandName}: ${one.because[0]?.text}. `}</span>
+                <span key={one.brandId}>
+                  {one.eligible
+                    ? `For ${one.brandName} we may. `
+                    : `Nor for ${one.brandName}: ${one.because[0]?.text}. `}
+                </span>
               ))}
             </Finding>
             <Leaf margin={<Margin contact={contact} check={check} verdict={verdict} />}>
@@ -74,7 +81,9 @@ function Why({ check, verdict }: { check: AddressCheck; verdict: BrandVerdict })
   return (
     <>
       {verdict.because.length > 0 && (
-        <Section head={verdict.because.length === 1 ? 'Why' : `Why: ${verdict.because.length} reasons, the first decides`}>
+        <Section
+          head={verdict.because.length === 1 ? 'Why' : `Why: ${verdict.because.length} reasons, the first decides`}
+        >
           {verdict.because.map(({ reason, text }) => (
             <div key={reason} style={{ padding: '4px 0' }}>
               <ReasonMark reason={reason} />
@@ -98,7 +107,13 @@ function Why({ check, verdict }: { check: AddressCheck; verdict: BrandVerdict })
               {check.bounces.map((bounce) => (
                 <tr key={bounce.id}>
                   <td>{moment(bounce.at, zone)}</td>
-                  <td>{bounce.campaignId === null ? '' : <Door to={`/campaigns/${bounce.campaignId}`}>{bounce.campaignName}</Door>}</td>
+                  <td>
+                    {bounce.campaignId === null ? (
+                      ''
+                    ) : (
+                      <Door to={`/campaigns/${bounce.campaignId}`}>{bounce.campaignName}</Door>
+                    )}
+                  </td>
                   <td className="said">{bounce.reply}</td>
                   <td className="figure">{bounce.class}</td>
                 </tr>
@@ -117,11 +132,15 @@ function Margin({ contact, check, verdict }: { contact: ContactDetail; check: Ad
   return (
     <>
       <Section head="What can be done">
-        {verdict.eligible && inEffect.length === 0 ? <p className="second">Nothing stands in the way. The permission is below.</p> : null}
+        {verdict.eligible && inEffect.length === 0 ? (
+          <p className="second">Nothing stands in the way. The permission is below.</p>
+        ) : null}
         {inEffect.map((entry) => (
           <Lift key={entry.id} entry={entry} />
         ))}
-        {!verdict.eligible && inEffect.length === 0 ? <p className="second">Only the contact can mend this, by signing up again. An import cannot.</p> : null}
+        {!verdict.eligible && inEffect.length === 0 ? (
+          <p className="second">Only the contact can mend this, by signing up again. An import cannot.</p>
+        ) : null}
       </Section>
       <Section head="Subscriptions">
         <table className="ledger">
@@ -129,7 +148,11 @@ function Margin({ contact, check, verdict }: { contact: ContactDetail; check: Ad
             {contact.subscriptions.map((row) => (
               <tr key={row.listId}>
                 <td>{row.listName}</td>
-                <td className="figure second">{row.state === null ? 'never' : `${row.state === 'unsubscribed' ? 'left' : row.state === 'pending' ? 'unconfirmed since' : 'since'} ${day(row.since!, zone)}`}</td>
+                <td className="figure second">
+                  {row.state === null
+                    ? 'never'
+                    : `${row.state === 'unsubscribed' ? 'left' : row.state === 'pending' ? 'unconfirmed since' : 'since'} ${day(row.since!, zone)}`}
+                </td>
               </tr>
             ))}
           </tbody>
@@ -162,11 +185,21 @@ function Lift({ entry }: { entry: Entry }) {
       <span>
         On <strong>{entry.listName}</strong>: {entry.reason}
       </span>
-      {entry.builtIn === 'complaint' ? <span className="second">Only a fresh confirmation by the contact lifts a complaint.</span> : null}
-      {entry.builtIn !== 'complaint' && reason === null ? <Button onClick={() => setReason('')}>Lift it, with a reason</Button> : null}
+      {entry.builtIn === 'complaint' ? (
+        <span className="second">Only a fresh confirmation by the contact lifts a complaint.</span>
+      ) : null}
+      {entry.builtIn !== 'complaint' && reason === null ? (
+        <Button onClick={() => setReason('')}>Lift it, with a reason</Button>
+      ) : null}
       {reason === null ? null : (
         <>
-          <Textarea label="Why may we write again?" value={reason} onChange={(event) => setReason(event.currentTarget.value)} autosize minRows={2} />
+          <Textarea
+            label="Why may we write again?"
+            value={reason}
+            onChange={(event) => setReason(event.currentTarget.value)}
+            autosize
+            minRows={2}
+          />
           <ProblemNote error={lift.error} />
           <Button disabled={reason.trim() === '' || lift.isPending} onClick={() => lift.mutate(reason)}>
             Lift the entry

@@ -22,7 +22,15 @@ export default function Contacts() {
       if (name !== 'cursor') now.delete('cursor');
       return now;
     });
-  const filter = { brandId: brand.id, part: of('part'), listId: of('list') ? Number(of('list')) : undefined, stage: of('stage'), deliverability: of('deliverability'), cursor: of('cursor'), limit: 25 };
+  const filter = {
+    brandId: brand.id,
+    part: of('part'),
+    listId: of('list') ? Number(of('list')) : undefined,
+    stage: of('stage'),
+    deliverability: of('deliverability'),
+    cursor: of('cursor'),
+    limit: 25,
+  };
   const contacts = useContacts(filter);
   const filtered = Boolean(filter.part ?? filter.listId ?? filter.stage ?? filter.deliverability);
   return (

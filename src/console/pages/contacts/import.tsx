@@ -15,7 +15,9 @@ export default function ImportPage() {
   const [file, setFile] = useState<File | null>(null);
   const [listId, setListId] = useState<string | null>(null);
   const [importId, setImportId] = useState<number | null>(null);
-  const begin = useAct((client, dryRun: boolean) => client.importFile({ listId: Number(listId), fileName: file!.name, dryRun }, file!));
+  const begin = useAct((client, dryRun: boolean) =>
+    client.importFile({ listId: Number(listId), fileName: file!.name, dryRun }, file!),
+  );
   const row = useImport(importId).data;
   const start = (dryRun: boolean): void => begin.mutate(dryRun, { onSuccess: (begun) => setImportId(begun.id) });
   const seen = row?.dryRun === true && row.state === 'finished';
@@ -97,7 +99,13 @@ function Earlier() {
                   <td>{row.fileName}</td>
                   <td className="second">{row.dryRun ? 'dry run' : row.state}</td>
                   <td className="figure second">{plural(row.rowsRead, 'row', 'rows')}</td>
-                  <td className="figure second">{row.runId === null ? moment(row.createdAt, zone) : <Door to={`/runs/${row.runId}`}>run {row.runId}</Door>}</td>
+                  <td className="figure second">
+                    {row.runId === null ? (
+                      moment(row.createdAt, zone)
+                    ) : (
+                      <Door to={`/runs/${row.runId}`}>run {row.runId}</Door>
+                    )}
+                  </td>
                 </tr>
               ))}
             </tbody>

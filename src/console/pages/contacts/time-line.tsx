@@ -71,7 +71,8 @@ function Key() {
 }
 
 function Event({ item, zone }: { item: TimeLineItem; zone: string }) {
-  const actor: ActorName = item.kind === 'bounced' ? 'back' : item.kind === 'sent' || item.kind === 'held-back' ? 'sent' : item.actor;
+  const actor: ActorName =
+    item.kind === 'bounced' ? 'back' : item.kind === 'sent' || item.kind === 'held-back' ? 'sent' : item.actor;
   return (
     <>
       <time className="at" dateTime={item.at} title={item.at}>
@@ -79,7 +80,8 @@ function Event({ item, zone }: { item: TimeLineItem; zone: string }) {
       </time>
       <ActorMark actor={actor} />
       <span className={item.actor === 'human' ? 'human' : 'machine'}>
-        {words(item)} {item.campaignId === null ? null : <Door to={`/campaigns/${item.campaignId}`}>{item.campaignName}</Door>}
+        {words(item)}{' '}
+        {item.campaignId === null ? null : <Door to={`/campaigns/${item.campaignId}`}>{item.campaignName}</Door>}
         {item.actor === 'machine' && item.actorReason ? `: ${item.actorReason.replace('-', ' ')}` : ''}
       </span>
     </>
@@ -87,7 +89,21 @@ function Event({ item, zone }: { item: TimeLineItem; zone: string }) {
 }
 
 function words({ kind, detail }: TimeLineItem): string {
-  const { class: bounceClass, reply, reasons, way, what, link } = (detail ?? {}) as { class?: string; reply?: string; reasons?: string[]; way?: string; what?: string; link?: number };
+  const {
+    class: bounceClass,
+    reply,
+    reasons,
+    way,
+    what,
+    link,
+  } = (detail ?? {}) as {
+    class?: string;
+    reply?: string;
+    reasons?: string[];
+    way?: string;
+    what?: string;
+    link?: number;
+  };
   switch (kind) {
     case 'sent':
       return 'Accepted,';
@@ -133,7 +149,13 @@ function Change({ item, zone }: { item: JournalItem; zone: string }) {
 
 /** One change of the journal in words. */
 export function changeWords({ subject, before, after }: JournalItem): string {
-  const [was, is] = [before ?? {}, after ?? {}] as { stage?: string; deliverability?: string; state?: string; list?: string; inEffect?: boolean }[];
+  const [was, is] = [before ?? {}, after ?? {}] as {
+    stage?: string;
+    deliverability?: string;
+    state?: string;
+    list?: string;
+    inEffect?: boolean;
+  }[];
   if (subject === 'stage') return `${was!.stage ?? 'new'} to ${is!.stage}`;
   if (subject === 'deliverability') return `${was!.deliverability} to ${is!.deliverability}`;
   if (subject === 'entry') return is!.inEffect ? `Entered on ${is!.list}` : `Lifted from ${is!.list}`;

@@ -14,7 +14,11 @@ import { count, plural } from '../../components/words.ts';
 /** The ladder of the brand: who would move, under the saved rule or one that is being tried; then the bounce rule. */
 export default function Rules() {
   const brand = useBrand();
-  return <Await of={useSunsetRule(brand.id)}>{(saved) => <Ladder key={`${brand.id} ${saved.version}`} saved={saved.rule} />}</Await>;
+  return (
+    <Await of={useSunsetRule(brand.id)}>
+      {(saved) => <Ladder key={`${brand.id} ${saved.version}`} saved={saved.rule} />}
+    </Await>
+  );
 }
 
 function Ladder({ saved }: { saved: SunsetRule }) {
@@ -22,8 +26,14 @@ function Ladder({ saved }: { saved: SunsetRule }) {
   const [rule, setRule] = useState(saved);
   const preview = useSunsetPreview(brand.id, rule);
   const changed = JSON.stringify(rule) !== JSON.stringify(saved);
-  const apply = useAct((_, given: { expected: number; reason: string }) => client.applySunset(brand.id, given.expected, given.reason, changed ? rule : undefined));
-  const move = (stage: string, change: { days?: number; messages?: number }): void => setRule((was) => ({ ...was, steps: was.steps.map((step) => (step.stage === stage ? { ...step, ...change } : step)) }));
+  const apply = useAct((_, given: { expected: number; reason: string }) =>
+    client.applySunset(brand.id, given.expected, given.reason, changed ? rule : undefined),
+  );
+  const move = (stage: string, change: { days?: number; messages?: number }): void =>
+    setRule((was) => ({
+      ...was,
+      steps: was.steps.map((step) => (step.stage === stage ? { ...step, ...change } : step)),
+    }));
   return (
     <Await of={preview} rows={12}>
       {(found) => (
@@ -53,9 +63,36 @@ interface TableProps {
   setGrace: (grace: SunsetRule['grace']) => void;
 }
 
-function Field({ label, value, was, onChange }: { label: string; value: number; was: number; onChange: (value: number) => void }) {
+function Field({
+  label,
+  value,
+  was,
+  onChange,
+}: {
+  label: string;
+  value: number;
+  was: number;
+  onChange: (value: number) => void;
+}) {
   const moved = value !== was;
-  return <NumberInput aria-label={label} value={value} min={0} max={3650} allowDecimal={false} hideControls w={72} onChange={(given) => typeof given === 'number' && onChange(given)} styles={{ input: { textAlign: 'right', ...(moved ? { borderColor: 'var(--av-act)', borderWidth: 2, fontWeight: 600 } : {}) } }} />;
+  return (
+    <NumberInput
+      aria-label={label}
+      value={value}
+      min={0}
+      max={3650}
+      allowDecimal={false}
+      hideControls
+      w={72}
+      onChange={(given) => typeof given === 'number' && onChange(given)}
+      styles={{
+        input: {
+          textAlign: 'right',
+          ...(moved ? { borderColor: 'var(--av-act)', borderWidth: 2, fontWeight: 600 } : {}),
+        },
+      }}
+    />
+  );
 }
 
 function Table({ found, rule, saved, move, setGrace }: TableProps) {
@@ -107,7 +144,17 @@ function Table({ found, rule, saved, move, setGrace }: TableProps) {
   ); // prettier-ignore
 }
 
-function Margin({ found, changed, onBack, apply }: { found: SunsetPreview; changed: boolean; onBack: () => void; apply: (expected: number, reason: string) => ReturnType<typeof client.applySunset> }) {
+function Margin({
+  found,
+  changed,
+  onBack,
+  apply,
+}: {
+  found: SunsetPreview;
+  changed: boolean;
+  onBack: () => void;
+  apply: (expected: number, reason: string) => ReturnType<typeof client.applySunset>;
+}) {
   const flows = found.flows.map((flow) => (
     <li key={`${flow.from} ${flow.to}`} className="row" style={{ justifyContent: 'space-between', padding: '3px 0' }}>
       <span className="row" style={{ gap: 6 }}><Stage stage={flow.from} /> → <Stage stage={flow.to} /></span>
@@ -150,9 +197,12 @@ function BounceRule() {
   return (
     <Await of={useBouncePreview()} rows={2}>
       {(preview) => (
-        <Section head={`Bounce rule: ${preview.rule.count} bounces within ${preview.rule.withinDays} days, on ${preview.rule.onCampaigns} campaigns, make an address undeliverable`}>
+        <Section
+          head={`Bounce rule: ${preview.rule.count} bounces within ${preview.rule.withinDays} days, on ${preview.rule.onCampaigns} campaigns, make an address undeliverable`}
+        >
           <p className="second">
-            A hard bounce marks at once; a block never counts. {count(preview.toUndeliverable)} would become undeliverable now, {count(preview.toDeliverable)} deliverable again.
+            A hard bounce marks at once; a block never counts. {count(preview.toUndeliverable)} would become
+            undeliverable now, {count(preview.toDeliverable)} deliverable again.
           </p>
           <ApplyBounces preview={preview} />
         </Section>
@@ -163,7 +213,9 @@ function BounceRule() {
 
 function ApplyBounces({ preview }: { preview: BouncePreview }) {
   const expected = preview.toUndeliverable + preview.toDeliverable;
-  const apply = useAct((_, given: { expected: number; reason: string }) => client.applyBounce(given.expected, given.reason));
+  const apply = useAct((_, given: { expected: number; reason: string }) =>
+    client.applyBounce(given.expected, given.reason),
+  );
   if (expected === 0) return null;
   return <FourSteps expected={expected} what="Mark" change={<p>{count(preview.toUndeliverable)} become undeliverable and get nothing any more.</p>} apply={(count_, reason) => apply.mutateAsync({ expected: count_, reason })} />; // prettier-ignore
 }

@@ -22,7 +22,10 @@ function RunPage({ run }: { run: RunData }) {
   const changed = Object.entries(run.counts).map(([what, n]) => `${count(n)} ${what}`).join(', '); // prettier-ignore
   return (
     <>
-      <Finding line={`Run ${run.id}, ${run.kind}, ${moment(run.startedAt, zone)}`} headline={changed || 'Nothing was changed'}>
+      <Finding
+        line={`Run ${run.id}, ${run.kind}, ${moment(run.startedAt, zone)}`}
+        headline={changed || 'Nothing was changed'}
+      >
         By {run.actor}: {run.reason}.{run.undoesRunId === null ? '' : ` Undoes run ${run.undoesRunId}.`}
       </Finding>
       <Leaf margin={<Undo run={run} />}>
@@ -34,7 +37,13 @@ function RunPage({ run }: { run: RunData }) {
                   <tbody>
                     {items.map((item) => (
                       <tr key={item.id}>
-                        <td>{item.contactId === null ? '' : <Door to={`/contacts/${item.contactId}`}>{item.name ?? item.address}</Door>}</td>
+                        <td>
+                          {item.contactId === null ? (
+                            ''
+                          ) : (
+                            <Door to={`/contacts/${item.contactId}`}>{item.name ?? item.address}</Door>
+                          )}
+                        </td>
                         <td>{changeWords(item)}</td>
                       </tr>
                     ))}
@@ -63,14 +72,25 @@ function Undo({ run }: { run: RunData }) {
         <p>
           by <Door to={`/runs/${run.undoneByRunId}`}>run {run.undoneByRunId}</Door>
         </p>
-        {undo.data && undo.data.leftAlone > 0 ? <p className="second">{count(undo.data.leftAlone)} were left as they are, because something changed them again since.</p> : null}
+        {undo.data && undo.data.leftAlone > 0 ? (
+          <p className="second">
+            {count(undo.data.leftAlone)} were left as they are, because something changed them again since.
+          </p>
+        ) : null}
       </Section>
     );
   }
   return (
     <Section head="Undo the whole run">
       <div className="stack">
-        <Textarea label="Why" description="What something changed again since is left as it is, and listed." value={reason} onChange={(event) => setReason(event.currentTarget.value)} autosize minRows={2} />
+        <Textarea
+          label="Why"
+          description="What something changed again since is left as it is, and listed."
+          value={reason}
+          onChange={(event) => setReason(event.currentTarget.value)}
+          autosize
+          minRows={2}
+        />
         <ProblemNote error={undo.error} />
         <Button disabled={reason.trim() === '' || undo.isPending} onClick={() => undo.mutate(reason)}>
           Put everything back

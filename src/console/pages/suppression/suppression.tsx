@@ -16,12 +16,19 @@ export default function Suppression() {
   return (
     <Await of={useSuppressionLists()}>
       {(all) => {
-        const lists = all.filter((list) => list.scope === 'organisation' || list.scopeName === brand.name || list.scope === 'list');
+        const lists = all.filter(
+          (list) => list.scope === 'organisation' || list.scopeName === brand.name || list.scope === 'list',
+        );
         const inEffect = lists.reduce((sum, list) => sum + list.inEffect, 0);
-        const everything = lists.filter((list) => list.reach === 'everything').reduce((sum, list) => sum + list.inEffect, 0);
+        const everything = lists
+          .filter((list) => list.reach === 'everything')
+          .reduce((sum, list) => sum + list.inEffect, 0);
         return (
           <>
-            <Finding line={`Suppression, whole organisation and ${brand.name}`} headline={`${plural(inEffect, 'entry keeps', 'entries keep')} mail from going out; ${count(everything)} of them stop everything`}>
+            <Finding
+              line={`Suppression, whole organisation and ${brand.name}`}
+              headline={`${plural(inEffect, 'entry keeps', 'entries keep')} mail from going out; ${count(everything)} of them stop everything`}
+            >
               Every campaign leaves out all of them; there is no way to send without.
             </Finding>
             <Lists lists={lists} />
@@ -35,10 +42,19 @@ export default function Suppression() {
 function Lists({ lists }: { lists: SuppressionList[] }) {
   const [params, setParams] = useSearchParams();
   const [making, setMaking] = useState(false);
-  const chosen = lists.find((list) => list.id === Number(params.get('list'))) ?? lists.find((list) => list.builtIn === null) ?? lists[0];
+  const chosen =
+    lists.find((list) => list.id === Number(params.get('list'))) ??
+    lists.find((list) => list.builtIn === null) ??
+    lists[0];
   const group = (builtIn: boolean) => lists.filter((list) => (list.builtIn !== null) === builtIn);
   const entry = (list: SuppressionList) => (
-    <button key={list.id} type="button" className={list.id === chosen?.id ? 'list-entry open' : 'list-entry'} aria-pressed={list.id === chosen?.id} onClick={() => setParams({ list: String(list.id) })}>
+    <button
+      key={list.id}
+      type="button"
+      className={list.id === chosen?.id ? 'list-entry open' : 'list-entry'}
+      aria-pressed={list.id === chosen?.id}
+      onClick={() => setParams({ list: String(list.id) })}
+    >
       <span className="row">
         <strong>{list.name}</strong>
         <span>{count(list.inEffect)}</span>
@@ -89,18 +105,35 @@ function Verdict({ address }: { address: string }) {
     <Await of={useCheck(address)} rows={2}>
       {(check) => {
         const stopped = check.brands.filter((verdict) => !verdict.eligible);
-        const nothing = stopped.length > 0 && stopped.every((verdict) => verdict.serviceReasons.length > 0) && stopped.length === check.brands.length;
+        const nothing =
+          stopped.length > 0 &&
+          stopped.every((verdict) => verdict.serviceReasons.length > 0) &&
+          stopped.length === check.brands.length;
         return (
           <div className="row" style={{ alignItems: 'flex-start', flexWrap: 'nowrap' }}>
-            {stopped.length > 0 ? <IconMailOff color="var(--av-stop-mark)" style={{ flex: 'none' }} aria-hidden /> : <IconCheck style={{ flex: 'none' }} aria-hidden />}
+            {stopped.length > 0 ? (
+              <IconMailOff color="var(--av-stop-mark)" style={{ flex: 'none' }} aria-hidden />
+            ) : (
+              <IconCheck style={{ flex: 'none' }} aria-hidden />
+            )}
             <div>
-              <h2>{nothing ? 'No, nothing at all.' : stopped.length === 0 ? `Yes, for ${check.brands.map((one) => one.brandName).join(' and ')}.` : `Not for ${stopped.map((one) => one.brandName).join(' and ')}.`}</h2>
+              <h2>
+                {nothing
+                  ? 'No, nothing at all.'
+                  : stopped.length === 0
+                    ? `Yes, for ${check.brands.map((one) => one.brandName).join(' and ')}.`
+                    : `Not for ${stopped.map((one) => one.brandName).join(' and ')}.`}
+              </h2>
               {stopped.map((verdict) => (
                 <p key={verdict.brandId} className="second">
                   {verdict.brandName}: {verdict.because.map((one) => one.text).join('; ')}.
                 </p>
               ))}
-              {check.contact ? <Door to={`/contacts/${check.contact.id}`}>{check.contact.name ?? check.address}</Door> : <span className="second">No contact has this address.</span>}
+              {check.contact ? (
+                <Door to={`/contacts/${check.contact.id}`}>{check.contact.name ?? check.address}</Door>
+              ) : (
+                <span className="second">No contact has this address.</span>
+              )}
             </div>
           </div>
         );
@@ -152,8 +185,13 @@ function Entries({ list }: { list: SuppressionList }) {
 
 function EntryRow({ entry, zone }: { entry: Entry; zone: string }) {
   const Kind = KINDS[entry.kind];
-  const past = entry.liftedAt !== null || (entry.expiresAt !== null && Date.parse(entry.expiresAt) < Date.now());
-  const until = entry.liftedAt ? `lifted ${day(entry.liftedAt, zone)}` : entry.expiresAt ? day(entry.expiresAt, zone) : 'no end';
+  const [now] = useState(() => Date.now());
+  const past = entry.liftedAt !== null || (entry.expiresAt !== null && Date.parse(entry.expiresAt) < now);
+  const until = entry.liftedAt
+    ? `lifted ${day(entry.liftedAt, zone)}`
+    : entry.expiresAt
+      ? day(entry.expiresAt, zone)
+      : 'no end';
   return (
     <tr className={past ? 'ended' : ''}>
       <td>
@@ -173,7 +211,13 @@ function EntryRow({ entry, zone }: { entry: Entry; zone: string }) {
 function AddEntries({ list }: { list: SuppressionList }) {
   const [values, setValues] = useState('');
   const [reason, setReason] = useState('');
-  const add = useAct((client, _: void) => client.addEntries(list.id, values.split('\n').filter((line) => line.trim() !== ''), reason));
+  const add = useAct((client, _: void) =>
+    client.addEntries(
+      list.id,
+      values.split('\n').filter((line) => line.trim() !== ''),
+      reason,
+    ),
+  );
   const done = add.data;
   return (
     <div className="sheet stack" style={{ marginBottom: 16 }}>
@@ -196,7 +240,9 @@ function NewList({ opened, onClose }: { opened: boolean; onClose: () => void }) 
   const [name, setName] = useState('');
   const [scope, setScope] = useState<string | null>('organisation');
   const [reach, setReach] = useState<string | null>('everything');
-  const create = useAct((client, _: void) => client.createSuppressionList({ name, scope: scope!, scopeId: scope === 'brand' ? brand.id : null, reach: reach! }));
+  const create = useAct((client, _: void) =>
+    client.createSuppressionList({ name, scope: scope!, scopeId: scope === 'brand' ? brand.id : null, reach: reach! }),
+  );
   return (
     <Modal opened={opened} onClose={onClose} title="New suppression list" closeButtonProps={{ 'aria-label': 'Close' }}>
       <form className="stack" onSubmit={(event) => { event.preventDefault(); create.mutate(undefined, { onSuccess: onClose }); }}>

@@ -23,8 +23,10 @@ function TodayPage({ today }: { today: TodayData }) {
     <>
       <Finding line={`${moment(today.at, zone)}, since yesterday, ${name}`} headline={headline(today)}>
         {plural(changed.subscribed, 'person', 'people')} came in and {count(changed.unsubscribed)} unsubscribed.{' '}
-        <Door to="/contacts?deliverability=undeliverable">{plural(changed.undeliverable, 'address', 'addresses')}</Door> became undeliverable,{' '}
-        <Door to="/contacts?stage=sunset">{plural(changed.toSunset, 'contact', 'contacts')}</Door> went to sunset and {count(changed.fromSunset)} came back from it. {plural(changed.complained, 'complaint', 'complaints')}.
+        <Door to="/contacts?deliverability=undeliverable">{plural(changed.undeliverable, 'address', 'addresses')}</Door>{' '}
+        became undeliverable, <Door to="/contacts?stage=sunset">{plural(changed.toSunset, 'contact', 'contacts')}</Door>{' '}
+        went to sunset and {count(changed.fromSunset)} came back from it.{' '}
+        {plural(changed.complained, 'complaint', 'complaints')}.
       </Finding>
       <Leaf margin={<Margin today={today} />}>
         <NeedsLook today={today} />
@@ -38,8 +40,12 @@ function TodayPage({ today }: { today: TodayData }) {
 
 function headline({ bounceCount, unmatchedReturns, sending }: TodayData): string {
   const parts = [
-    ...(bounceCount.length > 0 ? [`${plural(bounceCount.length, 'address', 'addresses')} reached the bounce count`] : []),
-    ...(unmatchedReturns > 0 ? [`${plural(unmatchedReturns, 'return matches', 'returns match')} no message of ours`] : []),
+    ...(bounceCount.length > 0
+      ? [`${plural(bounceCount.length, 'address', 'addresses')} reached the bounce count`]
+      : []),
+    ...(unmatchedReturns > 0
+      ? [`${plural(unmatchedReturns, 'return matches', 'returns match')} no message of ours`]
+      : []),
     ...sending.filter((campaign) => campaign.state === 'paused').map((campaign) => `${campaign.name} is paused`),
   ];
   return parts.length === 0 ? 'Nothing needs a look; all is in order' : `${parts.join(' and ')}; the rest is in order`;
@@ -47,7 +53,15 @@ function headline({ bounceCount, unmatchedReturns, sending }: TodayData): string
 
 function Item({ time, icon, children, act }: { time: string; icon: ReactNode; children: ReactNode; act?: ReactNode }) {
   return (
-    <div style={{ display: 'grid', gridTemplateColumns: '84px 26px minmax(0, 1fr) auto', columnGap: 8, padding: '8px 0', borderBottom: '1px solid var(--av-line)' }}>
+    <div
+      style={{
+        display: 'grid',
+        gridTemplateColumns: '84px 26px minmax(0, 1fr) auto',
+        columnGap: 8,
+        padding: '8px 0',
+        borderBottom: '1px solid var(--av-line)',
+      }}
+    >
       <span className="third">{time}</span>
       <span>{icon}</span>
       <div>{children}</div>
@@ -63,8 +77,12 @@ function NeedsLook({ today }: { today: TodayData }) {
   return (
     <Section head="Needs a look">
       {bounceCount.length > 0 && (
-        <Item time={moment(bounceCount[0]!.since, zone)} icon={<IconMailboxOff size={18} color="var(--av-stop-mark)" aria-hidden />}>
-          <strong>{plural(bounceCount.length, 'address', 'addresses')} reached the bounce count</strong> <span className="second">and were marked undeliverable</span>
+        <Item
+          time={moment(bounceCount[0]!.since, zone)}
+          icon={<IconMailboxOff size={18} color="var(--av-stop-mark)" aria-hidden />}
+        >
+          <strong>{plural(bounceCount.length, 'address', 'addresses')} reached the bounce count</strong>{' '}
+          <span className="second">and were marked undeliverable</span>
           <table className="rows folds">
             <tbody>
               {bounceCount.slice(0, 8).map((one) => (
@@ -78,7 +96,9 @@ function NeedsLook({ today }: { today: TodayData }) {
               ))}
             </tbody>
           </table>
-          {bounceCount.length > 8 ? <Door to="/contacts?deliverability=undeliverable">{bounceCount.length - 8} more</Door> : null}
+          {bounceCount.length > 8 ? (
+            <Door to="/contacts?deliverability=undeliverable">{bounceCount.length - 8} more</Door>
+          ) : null}
         </Item>
       )}
       {unmatchedReturns > 0 && (
@@ -153,7 +173,8 @@ function Since({ today }: { today: TodayData }) {
 
 function Margin({ today }: { today: TodayData }) {
   const accepted = today.days.reduce((sum, one) => sum + one.accepted, 0);
-  const sum = (pick: (one: TodayData['days'][number]) => number): number => today.days.reduce((total, one) => total + pick(one), 0);
+  const sum = (pick: (one: TodayData['days'][number]) => number): number =>
+    today.days.reduce((total, one) => total + pick(one), 0);
   const from = new Date(Date.parse(today.at) - 90 * 86_400_000).toISOString();
   const { covered, mayBeWritten } = today.mayBeWrittenTo;
   return (
@@ -162,11 +183,36 @@ function Margin({ today }: { today: TodayData }) {
         <div className="row" style={{ justifyContent: 'space-between' }}>
           Bounced ÷ accepted <strong>{percent(accepted === 0 ? null : sum((one) => one.bounced) / accepted)}</strong>
         </div>
-        <Needles title="Bounce rate" limit={0.02} from={from} to={today.at} needles={today.days.map((one) => ({ day: one.day, rate: one.bounced / Math.max(1, one.accepted), of: one.accepted }))} />
+        <Needles
+          title="Bounce rate"
+          limit={0.02}
+          from={from}
+          to={today.at}
+          needles={today.days.map((one) => ({
+            day: one.day,
+            rate: one.bounced / Math.max(1, one.accepted),
+            of: one.accepted,
+          }))}
+        />
         <div className="row" style={{ justifyContent: 'space-between' }}>
-          Complaints ÷ delivered <strong>{percent(accepted === 0 ? null : sum((one) => one.complained) / Math.max(1, accepted - sum((one) => one.bounced)))}</strong>
+          Complaints ÷ delivered{' '}
+          <strong>
+            {percent(
+              accepted === 0 ? null : sum((one) => one.complained) / Math.max(1, accepted - sum((one) => one.bounced)),
+            )}
+          </strong>
         </div>
-        <Needles title="Complaint rate" limit={0.001} from={from} to={today.at} needles={today.days.map((one) => ({ day: one.day, rate: one.complained / Math.max(1, one.accepted - one.bounced), of: one.accepted }))} />
+        <Needles
+          title="Complaint rate"
+          limit={0.001}
+          from={from}
+          to={today.at}
+          needles={today.days.map((one) => ({
+            day: one.day,
+            rate: one.complained / Math.max(1, one.accepted - one.bounced),
+            of: one.accepted,
+          }))}
+        />
       </Section>
       <Section head="May be written to">
         <Ledger

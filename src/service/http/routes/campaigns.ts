@@ -1,5 +1,16 @@
-import { cancelCampaign, pauseCampaign, resumeCampaign, startCampaign } from '../../../operations/campaigns/control-campaign.ts';
-import { changeCampaign, createCampaign, getCampaign, recordCampaign, type CampaignDraft } from '../../../operations/campaigns/edit-campaign.ts';
+import {
+  cancelCampaign,
+  pauseCampaign,
+  resumeCampaign,
+  startCampaign,
+} from '../../../operations/campaigns/control-campaign.ts';
+import {
+  changeCampaign,
+  createCampaign,
+  getCampaign,
+  recordCampaign,
+  type CampaignDraft,
+} from '../../../operations/campaigns/edit-campaign.ts';
 import { listPreflightContacts, preflightCampaign } from '../../../operations/campaigns/preflight-campaign.ts';
 import { previewMessage } from '../../../operations/campaigns/preview-message.ts';
 import { reportCampaign } from '../../../operations/campaigns/report-campaign.ts';

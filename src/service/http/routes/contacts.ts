@@ -3,7 +3,14 @@ import { exportImportResults } from '../../../operations/contacts/export-import-
 import { receiveImport } from '../../../operations/contacts/import-contacts.ts';
 import { found, Problem } from '../../../operations/problem.ts';
 import * as schema from '../../../shared/schemas.ts';
-import { countContacts, findContact, findContactSubscriptions, listContacts, listTimeLine, type ContactFilter } from '../../../store/statements/contacts.ts';
+import {
+  countContacts,
+  findContact,
+  findContactSubscriptions,
+  listContacts,
+  listTimeLine,
+  type ContactFilter,
+} from '../../../store/statements/contacts.ts';
 import { findImport, listImports, updateImport } from '../../../store/statements/imports.ts';
 import { listJournal } from '../../../store/statements/journal.ts';
 import { NEWEST, NEWEST_INT, pageOf, readCursor, type PageQuery } from '../paging.ts';

@@ -54,9 +54,13 @@ function readEvents(text: string): { events: { line: number; event: OutsideEvent
   const refused: Refused = [];
   const events: { line: number; event: OutsideEvent }[] = [];
   const values = parseBody(text, refused);
-  if (values.length > schema.MOST_EVENTS) throw new Problem('too-large', `${values.length} events at once; at most ${schema.MOST_EVENTS} are taken.`);
+  if (values.length > schema.MOST_EVENTS)
+    throw new Problem('too-large', `${values.length} events at once; at most ${schema.MOST_EVENTS} are taken.`);
   for (const { line, value } of values) {
-    const { error, value: event } = schema.event.validate(value) as { error?: Joi.ValidationError; value: OutsideEvent };
+    const { error, value: event } = schema.event.validate(value) as {
+      error?: Joi.ValidationError;
+      value: OutsideEvent;
+    };
     if (error) refused.push({ line, detail: error.message.replaceAll('"', '') });
     else events.push({ line, event });
   }
@@ -66,8 +70,10 @@ function readEvents(text: string): { events: { line: number; event: OutsideEvent
 function parseBody(text: string, refused: Refused): { line: number; value: unknown }[] {
   const trimmed = text.trim();
   const whole = trimmed.startsWith('[') || !trimmed.includes('\n') ? parseJson(trimmed) : undefined;
-  if (whole !== undefined) return (Array.isArray(whole) ? (whole as unknown[]) : [whole]).map((value, index) => ({ line: index + 1, value }));
-  if (trimmed.startsWith('[') || trimmed === '') throw new Problem('unreadable-body', 'The body is neither JSON nor JSON Lines.');
+  if (whole !== undefined)
+    return (Array.isArray(whole) ? (whole as unknown[]) : [whole]).map((value, index) => ({ line: index + 1, value }));
+  if (trimmed.startsWith('[') || trimmed === '')
+    throw new Problem('unreadable-body', 'The body is neither JSON nor JSON Lines.');
   return trimmed.split('\n').flatMap((line, index) => {
     const value = parseJson(line);
     if (value === undefined) refused.push({ line: index + 1, detail: 'not JSON' });

@@ -1,5 +1,11 @@
 import { exportEntries } from '../../../operations/suppression/export-entries.ts';
-import { addEntries, createSuppressionList, getSuppressionList, liftByPerson, type NewSuppressionList } from '../../../operations/suppression/keep-entries.ts';
+import {
+  addEntries,
+  createSuppressionList,
+  getSuppressionList,
+  liftByPerson,
+  type NewSuppressionList,
+} from '../../../operations/suppression/keep-entries.ts';
 import * as schema from '../../../shared/schemas.ts';
 import { listEntries, listSuppressionLists, type EntryStanding } from '../../../store/statements/suppression.ts';
 import { pageOf, readCursor, type PageQuery } from '../paging.ts';
