@@ -12,6 +12,8 @@ import {
   type DayRates,
   type SinceCounts,
 } from '../store/statements/today.ts';
+import { overWholeSet } from '../store/database.ts';
+import type { JudgedMessage } from '../store/statements/eligibility.ts';
 import type { Deps } from './deps.ts';
 import { found } from './problem.ts';
 import { previewSunsetRule } from './rules/sunset-rule.ts';
@@ -37,13 +39,14 @@ export async function lookAtToday(deps: Deps, brandId: number): Promise<Today> {
   const at = deps.now();
   const since = new Date(at.getTime() - DAY_MS);
   const lists = await deps.database.getRepository(ListEntity).findBy({ brandId });
-  const everyone = await countPreflight(deps.database, {
+  const audience: JudgedMessage = {
     campaignId: 0,
     brandId,
     purpose: 'marketing',
     listIds: lists.map((list) => list.id),
     leftOutListIds: [],
-  });
+  };
+  const everyone = await overWholeSet(deps.database, (sql) => countPreflight(sql, audience));
   const covered = everyone.reduce((sum, row) => sum + row.contacts, 0);
   const { moving, toSunset } = await previewSunsetRule(deps, brandId);
   return {

@@ -63,6 +63,18 @@ export function inTransaction<T>(database: Database, work: (sql: EntityManager) 
   return database.transaction(work);
 }
 
+/**
+ * Runs reading or writing of a whole set (an audience, a ladder) in one transaction, without nested loops: PostgreSQL
+ * knows nothing yet of a list that was just filled, expects one row, and would compare each with each (4,000 contacts
+ * against 50,000 entries took over a minute; hashed, 0.1 s).
+ */
+export function overWholeSet<T>(database: Database, work: (sql: EntityManager) => Promise<T>): Promise<T> {
+  return database.transaction(async (sql) => {
+    await sql.query('SET LOCAL enable_nestloop = off');
+    return work(sql);
+  });
+}
+
 /** Whether an error is PostgreSQL's violation of the named constraint or index (SQLSTATE 23505 and its kin). */
 export function violates(error: unknown, constraint: string): boolean {
   const driver = (error as { driverError?: { constraint?: string } }).driverError;

@@ -165,13 +165,15 @@ describe.each(['light', 'dark'] as const)('axe-core finds no violation in the %s
     await page.getByRole('heading', { level: 1 }).waitFor();
     await page.waitForLoadState('networkidle');
     await page.evaluate(AXE);
-    const violations = await page.evaluate(async () => {
+    const { passes, violations } = await page.evaluate(async () => {
       const { axe } = globalThis as unknown as { axe: typeof Axe };
       const found = await axe.run({ exclude: [['iframe']] } as Axe.ElementContext);
-      return found.violations.map(
+      const words = found.violations.map(
         (one) => `${one.id}: ${one.nodes.map((node) => node.html.slice(0, 120)).join(' | ')}`,
       );
+      return { passes: found.passes.length, violations: words };
     });
+    expect(passes).toBeGreaterThan(15);
     expect(violations).toEqual([]);
   });
 });

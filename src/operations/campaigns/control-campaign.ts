@@ -1,6 +1,6 @@
 import { compileMessage, TRAP_LINK } from '../../core/message/compile-message.ts';
 import type { CampaignState } from '../../shared/words.ts';
-import { inTransaction, type Sql } from '../../store/database.ts';
+import { overWholeSet, type Sql } from '../../store/database.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
 import { moveCampaign, replaceLinks, setTrouble } from '../../store/statements/campaigns.ts';
 import { openLedger } from '../../store/statements/deliveries.ts';
@@ -41,7 +41,7 @@ export async function startCampaign(deps: Deps, id: number, expected: number): P
     );
   }
   const { message } = compileMessage(campaign, await knownFields(deps));
-  await inTransaction(deps.database, async (sql) => {
+  await overWholeSet(deps.database, async (sql) => {
     await move(sql, campaign, ['draft'], 'sending', null);
     await replaceLinks(sql, id, [{ number: TRAP_LINK, url: '' }, ...message.links]);
     await openLedger(sql, judgedMessage(campaign));

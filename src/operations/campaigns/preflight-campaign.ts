@@ -6,6 +6,7 @@ import {
   type JudgedContact,
   type PreflightRow,
 } from '../../store/statements/preflight.ts';
+import { overWholeSet } from '../../store/database.ts';
 import type { Deps } from '../deps.ts';
 import { getCampaign, reportMessageProblems } from './edit-campaign.ts';
 import { judgedMessage } from './judged-message.ts';
@@ -34,7 +35,10 @@ const MOST_DOMAINS = 12;
 export async function preflightCampaign(deps: Deps, id: number): Promise<Preflight> {
   const campaign = await getCampaign(deps, id);
   const message = judgedMessage(campaign);
-  const rows = await countPreflight(deps.database, message);
+  const { rows, domains } = await overWholeSet(deps.database, async (sql) => ({
+    rows: await countPreflight(sql, message),
+    domains: await countPreflightDomains(sql, message, MOST_DOMAINS),
+  }));
   const willGet = rows.find((row) => row.reason === null)?.contacts ?? 0;
   const reasons = REASONS.flatMap((reason) =>
     rows.filter((row) => row.reason === reason).map((row) => ({ reason, contacts: row.contacts, sample: row.sample })),
@@ -47,7 +51,7 @@ export async function preflightCampaign(deps: Deps, id: number): Promise<Preflig
     willGet,
     heldBack,
     reasons,
-    domains: await countPreflightDomains(deps.database, message, MOST_DOMAINS),
+    domains,
     problems: await reportMessageProblems(deps, campaign),
   };
 }
@@ -60,5 +64,6 @@ export async function listPreflightContacts(
   after: number,
   limit: number,
 ): Promise<JudgedContact[]> {
-  return listPreflight(deps.database, judgedMessage(await getCampaign(deps, id)), reason, after, limit);
+  const message = judgedMessage(await getCampaign(deps, id));
+  return overWholeSet(deps.database, (sql) => listPreflight(sql, message, reason, after, limit));
 }

@@ -1,6 +1,6 @@
 import { reportLadderProblems, type SunsetRule } from '../../core/rules/sunset-ladder.ts';
 import { STAGES, type Stage } from '../../shared/words.ts';
-import { inTransaction } from '../../store/database.ts';
+import { overWholeSet } from '../../store/database.ts';
 import { finishRun, insertRun, type RunRow, findRun } from '../../store/statements/journal.ts';
 import { findSunsetRule, saveSunsetRule } from '../../store/statements/rules.ts';
 import { findBuiltInLists } from '../../store/statements/suppression.ts';
@@ -40,7 +40,11 @@ export async function previewSunsetRule(deps: Deps, brandId: number, tried?: Sun
   const rule = tried ?? (await findSunsetRule(deps.database, brandId)).rule;
   assertLadder(rule);
   const now = deps.now();
-  const counts = await countStages(deps.database, brandId, rule, now);
+  const { counts, silence, sample } = await overWholeSet(deps.database, async (sql) => ({
+    counts: await countStages(sql, brandId, rule, now),
+    silence: await countSilence(sql, brandId, rule, now, edgesWith(rule)),
+    sample: await sampleMoves(sql, brandId, rule, now, SAMPLE),
+  }));
   const sum = (test: (row: StageCount) => boolean): number =>
     counts.filter(test).reduce((total, row) => total + row.contacts, 0);
   return {
@@ -56,8 +60,8 @@ export async function previewSunsetRule(deps: Deps, brandId: number, tried?: Sun
       wouldBe: sum((row) => row.to === stage),
     })),
     flows: counts.filter((row) => row.from !== row.to),
-    silence: await countSilence(deps.database, brandId, rule, now, edgesWith(rule)),
-    sample: await sampleMoves(deps.database, brandId, rule, now, SAMPLE),
+    silence,
+    sample,
   };
 }
 
@@ -88,7 +92,7 @@ export async function applySunsetRule(deps: Deps, request: ApplyRequest): Promis
       extra: { expected, now: preview.moving },
     });
   }
-  const runId = await inTransaction(deps.database, async (sql) => {
+  const runId = await overWholeSet(deps.database, async (sql) => {
     if (request.rule) await saveSunsetRule(sql, brandId, request.rule, actor);
     const id = await insertRun(sql, { kind: 'sunset rule', brandId, actor, reason });
     const sunsetListId = (await findBuiltInLists(sql)).get(`sunset ${brandId}`)!;

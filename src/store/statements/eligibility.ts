@@ -46,6 +46,8 @@ const IN_EFFECT = `e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at
  * Entries are matched by four joins on suppression_entry_in_effect_key (value): exact address, address without its
  * sub-address, domain and its parents, hash. The domain and hash joins build on the entries' side, so that they cost
  * nothing where there are no such entries. One join with OR over all four keys was tried: it scans entries per contact.
+ * `entry` is not materialized, or the look-ups of a few contacts could not use its index. Over whole audiences these
+ * statements run within overWholeSet.
  */
 export function verdictCtes(audience: string): string {
   const stopsAll = `l.reach = 'everything'`;
@@ -58,7 +60,7 @@ export function verdictCtes(audience: string): string {
     WHERE ($3::text = 'marketing' OR ${stopsAll})
       AND (l.scope = 'organisation' OR (l.scope = 'brand' AND l.scope_id = $2::int) OR (l.scope = 'list' AND l.scope_id = ANY($4::int[])))
   ),
-  entry AS (
+  entry AS NOT MATERIALIZED (
     SELECT e.value, e.kind, l.exact, l.scope, l.scope_id, l.reason
     FROM suppression_entry e JOIN applicable l ON l.id = e.list_id WHERE ${IN_EFFECT}
   ),

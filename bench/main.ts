@@ -1,0 +1,269 @@
+import { createHash } from 'node:crypto';
+import { createReadStream, mkdirSync, statSync, writeFileSync } from 'node:fs';
+import { pipeline } from 'node:stream/promises';
+import nodemailer from 'nodemailer';
+import pg from 'pg';
+import { from as copyFrom } from 'pg-copy-streams';
+import { openAsBlob } from 'node:fs';
+import { makeTokenizer } from '../src/core/message/token.ts';
+import { writeMessage, compileMessage, standardFields } from '../src/core/message/compile-message.ts';
+import { buildMime } from '../src/service/relay/smtp-relay.ts';
+import { requestRate, seconds, startHelper, startService, type BenchService, type Measured } from './support.ts';
+
+const ROWS = 200_000;
+const ENTRIES = 50_000;
+const MESSAGES = 4000;
+const PIXELS = 20_000;
+const RELAY_PORT = 7560;
+const SERVICE_PORT = 7561;
+const BARE_PORT = 7570;
+const CONNECTIONS = 8;
+const FOLDER = '.avendel/bench';
+
+const server = process.env['AVENDEL_BENCH_SERVER']!;
+
+async function fresh(name: string): Promise<string> {
+  const client = new pg.Client({ connectionString: `${server}/postgres` });
+  await client.connect();
+  await client.query(`DROP DATABASE IF EXISTS ${name} WITH (FORCE)`);
+  await client.query(`CREATE DATABASE ${name}`);
+  await client.end();
+  return `${server}/${name}`;
+}
+
+async function withClient<T>(url: string, work: (client: pg.Client) => Promise<T>): Promise<T> {
+  const client = new pg.Client({ connectionString: url });
+  await client.connect();
+  try {
+    return await work(client);
+  } finally {
+    await client.end();
+  }
+}
+
+function addressOf(index: number): string {
+  return `reader${index}@${['lanternpost', 'quillmail', 'hearthmail', 'campusnet'][index % 4]!}.example`;
+}
+
+function writeCsv(): string {
+  const file = `${FOLDER}/contacts.csv`;
+  const lines = Array.from(
+    { length: ROWS },
+    (_, index) => `${addressOf(index)},Reader ${index},2025-0${1 + (index % 9)}-01`,
+  );
+  writeFileSync(file, ['address,name,joined_at', ...lines].join('\n'));
+  return file;
+}
+
+async function importEnd(service: BenchService, id: number): Promise<void> {
+  for (;;) {
+    const row = await service.client.import(id);
+    if (row.state === 'finished') return;
+    if (row.state === 'failed') throw new Error(row.problem?.detail);
+    await new Promise((resolve) => setTimeout(resolve, 20));
+  }
+}
+
+async function measureImport(service: BenchService, file: string, listId: number): Promise<Measured> {
+  const bare = await withClient(service.databaseUrl, async (client) => {
+    await client.query('CREATE TABLE bare_contact (address text, name text, joined_at timestamptz)');
+    const took = await seconds(() =>
+      pipeline(createReadStream(file), client.query(copyFrom('COPY bare_contact FROM STDIN (FORMAT csv, HEADER)'))),
+    );
+    await client.query('DROP TABLE bare_contact');
+    return took;
+  });
+  const ours = await seconds(async () =>
+    importEnd(
+      service,
+      (await service.client.importFile({ listId, fileName: 'contacts.csv' }, await openAsBlob(file))).id,
+    ),
+  );
+  return {
+    name: `import of ${ROWS.toLocaleString('en-GB')} rows (${Math.round(statSync(file).size / 1e6)} MB)`,
+    unit: 'rows/s',
+    ours: ROWS / ours,
+    bare: ROWS / bare,
+    wanted: 0.15,
+    peakMb: service.peakMb(),
+  };
+}
+
+async function measurePreflight(service: BenchService, listId: number, brandId: number): Promise<Measured> {
+  const list = await service.client.createSuppressionList({ name: 'Do not write' });
+  for (let from = 0; from < ENTRIES; from += 10_000) {
+    await service.client.addEntries(list.id, Array.from({ length: 10_000 }, (_, index) => addressOf((from + index) * 4)), 'bench'); // prettier-ignore
+  }
+  await withClient(service.databaseUrl, (client) => client.query('ANALYZE'));
+  const campaign = await service.client.createCampaign({
+    brandId,
+    name: 'Preflight',
+    subject: 's',
+    html: '<p>x</p>',
+    listIds: [listId],
+  });
+  const bareSql = `SELECT count(*) FROM subscription s JOIN contact c ON c.id = s.contact_id
+    WHERE s.list_id = ${listId} AND s.state = 'subscribed' AND NOT EXISTS (SELECT FROM suppression_entry e WHERE e.value = c.address AND e.lifted_at IS NULL)`;
+  const times = { ours: [] as number[], bare: [] as number[] };
+  await withClient(service.databaseUrl, async (client) => {
+    for (let round = 0; round < 5; round++) {
+      times.bare.push(await seconds(() => client.query(bareSql)));
+      times.ours.push(await seconds(() => service.client.preflight(campaign.id)));
+    }
+  });
+  const median = (all: number[]): number => all.sort((a, b) => a - b)[Math.floor(all.length / 2)]!;
+  return {
+    name: `preflight of ${ROWS.toLocaleString('en-GB')} contacts, ${ENTRIES.toLocaleString('en-GB')} entries`,
+    unit: 'contacts/s',
+    ours: ROWS / median(times.ours),
+    bare: ROWS / median(times.bare),
+    wanted: 0.5,
+    peakMb: service.peakMb(),
+  };
+}
+
+async function measureSending(service: BenchService, brandId: number): Promise<Measured> {
+  const list = await service.client.createList({ brandId, name: 'Send' });
+  const csv = [
+    'address,name',
+    ...Array.from({ length: MESSAGES }, (_, index) => `${addressOf(index * 4 + 1)},Reader ${index}`),
+  ].join('\n');
+  await importEnd(service, (await service.client.importFile({ listId: list.id, fileName: 'send.csv' }, csv)).id);
+  const html = `<p>Dear [[first_name else "reader"]], ${'the nights are long now. '.repeat(40)}<a href="https://larkfield.example/sky">the sky</a></p>`;
+  const campaign = await service.client.createCampaign({
+    brandId,
+    name: 'Send',
+    subject: 'The sky',
+    html,
+    listIds: [list.id],
+  });
+  const ours = await seconds(async () => {
+    await service.client.startCampaign(campaign.id, MESSAGES);
+    while ((await service.client.campaign(campaign.id)).state !== 'finished')
+      await new Promise((resolve) => setTimeout(resolve, 50));
+  });
+  const ready = await readyMade(html);
+  const pool = nodemailer.createTransport({
+    host: '127.0.0.1',
+    port: RELAY_PORT,
+    pool: true,
+    maxConnections: CONNECTIONS,
+    maxMessages: Infinity,
+    ignoreTLS: true,
+  });
+  const bare = await seconds(() =>
+    Promise.all(
+      Array.from({ length: MESSAGES }, (_, index) =>
+        pool.sendMail({ envelope: { from: 'b@returns.larkfield.example', to: addressOf(index) }, raw: ready }),
+      ),
+    ),
+  );
+  pool.close();
+  return {
+    name: `sending ${MESSAGES.toLocaleString('en-GB')} messages to a sink`,
+    unit: 'messages/s',
+    ours: MESSAGES / ours,
+    bare: MESSAGES / bare,
+    wanted: 0.6,
+    peakMb: service.peakMb(),
+  };
+}
+
+/** One message as ours are, made beforehand. */
+async function readyMade(html: string): Promise<Buffer> {
+  const tokens = makeTokenizer([{ version: 1, secret: createHash('sha256').update('bench').digest() }]);
+  const { message } = compileMessage(
+    { subject: 'The sky', html, text: '' },
+    new Set(['first_name', 'name', 'address']),
+  );
+  const sender = {
+    brandName: 'Bench',
+    fromAddress: 'bench@larkfield.example',
+    returnDomain: 'returns.larkfield.example',
+    publicUrl: 'http://127.0.0.1:7401',
+    listName: 'Send',
+  };
+  return buildMime(
+    writeMessage(
+      message,
+      { contactId: 1, campaignId: 1, address: addressOf(1), fields: standardFields(addressOf(1), 'Reader 1') },
+      sender,
+      tokens,
+    ),
+  );
+}
+
+async function measurePixel(service: BenchService): Promise<Measured> {
+  const urls = await withClient(service.databaseUrl, async (client) => {
+    const keys = (await client.query<{ version: number; secret: Buffer }>('SELECT version, secret FROM token_key'))
+      .rows;
+    const sent = (
+      await client.query<{ campaign_id: number; contact_id: string }>(
+        `SELECT campaign_id, contact_id FROM delivery WHERE state = 'accepted' LIMIT 2000`,
+      )
+    ).rows;
+    const tokens = makeTokenizer(keys);
+    return sent.map(
+      (row) =>
+        `/o/${tokens.make({ use: 'open', campaignId: row.campaign_id, contactId: Number(row.contact_id), link: 0 })}.gif`,
+    );
+  });
+  const bareServer = await startHelper('bare-pixel.js', String(BARE_PORT));
+  const on = (base: string): string[] => urls.map((path) => base + path);
+  await requestRate(on(service.public), 2000, 64);
+  await requestRate(on(`http://127.0.0.1:${BARE_PORT}`), 2000, 64);
+  const bare = await requestRate(on(`http://127.0.0.1:${BARE_PORT}`), PIXELS, 64);
+  const ours = await requestRate(on(service.public), PIXELS, 64);
+  bareServer.stop();
+  return {
+    name: 'pixel with its durable event',
+    unit: 'requests/s',
+    ours,
+    bare,
+    wanted: 0.3,
+    peakMb: service.peakMb(),
+  };
+}
+
+async function main(): Promise<void> {
+  mkdirSync(FOLDER, { recursive: true });
+  const file = writeCsv();
+  const sink = await startHelper('sink.js', String(RELAY_PORT));
+  const service = await startService(await fresh('avendel_bench'), RELAY_PORT, SERVICE_PORT);
+  try {
+    const brand = await service.client.createBrand({
+      name: 'Bench',
+      fromAddress: 'bench@larkfield.example',
+      returnDomain: 'returns.larkfield.example',
+    });
+    const list = await service.client.createList({ brandId: brand.id, name: 'All' });
+    const results = [
+      await measureImport(service, file, list.id),
+      await measurePreflight(service, list.id, brand.id),
+      await measureSending(service, brand.id),
+      await measurePixel(service),
+    ];
+    print(results);
+  } finally {
+    await service.stop();
+    sink.stop();
+  }
+}
+
+function print(results: Measured[]): void {
+  const figure = (number: number): string => Math.round(number).toLocaleString('en-GB');
+  const lines = results.map(
+    (one) =>
+      `| ${one.name} | ${figure(one.ours)} ${one.unit} | ${figure(one.bare)} ${one.unit} | ${(one.ours / one.bare).toFixed(2)} | ${one.wanted} | ${figure(one.peakMb)} MB |`,
+  );
+  process.stdout.write(
+    [
+      '| what | ours | bare baseline | ratio | wanted | peak memory so far |',
+      '| --- | --- | --- | --- | --- | --- |',
+      ...lines,
+      '',
+    ].join('\n'),
+  );
+}
+
+await main();

@@ -1,0 +1,14 @@
+import { SMTPServer } from 'smtp-server';
+
+/** A relay that takes every message and keeps none. */
+const port = Number(process.argv[2]);
+const server = new SMTPServer({
+  authOptional: true,
+  disabledCommands: ['AUTH', 'STARTTLS'],
+  disableReverseLookup: true,
+  onData(stream, _session, done) {
+    stream.resume();
+    stream.on('end', () => done(null, '2.0.0 taken'));
+  },
+});
+server.listen(port, '127.0.0.1', () => process.stdout.write('ready\n'));
