@@ -63,4 +63,6 @@ function inheritExit(command: Command): void {
   }
 }
 
+// A reader that has seen enough, as `head`, is no failure.
+process.stdout.on('error', (error: NodeJS.ErrnoException) => process.exit(error.code === 'EPIPE' ? 0 : 1));
 process.exitCode = await main();
