@@ -60,7 +60,8 @@ const PICTURES = {
   contact: async (page) => page.goto(`${base}/contacts/${await contactOn(page, 'Bounce count')}`),
   import: async (page) => page.goto(`${base}/contacts/import`),
   campaigns: async (page) => page.goto(`${base}/campaigns`),
-  preflight: async (page) => page.goto(`${base}/campaigns/${await campaignNumber(page, process.env.AVENDEL_DRAFT ?? 'The December sky')}`),
+  preflight: async (page) =>
+    page.goto(`${base}/campaigns/${await campaignNumber(page, process.env.AVENDEL_DRAFT ?? 'The December sky')}`),
   report: async (page) =>
     page.goto(`${base}/campaigns/${await campaignNumber(page, process.env.AVENDEL_REPORT ?? 'Night Digest 60')}`),
   suppression: async (page) => {

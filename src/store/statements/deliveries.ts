@@ -1,4 +1,5 @@
-import type { Sql } from '../database.ts';
+import type { Database, Sql } from '../database.ts';
+import { queryPrepared } from '../prepared.ts';
 import {
   AUDIENCE_OF_LISTS,
   AUDIENCE_OF_PICKED,
@@ -71,28 +72,31 @@ export async function claimDeliveries(
  * A row that was called back meanwhile (see recallClaimedDeliveries) is no longer claimed, and is not touched.
  */
 export async function passGate(
-  sql: Sql,
+  database: Database,
   message: JudgedMessage,
   claimId: string,
   contactIds: number[],
 ): Promise<number[]> {
-  const rows: { contact_id: string; passed: boolean }[] = await sql.query(
-    `WITH picked AS (SELECT unnest($6::bigint[]) AS contact_id),
-     ${verdictCtes(AUDIENCE_OF_PICKED)},
-     changed AS (
-       UPDATE delivery d SET
-         state = CASE WHEN v.reasons = '{}' THEN 'claimed' ELSE 'queued' END,
-         handed_at = CASE WHEN v.reasons = '{}' THEN now() END,
-         attempts = d.attempts + 1
-       FROM verdict v
-       WHERE d.campaign_id = $1::int AND d.contact_id = v.contact_id AND d.state = 'claimed' AND d.claim_id = $7::uuid AND d.handed_at IS NULL
-         AND EXISTS (SELECT FROM campaign WHERE id = $1::int AND state = 'sending')
-       RETURNING d.contact_id, d.handed_at IS NOT NULL AS passed)
-     SELECT contact_id, passed FROM changed`,
-    [...messageParameters(message), contactIds, claimId],
-  );
+  const rows = await queryPrepared<{ contact_id: string; passed: boolean }>(database, 'passGate', PASS_GATE, [
+    ...messageParameters(message),
+    contactIds,
+    claimId,
+  ]);
   return rows.filter((row) => row.passed).map((row) => Number(row.contact_id));
 }
+
+const PASS_GATE = `WITH picked AS (SELECT unnest($6::bigint[]) AS contact_id),
+     ${verdictCtes(AUDIENCE_OF_PICKED)},
+     changed AS (
+  UPDATE delivery d SET
+    state = CASE WHEN v.reasons = '{}' THEN 'claimed' ELSE 'queued' END,
+    handed_at = CASE WHEN v.reasons = '{}' THEN now() END,
+    attempts = d.attempts + 1
+  FROM verdict v
+  WHERE d.campaign_id = $1::int AND d.contact_id = v.contact_id AND d.state = 'claimed' AND d.claim_id = $7::uuid AND d.handed_at IS NULL
+    AND EXISTS (SELECT FROM campaign WHERE id = $1::int AND state = 'sending')
+  RETURNING d.contact_id, d.handed_at IS NOT NULL AS passed)
+     SELECT contact_id, passed FROM changed`;
 
 /**
  * Calls back recipients that are claimed and not yet handed over, so that the first gate judges them again. Called in

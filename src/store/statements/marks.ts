@@ -77,7 +77,7 @@ export async function setDeliverability(sql: Sql, changes: DeliverabilityChange[
        FROM contact c JOIN change USING (id)),
      changed AS (
        UPDATE contact c SET deliverability = n.deliverability, deliverability_since = n.since, deliverability_cause = n.cause
-       FROM change n WHERE c.id = n.id AND (c.deliverability <> n.deliverability OR c.deliverability_cause->>'cause' IS DISTINCT FROM n.cause->>'cause')
+       FROM change n WHERE c.id = n.id AND (c.deliverability <> n.deliverability OR coalesce(c.deliverability_cause->>'cause', c.deliverability) IS DISTINCT FROM n.cause->>'cause')
        RETURNING c.id),
      noted AS (
        INSERT INTO journal (run_id, contact_id, subject, before, after, actor_kind, actor, cause)

@@ -82,7 +82,7 @@ function NeedsLook({ today }: { today: TodayData }) {
           icon={<IconMailboxOff size={18} color="var(--av-stop-mark)" aria-hidden />}
         >
           <strong>{plural(bounceCount.length, 'address', 'addresses')} reached the bounce count</strong>{' '}
-          <span className="second">and were marked undeliverable</span>
+          <span className="second">now marked undeliverable</span>
           <table className="rows folds">
             <tbody>
               {bounceCount.slice(0, 8).map((one) => (
