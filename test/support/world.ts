@@ -84,7 +84,7 @@ export function outside(
     kind,
     at,
     source: 'elsewhere',
-    externalId: `${kind}:${contact}:${campaign?.id ?? 0}:${at}`,
+    externalId: `${kind}:${contact}:${campaign?.id ?? 0}:${at}:${JSON.stringify(detail)}`,
     contactId: world.contactIds[contact]!,
     brandId: world.brandId,
     campaignId: campaign?.id ?? null,
