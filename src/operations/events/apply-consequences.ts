@@ -22,32 +22,37 @@ import { markDeliverability } from '../marks/mark-deliverability.ts';
 import { findBounceRule, findSunsetRule } from '../../store/statements/rules.ts';
 import { findAddresses, findOptInTimes } from '../../store/statements/contacts.ts';
 
+const BY_BOUNCE_RULE: Act = { actorKind: 'rule', actor: 'the bounce rule', runId: null };
 const BY_CONTACT: Act = { actorKind: 'contact', actor: 'the contact', runId: null };
 
 /**
  * Does what follows at once from new events: complaints and opt-outs become entries, subscriptions follow the contact's
- * latest act, bounces mark addresses, an engagement ends silence. Returns the contacts that may have become ineligible.
+ * latest act, bounces mark addresses, an engagement ends silence. Contacts of whom a past act was `repainted` are worked
+ * out afresh: what cleared a bounce count may have been a machine. Returns the contacts that may have become ineligible.
  */
-export async function applyConsequences(deps: Deps, sql: Sql, events: StorableEvent[]): Promise<number[]> {
+export async function applyConsequences(
+  deps: Deps,
+  sql: Sql,
+  events: StorableEvent[],
+  repainted: number[],
+): Promise<number[]> {
   const moved = events.filter((event) => moves(event, deps.now().getTime()));
-  if (moved.length === 0) return [];
+  if (moved.length === 0 && repainted.length === 0) return [];
   const marked = new Set(await listMarkedContacts(sql, contactsOf(moved)));
   const concerned = moved.filter((event) => ALWAYS.has(event.kind) || marked.has(event.contactId));
   const leaving = concerned.filter(
     (event) => event.kind === 'complained' || event.kind === 'unsubscribed' || event.kind === 'bounced',
   );
-  if (concerned.length > 0) {
-    await lockContacts(sql, contactsOf(concerned));
+  const weighed = [...new Set([...contactsOf(concerned.filter(bearsOnDeliverability)), ...repainted])].sort(
+    (a, b) => a - b,
+  );
+  const touched = [...new Set([...contactsOf(concerned), ...repainted])];
+  if (touched.length > 0) {
+    await lockContacts(sql, touched);
     await followSubscriptions(sql, concerned);
     await enterComplaintsAndOptOuts(sql, concerned);
     await liftByOptIn(sql, concerned);
-    await markDeliverability(
-      sql,
-      contactsOf(concerned.filter(bearsOnDeliverability)),
-      await findBounceRule(sql),
-      deps.now(),
-      { actorKind: 'rule', actor: 'the bounce rule', runId: null },
-    );
+    await markDeliverability(sql, weighed, await findBounceRule(sql), deps.now(), BY_BOUNCE_RULE);
   }
   await endSilence(deps, sql, moved);
   return contactsOf(leaving);

@@ -61,8 +61,8 @@ export async function recordEventsWithin(
   const fresh = await insertEvents(sql, events);
   const added = distinct(events.filter((event) => fresh.has(event.id)));
   await keepLedger(sql, added);
-  await decideAgain(sql, added);
-  const affected = await applyConsequences(deps, sql, added);
+  const repainted = await decideAgain(sql, added);
+  const affected = await applyConsequences(deps, sql, added, repainted);
   return { recorded: fresh.size, affected };
 }
 
@@ -138,16 +138,19 @@ async function keepLedger(sql: Sql, added: StorableEvent[]): Promise<void> {
   if (traps.length > 0) await noteTraps(sql, traps);
 }
 
-/** A trap link followed, or an acceptance that comes late, can change who made the opens and clicks that came before. */
-async function decideAgain(sql: Sql, added: StorableEvent[]): Promise<void> {
+/**
+ * A trap link followed, or an acceptance that comes late, can change who made the opens and clicks that came before.
+ * Returns the contacts of whom an act was given another actor.
+ */
+async function decideAgain(sql: Sql, added: StorableEvent[]): Promise<number[]> {
   const causes = added
     .filter(hasCampaign)
     .filter((event) => isTrap(event) || (event.kind === 'sent' && event.source !== OWN_SOURCE));
-  if (causes.length === 0) return;
+  if (causes.length === 0) return [];
   const since = causes.reduce((least, event) => Math.min(least, event.at), Infinity) - TRAP_WINDOW_MS;
   const pairs = distinctPairs(causes);
   const acts = await findActs(sql, pairs, since);
-  if (acts.length === 0) return;
+  if (acts.length === 0) return [];
   const facts = byMessage(await findMessageFacts(sql, pairs));
   const changed = acts.flatMap((act) => {
     const { actor, reason } = judgeOne(act, facts.get(messageKey(act)), []);
@@ -155,9 +158,11 @@ async function decideAgain(sql: Sql, added: StorableEvent[]): Promise<void> {
       ? []
       : [{ id: act.id, contactId: act.contactId, actor, actorReason: reason }];
   });
-  if (changed.length === 0) return;
+  if (changed.length === 0) return [];
   await repaintActs(sql, changed);
-  await rebuildActivityOf(sql, [...new Set(changed.map((act) => act.contactId))]);
+  const contactIds = [...new Set(changed.map((act) => act.contactId))];
+  await rebuildActivityOf(sql, contactIds);
+  return contactIds;
 }
 
 type WithCampaign<T> = T & { campaignId: number };

@@ -76,7 +76,7 @@ export async function setDeliverability(sql: Sql, changes: DeliverabilityChange[
        SELECT c.id, c.deliverability, c.deliverability_since, c.deliverability_cause
        FROM contact c JOIN change USING (id)),
      changed AS (
-       UPDATE contact c SET deliverability = n.deliverability, deliverability_since = n.since, deliverability_cause = n.cause
+       UPDATE contact c SET deliverability = n.deliverability, deliverability_since = n.since, deliverability_cause = CASE WHEN n.deliverability <> 'deliverable' THEN n.cause END
        FROM change n WHERE c.id = n.id AND (c.deliverability <> n.deliverability OR coalesce(c.deliverability_cause->>'cause', c.deliverability) IS DISTINCT FROM n.cause->>'cause')
        RETURNING c.id),
      noted AS (
