@@ -143,11 +143,11 @@ async function liftByOptIn(sql: Sql, events: StorableEvent[]): Promise<void> {
     const contactIds = contactsOf(ofBrand);
     const entries = await findEntriesOfContacts(sql, contactIds, ['complaint', 'opt-out'], brandId);
     if (entries.length === 0) continue;
-    const times = await findOptInTimes(sql, brandId, contactIds);
+    const of = await findOptInTimes(sql, brandId, contactIds);
     const over = entries.filter((entry) => {
-      const { subscribedAt, confirmedAt } = times.get(entry.contactId) ?? NEVER;
-      const optedIn = entry.builtIn === 'complaint' ? confirmedAt : Math.max(subscribedAt, confirmedAt);
-      return optedIn > (entry.at ?? Infinity);
+      const times = of.get(entry.contactId) ?? NEVER;
+      if (entry.builtIn === 'complaint') return times.confirmedAt > times.complainedAt;
+      return Math.max(times.subscribedAt, times.confirmedAt) > times.optedOutAt;
     });
     await liftEntries(
       sql,
@@ -159,7 +159,7 @@ async function liftByOptIn(sql: Sql, events: StorableEvent[]): Promise<void> {
   }
 }
 
-const NEVER = { subscribedAt: 0, confirmedAt: 0, optedOutAt: 0 };
+const NEVER = { subscribedAt: 0, confirmedAt: 0, optedOutAt: 0, complainedAt: 0 };
 
 async function endSilence(deps: Deps, sql: Sql, events: StorableEvent[]): Promise<void> {
   const engaged = events.filter((event) => ENGAGING.has(event.kind) && event.actor === 'human');

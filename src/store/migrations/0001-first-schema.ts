@@ -204,6 +204,7 @@ CREATE TABLE activity (
   last_purchased_at timestamptz,
   last_confirmed_at timestamptz,
   last_subscribed_at timestamptz,
+  last_complained_at timestamptz,
   last_opted_out_at timestamptz,
   PRIMARY KEY (contact_id, brand_id)
 ) WITH (fillfactor = 70);

@@ -18,15 +18,21 @@ export async function findContactIds(sql: Sql, addresses: string[]): Promise<Map
   return new Map(rows.map((row) => [row.address, row.id]));
 }
 
-/** When these contacts last opted in to a brand or out of it, in milliseconds since the epoch; 0 for never. */
+/** When these contacts last opted in to a brand, out of it, or complained, in milliseconds since the epoch; 0 for never. */
 export async function findOptInTimes(
   sql: Sql,
   brandId: number,
   contactIds: number[],
-): Promise<Map<number, { subscribedAt: number; confirmedAt: number; optedOutAt: number }>> {
+): Promise<Map<number, { subscribedAt: number; confirmedAt: number; optedOutAt: number; complainedAt: number }>> {
   const ms = (column: string): string => `coalesce(extract(epoch FROM ${column}) * 1000, 0)::float8`;
-  const rows: { contactId: number; subscribedAt: number; confirmedAt: number; optedOutAt: number }[] = await sql.query(
-    `SELECT contact_id::float8 AS "contactId", ${ms('last_subscribed_at')} AS "subscribedAt", ${ms('last_confirmed_at')} AS "confirmedAt", ${ms('last_opted_out_at')} AS "optedOutAt"
+  const rows: {
+    contactId: number;
+    subscribedAt: number;
+    confirmedAt: number;
+    optedOutAt: number;
+    complainedAt: number;
+  }[] = await sql.query(
+    `SELECT contact_id::float8 AS "contactId", ${ms('last_subscribed_at')} AS "subscribedAt", ${ms('last_confirmed_at')} AS "confirmedAt", ${ms('last_opted_out_at')} AS "optedOutAt", ${ms('last_complained_at')} AS "complainedAt"
      FROM activity WHERE brand_id = $1 AND contact_id = ANY($2::bigint[])`,
     [brandId, contactIds],
   );

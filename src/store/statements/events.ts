@@ -30,6 +30,7 @@ const LATEST: Readonly<Record<string, string>> = {
   last_purchased_at: `e.kind = 'purchased'`,
   last_confirmed_at: `e.kind = 'confirmed'`,
   last_subscribed_at: `e.kind = 'subscribed'`,
+  last_complained_at: `e.kind = 'complained'`,
   last_opted_out_at: `e.kind = 'unsubscribed' AND e.detail->'lists' IS NULL`,
 };
 

@@ -202,9 +202,9 @@ export async function findEntriesOfContacts(
   contactIds: number[],
   builtIn: BuiltInList[],
   brandId: number | null,
-): Promise<{ id: number; contactId: number; builtIn: BuiltInList; at: number | null }[]> {
+): Promise<{ id: number; contactId: number; builtIn: BuiltInList }[]> {
   return sql.query(
-    `SELECT e.id::float8 AS id, c.id::float8 AS "contactId", l.built_in AS "builtIn", (e.evidence->>'at')::float8 AS at
+    `SELECT e.id::float8 AS id, c.id::float8 AS "contactId", l.built_in AS "builtIn"
      FROM contact c JOIN suppression_entry e ON e.value = c.address AND e.lifted_at IS NULL
      JOIN suppression_list l ON l.id = e.list_id
      WHERE c.id = ANY($1::bigint[]) AND l.built_in = ANY($2::text[]) AND ($3::int IS NULL OR l.scope_id = $3) ORDER BY e.id`,
