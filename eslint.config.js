@@ -10,7 +10,7 @@ const MAY_IMPORT = {
   console: ['client', 'shared'],
   cli: ['client', 'core', 'shared'],
   client: ['shared'],
-  simulator: ['client', 'core', 'shared'],
+  simulator: ['core', 'shared'],
   service: ['operations', 'store', 'core', 'shared'],
   operations: ['store', 'core', 'shared'],
   store: ['core', 'shared'],

@@ -1,16 +1,7 @@
 import { Refusal, refusalCode } from '../client/client.ts';
 import { PROBLEMS, type ProblemCode } from '../shared/problems.ts';
 import { serviceAddress } from './sign-in-file.ts';
-
-/** Something the person at the terminal has to put right; carries its exit code. */
-export class UsageError extends Error {
-  readonly exit: number;
-
-  constructor(message: string, exit = 2) {
-    super(message);
-    this.exit = exit;
-  }
-}
+import { UsageError } from './usage-error.ts';
 
 /** Says what went wrong on standard error, and the exit code that goes with it. */
 export function reportError(error: unknown): number {

@@ -1,6 +1,6 @@
 import type { Client } from '../client/client.ts';
 import type { Brand, CampaignListItem, List, SuppressionList } from '../shared/api.ts';
-import { UsageError } from './errors.ts';
+import { UsageError } from './usage-error.ts';
 
 /** Things are named on the command line by their name or number. */
 

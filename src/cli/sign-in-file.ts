@@ -2,7 +2,7 @@ import { chmodSync, existsSync, mkdirSync, readFileSync, writeFileSync } from 'n
 import { homedir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { makeClient, type Client } from '../client/client.ts';
-import { UsageError } from './errors.ts';
+import { UsageError } from './usage-error.ts';
 
 interface SignInFile {
   service: string;

@@ -1,6 +1,7 @@
-import { makeClient, Refusal } from '../client/client.ts';
+import type { Brand } from '../shared/api.ts';
 import { startOutsideWorld } from './outside/outside-world.ts';
 import { loadWorld } from './world/load-world.ts';
+import { speakHttp } from './speak-http.ts';
 import { makePeople } from './world/people.ts';
 
 /**
@@ -29,15 +30,14 @@ async function main(): Promise<void> {
 
 async function loadOnce(say: (text: string) => void): Promise<void> {
   const base = process.env['AVENDEL_SERVICE'] ?? 'http://127.0.0.1:7400';
-  const token = process.env['AVENDEL_TOKEN'];
-  const client = makeClient({ base, token });
-  if ((await client.brands()).length > 0) return;
+  const api = speakHttp(base, process.env['AVENDEL_TOKEN'] ?? '');
+  if ((await api.get<Brand[]>('/brands')).length > 0) return;
   const began = Date.now();
-  await loadWorld(client, new Date(), say);
+  await loadWorld(api, new Date(), say);
   say(`the demo world is there after ${((Date.now() - began) / 1000).toFixed(1)} s`);
 }
 
 main().catch((error: Error) => {
-  process.stderr.write(`The simulator stopped: ${error instanceof Refusal ? error.problem.detail : error.message}\n`);
+  process.stderr.write(`The simulator stopped: ${error.message}\n`);
   process.exit(1);
 });

@@ -2,7 +2,6 @@ import { spawn, type ChildProcess } from 'node:child_process';
 import { createServer } from 'node:net';
 import { makeClient, type Client } from '../../src/client/client.ts';
 import type { List } from '../../src/shared/api.ts';
-import { importEnd } from '../../src/simulator/world/load-world.ts';
 import { makeDatabase } from './database.ts';
 
 export const PASSWORD = 'planisphere';
@@ -130,7 +129,7 @@ export async function makeList(client: Client, addresses: string[], name = 'Nigh
     { listId: list.id, fileName: 'people.csv' },
     ['address,name,joined', ...addresses.map((address, index) => `${address},Reader ${index},2026-01-01`)].join('\n'),
   );
-  await importEnd(client, begun.id);
+  await until(async () => (await client.import(begun.id)).state === 'finished');
   return list;
 }
 

@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
 import type { Client, NewCampaign } from '../../client/client.ts';
 import type { Preflight } from '../../shared/api.ts';
-import { UsageError } from '../errors.ts';
+import { UsageError } from '../usage-error.ts';
 import { brandNamed, campaignNamed, listNamed } from '../names.ts';
 import { count, line, moment, note, printOne, printRows, share, tableText, type OutputOptions } from '../output.ts';
 import { reportLines, watchCampaign } from '../report-words.ts';

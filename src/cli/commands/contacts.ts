@@ -3,7 +3,7 @@ import { existsSync } from 'node:fs';
 import { basename } from 'node:path';
 import type { Command } from 'commander';
 import type { AddressCheck, BrandVerdict, TimeLineItem } from '../../shared/api.ts';
-import { UsageError } from '../errors.ts';
+import { UsageError } from '../usage-error.ts';
 import { brandNamed, listNamed } from '../names.ts';
 import { count, line, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';

@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
 import { readReturn, type ReadReturn } from '../../core/returns/read-return.ts';
-import { UsageError } from '../errors.ts';
+import { UsageError } from '../usage-error.ts';
 import { line, moment, printOne, printRows, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';

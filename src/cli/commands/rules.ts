@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
 import type { BounceRule, Run, SunsetRule } from '../../shared/api.ts';
-import { UsageError } from '../errors.ts';
+import { UsageError } from '../usage-error.ts';
 import { brandNamed } from '../names.ts';
 import { count, printOne, tableText, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';

@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { createInterface } from 'node:readline/promises';
 import type { Command } from 'commander';
 import { makeClient } from '../../client/client.ts';
-import { UsageError } from '../errors.ts';
+import { UsageError } from '../usage-error.ts';
 import { line } from '../output.ts';
 import { keepSignIn, serviceAddress } from '../sign-in-file.ts';
 

@@ -1,5 +1,14 @@
-import type { Client } from '../../client/client.ts';
-import type { Brand, Import, List } from '../../shared/api.ts';
+import type {
+  BouncePreview,
+  Brand,
+  Campaign,
+  Import,
+  List,
+  SunsetPreview,
+  SuppressionList,
+  TakenEvents,
+} from '../../shared/api.ts';
+import type { Api } from '../speak-http.ts';
 import { makeCalendar, makeHistory, type PastCampaign, type PastEvent } from './history.ts';
 import { HISTORY_DAYS, makePeople, type ListKey, type Person } from './people.ts';
 
@@ -10,7 +19,7 @@ const BATCH = 5000;
 const AT_ONCE = 2;
 
 interface World {
-  client: Client;
+  api: Api;
   start: number;
   lists: Record<ListKey, List>;
 }
@@ -19,15 +28,10 @@ interface World {
  * Makes Larkfield Observatory through Avendel's own public interfaces: brands and lists, contacts from CSV files, the
  * campaigns of fourteen months with their events, entries kept by people, and the rules applied. `say` reports progress.
  */
-export async function loadWorld(
-  client: Client,
-  now: Date,
-  say: (text: string) => void,
-  peopleCount?: number,
-): Promise<void> {
+export async function loadWorld(api: Api, now: Date, say: (text: string) => void, peopleCount?: number): Promise<void> {
   const people = makePeople(peopleCount);
   const midnight = Math.floor(now.getTime() / DAY) * DAY;
-  const world: World = { client, start: midnight - HISTORY_DAYS * DAY, lists: await makeLists(client) };
+  const world: World = { api, start: midnight - HISTORY_DAYS * DAY, lists: await makeLists(api) };
   say(`Larkfield Observatory: ${people.length.toLocaleString('en-GB')} invented people …`);
   await importPeople(world, people);
   const calendar = makeCalendar();
@@ -35,25 +39,25 @@ export async function loadWorld(
   say(`${calendar.length} campaigns of fourteen months …`);
   await sendHistory(world, people, calendar, campaigns, say);
   await keepEntries(world, people);
-  await applyRules(client);
+  await applyRules(api);
   await draftCampaign(world);
 }
 
-async function makeLists(client: Client): Promise<World['lists']> {
-  const observatory = await client.createBrand({
+async function makeLists(api: Api): Promise<World['lists']> {
+  const observatory = await api.post<Brand>('/brands', {
     name: 'Larkfield Observatory',
     fromAddress: 'digest@larkfield.example',
     returnDomain: 'returns.larkfield.example',
     zone: 'Europe/London',
   });
-  const shop = await client.createBrand({
+  const shop = await api.post<Brand>('/brands', {
     name: 'Larkfield Shop',
     fromAddress: 'shop@larkfield.example',
     returnDomain: 'returns.shop.larkfield.example',
     zone: 'Europe/London',
   });
   const list = (brand: Brand, name: string, optIn: 'single' | 'double' = 'single'): Promise<List> =>
-    client.createList({ brandId: brand.id, name, optIn });
+    api.post<List>('/lists', { brandId: brand.id, name, optIn });
   return {
     digest: await list(observatory, 'Night Digest'),
     members: await list(observatory, 'Members’ Letter', 'double'),
@@ -70,18 +74,19 @@ async function importPeople(world: World, people: Person[]): Promise<void> {
         (person) =>
           `${person.address},${person.name},${new Date(world.start + person.joinedDay * DAY + 18 * 3_600_000).toISOString()}`,
       );
-    const begun = await world.client.importFile(
-      { listId: world.lists[key].id, fileName: `${key}.csv` },
+    const begun = await world.api.upload<Import>(
+      `/imports?listId=${world.lists[key].id}&fileName=${key}.csv`,
       ['address,name,joined_at', ...rows].join('\n'),
+      'text/csv',
     );
-    await importEnd(world.client, begun.id);
+    await importEnd(world.api, begun.id);
   }
 }
 
 /** Waits for an import's end. @throws when it did not finish */
-export async function importEnd(client: Client, id: number): Promise<Import> {
+async function importEnd(api: Api, id: number): Promise<Import> {
   for (;;) {
-    const row = await client.import(id);
+    const row = await api.get<Import>(`/imports/${id}`);
     if (row.state === 'finished') return row;
     if (row.state === 'failed' || row.state === 'cancelled')
       throw new Error(`import ${id} ${row.state}: ${row.problem?.detail}`);
@@ -93,7 +98,7 @@ async function recordCampaigns(world: World, calendar: PastCampaign[]): Promise<
   const numbers = new Map<string, number>();
   for (const past of calendar) {
     const list = world.lists[past.list];
-    const campaign = await world.client.recordCampaign({
+    const campaign = await world.api.post<Campaign>('/campaigns/elsewhere', {
       brandId: list.brandId,
       name: past.name,
       subject: past.subject,
@@ -116,7 +121,7 @@ async function sendHistory(
   let recorded = 0;
   const under = new Set<Promise<void>>();
   const send = async (batch: string[]): Promise<void> => {
-    const taken = await world.client.recordEvents(batch.join('\n'));
+    const taken = await world.api.upload<TakenEvents>('/events', batch.join('\n'), 'application/x-ndjson');
     if (taken.refused.length > 0) throw new Error(`the world was refused: ${taken.refused[0]!.detail}`);
     recorded += taken.recorded;
   };
@@ -155,43 +160,56 @@ function lineOf(
   };
 }
 
-async function keepEntries({ client, lists }: World, people: Person[]): Promise<void> {
-  const doNotWrite = await client.createSuppressionList({ name: 'Do not write', reach: 'everything' });
-  await client.addEntries(
+async function keepEntries({ api, lists }: World, people: Person[]): Promise<void> {
+  const doNotWrite = await api.post<SuppressionList>('/suppression-lists', {
+    name: 'Do not write',
+    reach: 'everything',
+  });
+  await enter(
+    api,
     doNotWrite.id,
     [people[17]!.address, people[230]!.address, 'dome-bookings@campusnet.example'],
     'asked by telephone, no mail of any kind',
   );
-  await client.addEntries(doNotWrite.id, ['.alumni.campusnet.example'], 'their postmaster asked');
-  await client.addEntries(
+  await enter(api, doNotWrite.id, ['.alumni.campusnet.example'], 'their postmaster asked');
+  await enter(
+    api,
     doNotWrite.id,
     ['41b0fd9f6f0a2ab02d0c7f6a3c1f9c1df2b1c5cbb3a2c1f0e9d8c7b6a5f4c9e2'],
     'given to us as a hash, by post',
   );
-  const schools = await client.createSuppressionList({
+  const schools = await api.post<SuppressionList>('/suppression-lists', {
     name: 'Partner schools',
     reach: 'marketing',
     scope: 'brand',
     scopeId: lists.shop.brandId,
   });
-  await client.addEntries(
+  await enter(
+    api,
     schools.id,
     people.filter((person) => person.index % 173 === 5).map((person) => person.address),
     'partner school: no offers',
   );
 }
 
-async function applyRules(client: Client): Promise<void> {
-  const bounces = await client.previewBounce();
-  await client.applyBounce(bounces.toUndeliverable + bounces.toDeliverable, 'first working-out of the bounce rule');
-  for (const brand of await client.brands()) {
-    const { moving } = await client.previewSunset(brand.id);
-    await client.applySunset(brand.id, moving, 'first working-out of the ladder');
+function enter(api: Api, listId: number, values: string[], reason: string): Promise<unknown> {
+  return api.post(`/suppression-lists/${listId}/entries`, { values, reason });
+}
+
+async function applyRules(api: Api): Promise<void> {
+  const bounces = await api.post<BouncePreview>('/rules/bounce/preview', {});
+  await api.post('/rules/bounce/apply', {
+    expect: bounces.toUndeliverable + bounces.toDeliverable,
+    reason: 'first working-out of the bounce rule',
+  });
+  for (const brand of await api.get<Brand[]>('/brands')) {
+    const { moving } = await api.post<SunsetPreview>(`/rules/sunset/${brand.id}/preview`, {});
+    await api.post(`/rules/sunset/${brand.id}/apply`, { expect: moving, reason: 'first working-out of the ladder' });
   }
 }
 
-async function draftCampaign({ client, lists }: World): Promise<void> {
-  await client.createCampaign({
+async function draftCampaign({ api, lists }: World): Promise<void> {
+  await api.post<Campaign>('/campaigns', {
     brandId: lists.digest.brandId,
     name: 'The December sky',
     subject: 'What to find in the December sky',
