@@ -25,7 +25,7 @@ import type { Deps } from '../deps.ts';
 import { ensureMonths, OWN_SOURCE, recordEventsWithin, type IncomingEvent } from '../events/record-events.ts';
 import { found } from '../problem.ts';
 import { callBackFromSends } from './call-back.ts';
-import { getCampaign, knownFields } from './edit-campaign.ts';
+import { getCampaign } from './edit-campaign.ts';
 import { judgedMessage } from './judged-message.ts';
 import type { Handover, Relay } from './relay.ts';
 
@@ -50,6 +50,8 @@ interface Sending {
   claimId: string;
   processId: string;
 }
+
+const NO_FIELDS: ReadonlySet<string> = new Set();
 
 /** What a pass over a campaign found: go on at once, come back later, or be done with it. */
 export type SendPass = 'more' | 'waiting' | 'trouble' | 'ended';
@@ -89,7 +91,8 @@ async function prepare(
   campaign: Campaign,
   processId: string,
 ): Promise<Sending> {
-  const { message: compiled } = compileMessage(campaign, await knownFields(deps));
+  // Its fields were checked when it was started; whatever a contact does not have is written as its fallback.
+  const { message: compiled } = compileMessage(campaign, NO_FIELDS);
   return {
     deps,
     relay,
@@ -138,7 +141,7 @@ async function handOverAll(sending: Sending, claimed: ClaimedDelivery[]): Promis
   let trouble: string | null = null;
   let gating: Promise<void> | undefined;
   const gateMore = async (): Promise<void> => {
-    const group = claimed.slice(next, next + relay.connections * 2);
+    const group = claimed.slice(next, next + Math.ceil(relay.connections * 1.5));
     next += group.length;
     const passed = new Set(
       await passGate(
@@ -150,10 +153,14 @@ async function handOverAll(sending: Sending, claimed: ClaimedDelivery[]): Promis
     );
     gated.push(...group.filter((one) => passed.has(one.contactId)));
   };
+  const more = (): Promise<void> => (gating ??= gateMore().finally(() => (gating = undefined)));
+  const canGate = (): boolean => next < claimed.length && trouble === null;
   const take = async (): Promise<ClaimedDelivery | undefined> => {
-    while (gated.length === 0 && next < claimed.length && trouble === null)
-      await (gating ??= gateMore().finally(() => (gating = undefined)));
-    return gated.shift();
+    while (gated.length === 0 && (gating !== undefined || canGate())) await more();
+    const one = gated.shift();
+    // The next group passes the gate while this one is being handed over, and no earlier than that.
+    if (gated.length < relay.connections / 2 && canGate()) void more().catch(() => undefined);
+    return one;
   };
   const lane = async (): Promise<void> => {
     for (let one = await take(); one; one = await take()) {

@@ -156,7 +156,7 @@ async function decideAgain(sql: Sql, added: StorableEvent[]): Promise<number[]> 
     const { actor, reason } = judgeOne(act, facts.get(messageKey(act)), []);
     return actor === act.actor && reason === act.actorReason
       ? []
-      : [{ id: act.id, contactId: act.contactId, actor, actorReason: reason }];
+      : [{ id: act.id, contactId: act.contactId, at: act.at, actor, actorReason: reason }];
   });
   if (changed.length === 0) return [];
   await repaintActs(sql, changed);

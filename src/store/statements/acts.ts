@@ -66,15 +66,16 @@ export async function findActs(sql: Sql, pairs: Pair[], since: number): Promise<
   );
 }
 
-/** Gives stored opens and clicks another actor. */
+/** Gives stored opens and clicks another actor. The instant is there to find the one partition. */
 export async function repaintActs(
   sql: Sql,
-  acts: { id: string; contactId: number; actor: string; actorReason: string }[],
+  acts: { id: string; contactId: number; at: number; actor: string; actorReason: string }[],
 ): Promise<void> {
   await sql.query(
     `UPDATE event e SET actor = r.actor::event_actor, actor_reason = r."actorReason"
-     FROM json_to_recordset($1::json) AS r(id uuid, "contactId" bigint, actor text, "actorReason" text)
-     WHERE e.contact_id = r."contactId" AND e.id = r.id`,
+     FROM json_to_recordset($1::json) AS r(id uuid, "contactId" bigint, at float8, actor text, "actorReason" text)
+     WHERE e.contact_id = r."contactId" AND e.id = r.id
+       AND e.occurred_at BETWEEN to_timestamp(r.at / 1000.0 - 0.001) AND to_timestamp(r.at / 1000.0 + 0.001)`,
     [JSON.stringify(acts)],
   );
 }

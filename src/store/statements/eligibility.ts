@@ -44,7 +44,7 @@ const IN_EFFECT = `e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at
  * sets; a differential test holds the two together.
  *
  * Entries are matched by four joins on suppression_entry_in_effect_key (value): exact address, address without its
- * sub-address, domain and its parents, hash. The domain and hash joins build on the entries' side, so that they cost
+ * sub-address, domain and its parents, hash; the few that are no addresses have suppression_entry_special. The domain and hash joins build on the entries' side, so that they cost
  * nothing where there are no such entries. One join with OR over all four keys was tried: it scans entries per contact.
  * `entry` is not materialized, or the look-ups of a few contacts could not use its index. Over whole audiences these
  * statements run within overWholeSet.
@@ -92,7 +92,9 @@ export function verdictCtes(audience: string): string {
     WHERE scope <> 'list' OR list_ids <@ ARRAY[scope_id]
     GROUP BY contact_id
   ),
-  left_out AS (SELECT DISTINCT contact_id FROM subscription WHERE list_id = ANY($5::int[]) AND state = 'subscribed'),
+  left_out AS (
+    SELECT DISTINCT s.contact_id FROM subscription s JOIN audience a ON a.contact_id = s.contact_id
+    WHERE s.list_id = ANY($5::int[]) AND s.state = 'subscribed'),
   verdict AS (
     SELECT p.contact_id, p.address, p.list_ids,
       array_remove(ARRAY[${REASONS.map((reason) => `CASE WHEN ${REASON_TESTS[reason]} THEN '${reason}' END`).join(',\n        ')}], NULL) AS reasons
