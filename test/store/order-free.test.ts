@@ -6,6 +6,8 @@ import { rebuildActivity } from '../../src/store/statements/events.ts';
 import { makeDeps } from '../support/database.ts';
 import { DAY, makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
 
+/** One seed for everybody, so that a run can be repeated; another one explores further. */
+const SEED = Number(process.env['AVENDEL_TEST_SEED'] ?? 20_261_123);
 const TABLES = ['event', 'event_key', 'activity', 'journal', 'suppression_entry', 'contact_stage', 'delivery'];
 
 describe('invariant 4, order-free', () => {
@@ -70,7 +72,7 @@ describe('invariant 4, order-free', () => {
         ];
         expect(other).toEqual(one);
       }),
-      { numRuns: 40 },
+      { numRuns: 40, seed: SEED },
     );
   });
 
