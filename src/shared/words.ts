@@ -1,4 +1,4 @@
-/** The closed vocabularies of Avendel (see docs/words.md): one name for one thing in code, tables, API and console. */
+/** The closed vocabularies of Avendel: one name for one thing in code, tables, API and console. */
 
 export const EVENT_KINDS = [
   'sent', 'delivered', 'delayed', 'bounced', 'opened', 'clicked', 'complained', 'unsubscribed',
@@ -61,7 +61,3 @@ export const RETURN_KINDS = [
   'unsubscribe_request', 'read_receipt', 'reply', 'unknown',
 ] as const; // prettier-ignore
 export type ReturnKind = (typeof RETURN_KINDS)[number];
-
-/** Outcome of one row of an imported file. */
-export const ROW_OUTCOMES = ['created', 'updated', 'unchanged', 'suppressed', 'duplicate', 'refused'] as const;
-export type RowOutcome = (typeof ROW_OUTCOMES)[number];

@@ -12,7 +12,7 @@ const MIGRATIONS = [FirstSchema1790000000001];
 /** Any number of processes may start at once; one migrates, the others wait. */
 const MIGRATION_LOCK = 7_300_001;
 
-/** Opens the pool. `poolSize` is connections of this process; statements run longer than `statementTimeoutMs` are stopped. */
+/** Opens the pool. `poolSize` is connections of this process. */
 export async function openDatabase(url: string, poolSize = 12): Promise<Database> {
   const source = new DataSource({
     type: 'postgres',

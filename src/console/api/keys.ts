@@ -16,5 +16,4 @@ export const keys = {
   runs: ['runs'] as const,
   run: (id: number) => ['runs', id] as const,
   imports: ['imports'] as const,
-  returns: ['returns'] as const,
 };

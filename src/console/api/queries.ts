@@ -112,5 +112,3 @@ export const useRunJournal = (id: number, cursor: string | undefined) =>
     queryFn: () => client.runJournal(id, { cursor, limit: 50 }),
     placeholderData: keepPreviousData,
   });
-export const useReturns = (state: string) =>
-  useQuery({ queryKey: [...keys.returns, state], queryFn: () => client.returns({ state, limit: 50 }) });

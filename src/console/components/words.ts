@@ -1,4 +1,4 @@
-import type { Reason, Stage } from '../../shared/words.ts';
+import type { Reason } from '../../shared/words.ts';
 
 /** Words and figures as the console writes them. */
 
@@ -9,7 +9,6 @@ export const plural = (number: number, one: string, many: string): string =>
   `${count(number)} ${number === 1 ? one : many}`;
 
 export const reasonWord = (reason: Reason): string => reason.replace('-', ' ');
-export const stageWord = (stage: Stage): string => stage;
 
 const DAY = { day: 'numeric', month: 'short' } as const;
 
