@@ -17,7 +17,7 @@ export async function followImport(client: Client, id: number): Promise<Import> 
       endProgress();
       return row;
     }
-    drawProgress(row.state === 'reading' ? 'reading' : 'taking in', row.rowsDone, row.rowsRead);
+    drawProgress('taking in', row.rowsDone, row.rowsExpected);
     await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY_MS));
   }
 }
@@ -31,7 +31,7 @@ export function importLines(row: Import, listName: string): string[] {
   }));
   const uses = Object.entries(row.options.mapping).map(([header, use]) => `${header} → ${use ?? 'left out'}`);
   return [
-    `${row.fileName} into ${listName}: ${count(row.rowsRead)} rows${row.dryRun ? ', dry run: nothing was changed' : `, import ${row.id}, ${row.state}`}`,
+    `${row.fileName} into ${listName}: ${count(row.state === 'finished' ? row.rowsExpected : row.rowsDone)} rows${row.dryRun ? ', dry run: nothing was changed' : `, import ${row.id}, ${row.state}`}`,
     `Columns: ${uses.join(', ')}`,
     ...(outcomes.length === 0 ? [] : [tableText(outcomes, [
       { head: 'Outcome', cell: (one) => one.outcome },

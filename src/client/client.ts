@@ -149,6 +149,8 @@ export function makeClient(options: ClientOptions) {
       post<api.Run>('/rules/bounce/apply', { rule, expect, reason }),
     runs: (options: PageOptions = {}) => get<api.Page<api.Run>>('/runs', { ...options }),
     run: (id: number) => get<api.Run>(`/runs/${id}`),
+    journalContacts: (id: number, options: PageOptions = {}) =>
+      get<api.Page<{ id: number; address: string; name: string | null }>>(`/journal/${id}/contacts`, { ...options }),
     runJournal: (id: number, options: PageOptions = {}) =>
       get<api.Page<api.JournalItem>>(`/runs/${id}/journal`, { ...options }),
     undoRun: (id: number, reason: string) => post<api.UndoneRun>(`/runs/${id}/undo`, { reason }),

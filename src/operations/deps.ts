@@ -10,4 +10,6 @@ export interface Deps {
   publicUrl: string;
   /** Months of `event` known to have a partition. */
   eventMonths: Set<string>;
+  /** Tells this process's workers that there is work; those of other processes look by themselves. */
+  announce(work: 'import' | 'send'): void;
 }

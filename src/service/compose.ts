@@ -60,6 +60,7 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
     tokens,
     publicUrl: config.publicUrl,
     eventMonths: new Set(await findEventMonths(database)),
+    announce: () => undefined,
   };
   const adminPassword = await ensureAdmin(deps, config.adminEmail, 'Rosa Lindgard', config.adminPassword);
 
@@ -91,12 +92,13 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
   intake.on('error', (error) => log.warn({ err: error }, 'intake connection'));
   await listen(releases, intake.server, config.intakePort, config.intakeHost, 'AVENDEL_INTAKE_PORT');
 
-  for (const loop of [
-    startHousekeeping(deps, log),
-    startSender(deps, relay, processId, config.retrySeconds, log),
-    startImporter(deps, log),
-  ])
-    releases.push(() => loop.stop());
+  const workers = {
+    housekeeping: startHousekeeping(deps, log),
+    send: startSender(deps, relay, processId, config.retrySeconds, log),
+    import: startImporter(deps, log),
+  };
+  for (const loop of Object.values(workers)) releases.push(() => loop.stop());
+  deps.announce = (work) => workers[work].wake();
   const schedule = await startSchedule(deps, config.databaseUrl, config.rulesCron, log);
   releases.push(() => schedule.stop());
   return adminPassword;

@@ -81,6 +81,8 @@ export interface JournalItem {
   at: string;
   runId: number | null;
   contactId: number | null;
+  /** How many contacts one item speaks of, where all went from nothing to the same; null when it speaks of one. */
+  contacts: number | null;
   address: string | null;
   name: string | null;
   subject: 'stage' | 'deliverability' | 'subscription' | 'entry' | 'archive';
@@ -153,8 +155,9 @@ export interface Import {
   bytes: number;
   options: { mapping: Record<string, string | null>; delimiter: string };
   dryRun: boolean;
-  state: 'receiving' | 'waiting' | 'reading' | 'applying' | 'finished' | 'failed' | 'cancelled';
-  rowsRead: number;
+  state: 'receiving' | 'waiting' | 'applying' | 'finished' | 'failed' | 'cancelled';
+  /** Rows in the file; while it is read, as many as its bytes so far let expect. */
+  rowsExpected: number;
   rowsDone: number;
   counts: Record<string, number>;
   problem: { detail: string } | null;

@@ -3,12 +3,13 @@ import { DataSource, type EntityManager } from 'typeorm';
 import { CampaignEntity } from './entities/campaign.ts';
 import { AccountEntity, ApiTokenEntity, BrandEntity, ListEntity } from './entities/organisation.ts';
 import { FirstSchema1790000000001 } from './migrations/0001-first-schema.ts';
+import { ImportsInOnePass1790000000002 } from './migrations/0002-imports-in-one-pass.ts';
 
 /** Anything that runs SQL: the data source itself, or a manager inside a transaction. */
 export type Sql = Pick<EntityManager, 'query' | 'getRepository'>;
 export type Database = DataSource;
 
-const MIGRATIONS = [FirstSchema1790000000001];
+const MIGRATIONS = [FirstSchema1790000000001, ImportsInOnePass1790000000002];
 /** Any number of processes may start at once; one migrates, the others wait. */
 const MIGRATION_LOCK = 7_300_001;
 
@@ -74,6 +75,26 @@ export function overWholeSet<T>(database: Database, work: (sql: EntityManager) =
     return work(sql);
   });
 }
+
+/**
+ * Runs `work` in one transaction, and again when it lost a race that a second look settles: someone wrote the same key
+ * (SQLSTATE 23505), or each waited for the other (40P01).
+ */
+export async function inRetriedTransaction<T>(
+  database: Database,
+  work: (sql: EntityManager) => Promise<T>,
+): Promise<T> {
+  for (let tries = 1; ; tries++) {
+    try {
+      return await database.transaction(work);
+    } catch (error) {
+      const { code } = (error as { driverError?: { code?: string } }).driverError ?? {};
+      if (tries === MOST_TRIES || (code !== '23505' && code !== '40P01')) throw error;
+    }
+  }
+}
+
+const MOST_TRIES = 5;
 
 /** Whether an error is PostgreSQL's violation of the named constraint or index (SQLSTATE 23505 and its kin). */
 export function violates(error: unknown, constraint: string): boolean {

@@ -105,7 +105,7 @@ test('UTF-16, byte order marks, quotation marks gone wrong and three bad rows in
   );
   rows[5000] = 'quote@quillmail.example,"Unclosed';
   rows[6000] = 'odd@quillmail.example,"Od"d';
-  const { counts, rowsRead } = await importText(deps, world.listId, ['address,name', ...rows].join('\n'));
-  expect(rowsRead).toBe(10_000);
+  const { counts, rowsExpected } = await importText(deps, world.listId, ['address,name', ...rows].join('\n'));
+  expect(rowsExpected).toBe(10_000);
   expect(counts).toEqual({ created: 9997, refused: 3 });
 });

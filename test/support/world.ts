@@ -1,5 +1,6 @@
 import { Readable } from 'node:stream';
-import { receiveImport, runImport } from '../../src/operations/contacts/import-contacts.ts';
+import { runImport } from '../../src/operations/contacts/import-contacts.ts';
+import { receiveImport } from '../../src/operations/contacts/receive-import.ts';
 import type { Deps } from '../../src/operations/deps.ts';
 import type { IncomingEvent } from '../../src/operations/events/record-events.ts';
 import { createBrand, createList } from '../../src/operations/organisation/set-up.ts';

@@ -10,7 +10,7 @@ export function addCommands(group: Command): void {
       { head: 'No', cell: (row) => row.id, right: true },
       { head: 'File', cell: (row) => row.fileName },
       { head: 'State', cell: (row) => (row.dryRun ? `${row.state} (dry run)` : row.state) },
-      { head: 'Rows', cell: (row) => row.rowsRead, right: true },
+      { head: 'Rows', cell: (row) => row.rowsExpected, right: true },
       { head: 'When', cell: (row) => moment(row.createdAt) },
     ], options, 'Nothing was imported yet.'); // prettier-ignore
   });
@@ -32,6 +32,6 @@ export function addCommands(group: Command): void {
     );
   group.command('cancel <number>').description('stop an import').action(async (id: string) => {
     const row = await connect().cancelImport(Number(id));
-    line(`Import ${row.id} is cancelled after ${row.rowsDone} of ${row.rowsRead} rows; what was taken in stays.`);
+    line(`Import ${row.id} is cancelled after ${row.rowsDone} of about ${row.rowsExpected} rows; what was taken in stays.`);
   }); // prettier-ignore
 }

@@ -20,11 +20,25 @@ export function addCommands(group: Command): void {
     .action(async (id: string, options: OutputOptions & { cursor?: string }) => {
       const page = await connect().runJournal(Number(id), { cursor: options.cursor });
       printRows(page.items, [
-      { head: 'Contact', cell: (row) => row.address },
+      { head: 'Number', cell: (row) => row.id, right: true },
+      { head: 'Contact', cell: (row) => (row.contacts === null ? row.address : `${count(row.contacts)} contacts`) },
       { head: 'What', cell: (row) => row.subject },
       { head: 'Before', cell: (row) => words(row.before) },
       { head: 'After', cell: (row) => words(row.after) },
     ], options, 'This run changed nothing.'); // prettier-ignore
+      if (page.items.some((row) => row.contacts !== null)) note('Who they are: avendel runs contacts NUMBER');
+      if (page.next) note(`The next page: --cursor ${page.next}`);
+    });
+  withOutput(
+    group.command('contacts <number>').description('who a line of “runs show” speaks of, when it speaks of many'),
+  )
+    .option('--cursor <cursor>', 'go on where a page ended')
+    .action(async (id: string, options: OutputOptions & { cursor?: string }) => {
+      const page = await connect().journalContacts(Number(id), { cursor: options.cursor });
+      printRows(page.items, [
+      { head: 'Contact', cell: (row) => row.address },
+      { head: 'Name', cell: (row) => row.name },
+    ], options, 'That line speaks of one contact, or is none.'); // prettier-ignore
       if (page.next) note(`The next page: --cursor ${page.next}`);
     });
   withOutput(

@@ -112,3 +112,5 @@ export const useRunJournal = (id: number, cursor: string | undefined) =>
     queryFn: () => client.runJournal(id, { cursor, limit: 50 }),
     placeholderData: keepPreviousData,
   });
+export const useJournalContacts = (id: number, enabled: boolean) =>
+  useQuery({ queryKey: [...keys.runs, 'set', id], queryFn: () => client.journalContacts(id, { limit: 50 }), enabled });

@@ -11,10 +11,13 @@ export type ParsedAddress =
 const MAX_LOCAL_OCTETS = 64;
 const MAX_ADDRESS_OCTETS = 254;
 
+/** RFC 5322 dot-atom in ASCII: almost every local part there is, and ten times as fast to see as the wide form. */
+const ASCII_DOT_ATOM = /^[a-z0-9!#$%&'*+/=?^_`{|}~-]+(?:\.[a-z0-9!#$%&'*+/=?^_`{|}~-]+)*$/;
 /** RFC 5322 atext, widened by RFC 6531 to everything beyond ASCII. Quoted local parts are not in use and are refused. */
 const DOT_ATOM =
   /^[A-Za-z0-9!#$%&'*+/=?^_`{|}~\u0080-\u{10FFFF}-]+(?:\.[A-Za-z0-9!#$%&'*+/=?^_`{|}~\u0080-\u{10FFFF}-]+)*$/u;
 const LABEL = /^[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?$/;
+const VISIBLE_ASCII = /^[\x21-\x7e]*$/;
 // eslint-disable-next-line no-control-regex
 const CONTROL = /[\u0000-\u001f\u007f-\u009f\u200b-\u200f\u202a-\u202e\ufeff]/u;
 
@@ -27,15 +30,17 @@ export function parseAddress(text: string): ParsedAddress {
   const bare = stripBrackets(text.trim());
   if (bare === '') return { ok: false, problem: 'empty' };
   if (bare.length > 4 * MAX_ADDRESS_OCTETS) return { ok: false, problem: 'too-long' };
-  if (CONTROL.test(bare)) return { ok: false, problem: 'control-character' };
+  if (!VISIBLE_ASCII.test(bare) && CONTROL.test(bare)) return { ok: false, problem: 'control-character' };
   const at = bare.lastIndexOf('@');
   if (at < 1 || at === bare.length - 1) return { ok: false, problem: 'no-at-sign' };
   return assemble(bare.slice(0, at), bare.slice(at + 1));
 }
 
 function assemble(localText: string, domainText: string): ParsedAddress {
-  const local = localText.normalize('NFC').toLowerCase();
-  if (!DOT_ATOM.test(local)) return { ok: false, problem: 'bad-local-part' };
+  const lower = localText.toLowerCase();
+  const ascii = ASCII_DOT_ATOM.test(lower);
+  const local = ascii ? lower : localText.normalize('NFC').toLowerCase();
+  if (!ascii && !DOT_ATOM.test(local)) return { ok: false, problem: 'bad-local-part' };
   const domain = normalDomain(domainText);
   if (domain === undefined) return { ok: false, problem: 'bad-domain' };
   const address = `${local}@${domain}`;
@@ -45,8 +50,20 @@ function assemble(localText: string, domainText: string): ParsedAddress {
   return { ok: true, address, local, domain };
 }
 
+/** The same few domains come again and again in a file; so many are remembered before starting over. */
+const REMEMBERED_DOMAINS = 5000;
+const remembered = new Map<string, string | undefined>();
+
 /** A domain as lower-case A-labels, or nothing when it is not a host name of at least two labels. */
 export function normalDomain(text: string): string | undefined {
+  if (remembered.has(text)) return remembered.get(text);
+  const domain = readDomain(text);
+  if (remembered.size >= REMEMBERED_DOMAINS) remembered.clear();
+  remembered.set(text, domain);
+  return domain;
+}
+
+function readDomain(text: string): string | undefined {
   const trimmed = text.trim().replace(/\.$/, '');
   // URL host parsing would also take "1" or "0x7f" as an IPv4 address, so look at the labels before and after.
   const ascii = /^[a-z0-9.-]+$/.test(trimmed) ? trimmed : domainToASCII(trimmed.normalize('NFC')).toLowerCase();

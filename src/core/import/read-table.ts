@@ -62,18 +62,24 @@ export function guessEncoding(head: Uint8Array): 'utf-8' | 'utf-16le' | 'utf-16b
   return controls > 0 ? undefined : 'utf-8';
 }
 
-export interface TableRow {
-  address: string | null;
-  name: string | null;
-  attributes: Record<string, string> | null;
-  joinedAt: string | null;
-  code: RowProblem | null;
-  /** The value that the problem is about. */
-  value: string | null;
-}
+export type TableRow =
+  | { code: RowProblem }
+  | { code: null; address: string; name: string | null; attributes: Record<string, string> | null; joinedAt: string | null }; // prettier-ignore
+
+/** Dates come again and again in a file; so many are remembered before starting over. */
+const REMEMBERED_DATES = 5000;
 
 /** Makes a reader of rows for one file: what each column is, worked out once. */
 export function makeRowReader(headers: string[], mapping: Record<string, ColumnUse>): (cells: string[]) => TableRow {
+  const dates = new Map<string, string | null | undefined>();
+  const dateOf = (cell: string | undefined): string | null | undefined => {
+    if (cell === undefined) return null;
+    if (!dates.has(cell)) {
+      if (dates.size >= REMEMBERED_DATES) dates.clear();
+      dates.set(cell, readDate(cell));
+    }
+    return dates.get(cell);
+  };
   const place = (use: string): number => headers.findIndex((header) => mapping[header] === use);
   const [address, name, joined] = [place('address'), place('name'), place('joined_at')];
   const attributes = headers.flatMap((header, index) => {
@@ -81,25 +87,13 @@ export function makeRowReader(headers: string[], mapping: Record<string, ColumnU
     return use && !['address', 'name', 'joined_at'].includes(use) ? [{ index, use }] : [];
   });
   return (cells) => {
-    if (cells.length !== headers.length)
-      return refused('column-count', `${cells.length} columns, ${headers.length} in the header`);
+    if (cells.length !== headers.length) return { code: 'column-count' };
     const parsed = parseAddress(cells[address] ?? '');
-    if (!parsed.ok) return refused(parsed.problem, cells[address] ?? '');
-    const joinedAt = readDate(cells[joined]);
-    if (joinedAt === undefined) return refused('bad-date', cells[joined] ?? '');
-    return {
-      address: parsed.address,
-      name: textOf(cells[name]),
-      attributes: attributesOf(cells, attributes),
-      joinedAt,
-      code: null,
-      value: null,
-    };
+    if (!parsed.ok) return { code: parsed.problem };
+    const joinedAt = dateOf(cells[joined]);
+    if (joinedAt === undefined) return { code: 'bad-date' };
+    return { code: null, address: parsed.address, name: textOf(cells[name]), attributes: attributesOf(cells, attributes), joinedAt }; // prettier-ignore
   };
-}
-
-export function refused(code: RowProblem, value: string): TableRow {
-  return { address: null, name: null, attributes: null, joinedAt: null, code, value: value.slice(0, 300) };
 }
 
 function attributesOf(cells: string[], columns: { index: number; use: string }[]): Record<string, string> | null {
@@ -111,14 +105,20 @@ function attributesOf(cells: string[], columns: { index: number; use: string }[]
   return found;
 }
 
+const LONGEST_TEXT = 1000;
+const VISIBLE_ASCII = /^[\x20-\x7e]*$/;
+
 function textOf(cell: string | undefined): string | null {
-  const text = cell?.trim().replaceAll('\u0000', '') ?? '';
-  return text === '' ? null : text.normalize('NFC').slice(0, 1000);
+  const text = cell?.trim() ?? '';
+  if (text === '') return null;
+  if (text.length <= LONGEST_TEXT && VISIBLE_ASCII.test(text)) return text;
+  const kept = text.replaceAll('\u0000', '').normalize('NFC').slice(0, LONGEST_TEXT);
+  return kept === '' ? null : kept;
 }
 
 /** RFC 3339 dates and date-times; null when there is none, undefined when it cannot be read. */
-function readDate(cell: string | undefined): string | null | undefined {
-  const text = cell?.trim() ?? '';
+function readDate(cell: string): string | null | undefined {
+  const text = cell.trim();
   if (text === '') return null;
   if (!/^\d{4}-\d{2}-\d{2}(?:[T ]\d{2}:\d{2}(?::\d{2}(?:\.\d+)?)?(?:Z|[+-]\d{2}:?\d{2})?)?$/.test(text))
     return undefined;

@@ -1,10 +1,12 @@
 import { stringify } from 'csv-stringify/sync';
 import { ROW_WORDS } from '../../shared/row-words.ts';
-import { findImport, findOutcomes } from '../../store/statements/imports.ts';
+import { outcomeOf } from '../../core/import/row-outcomes.ts';
+import { findLetters } from '../../store/statements/import-rows.ts';
+import { findImport } from '../../store/statements/imports.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
-import { CHUNK_ROWS } from './import-contacts.ts';
-import { readImportRecords } from './read-import-records.ts';
+import { readImportRecords, type ImportRecord } from './read-import-records.ts';
+import { CHUNK_ROWS } from './read-row-chunks.ts';
 
 /** The result file of an import, as CSV text in pieces: the original columns, then row, outcome, code and words. */
 export async function* exportImportResults(deps: Deps, importId: number, only?: string): AsyncGenerator<string> {
@@ -14,25 +16,29 @@ export async function* exportImportResults(deps: Deps, importId: number, only?: 
       'wrong-state',
       `Import ${importId} is ${row.state}; its result file is there when it is finished.`,
     );
-  let outcomes: string[] = [];
+  let letters = '';
   let rowNo = 0;
-  let lines: string[][] = [];
-  for await (const { cells, error } of readImportRecords(deps, row)) {
-    if (rowNo === 0) {
-      lines.push([...(cells ?? []), 'row', 'outcome', 'code', 'explanation']);
-    } else {
-      if ((rowNo - 1) % CHUNK_ROWS === 0) outcomes = (await findOutcomes(deps.database, importId, rowNo)) ?? [];
-      const [outcome = '', code = ''] = (outcomes[(rowNo - 1) % CHUNK_ROWS] ?? '').split(':');
-      const words = ROW_WORDS[code === '' ? outcome : `${outcome}:${code}`] ?? '';
-      if (only === undefined || only === outcome)
-        lines.push([...(cells ?? []), String(rowNo), outcome, code, error || words].map(withoutFormula));
+  for await (const { records } of readImportRecords(deps, row)) {
+    const lines: string[][] = [];
+    for (const record of records) {
+      if (rowNo > 0 && (rowNo - 1) % CHUNK_ROWS === 0)
+        letters = (await findLetters(deps.database, importId, rowNo)) ?? '';
+      if (rowNo === 0) lines.push([...(record.cells ?? []), 'row', 'outcome', 'code', 'explanation']);
+      else {
+        const [outcome, ...line] = resultLine(record, rowNo, letters[(rowNo - 1) % CHUNK_ROWS] ?? '');
+        if (only === undefined || only === outcome) lines.push(line);
+      }
+      rowNo++;
     }
-    rowNo++;
-    if (lines.length < 500) continue;
     yield stringify(lines);
-    lines = [];
   }
-  yield stringify(lines);
+}
+
+/** The outcome, then the cells of the row's line in the result file. */
+function resultLine({ cells, error }: ImportRecord, rowNo: number, letter: string): string[] {
+  const [outcome = '', code = ''] = (outcomeOf(letter) ?? '').split(':');
+  const words = ROW_WORDS[code === '' ? outcome : `${outcome}:${code}`] ?? '';
+  return [outcome, ...[...(cells ?? []), String(rowNo), outcome, code, error || words].map(withoutFormula)];
 }
 
 /** A cell that a spreadsheet would take for a formula is written with a leading apostrophe. */

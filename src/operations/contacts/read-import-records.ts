@@ -1,6 +1,4 @@
-import { Readable } from 'node:stream';
-import { pipeline } from 'node:stream/promises';
-import { parse, type CsvError } from 'csv-parse';
+import { parse } from 'csv-parse/sync';
 import { makeQuoteMender, type BrokenLine } from '../../core/import/mend-quotes.ts';
 import { guessEncoding } from '../../core/import/read-table.ts';
 import { findImportPart, type ImportRow } from '../../store/statements/imports.ts';
@@ -12,54 +10,63 @@ export interface ImportRecord {
   error: string;
 }
 
-/** A record longer than this is taken for a quotation mark that was never closed. */
-const MAX_RECORD_CHARACTERS = 64 * 1024;
+/**
+ * Reads the records of a kept import file, the header first, in the same order and number each time it is read; some
+ * thousand at once, each made when it is asked for. Streamed: neither the file nor its records are ever held whole.
+ * `bytes` tells how far it is.
+ */
+export async function* readImportRecords(
+  deps: Deps,
+  row: ImportRow,
+): AsyncGenerator<{ records: Iterable<ImportRecord>; bytes: number }> {
+  const mender = makeQuoteMender();
+  let bytes = 0;
+  for await (const part of decodedParts(deps, row.id)) {
+    bytes += part.bytes;
+    yield { records: readRows(mender.take(part.text), row.options.delimiter), bytes };
+  }
+  yield { records: readRows(mender.end(), row.options.delimiter), bytes };
+}
 
 /**
- * Reads the records of a kept import file, the header first, in the same order and number each time it is read.
- * Streamed: neither the file nor its records are ever held whole.
+ * Rows without a quotation mark are cut at the delimiter (RFC 4180 section 2.4), ten times as fast as by the parser;
+ * the others go to the parser, as many at once as stand together.
  */
-export async function* readImportRecords(deps: Deps, row: ImportRow): AsyncGenerator<ImportRecord> {
-  const skipped: BrokenLine[] = [];
-  const parser = parse({
-    delimiter: row.options.delimiter,
-    relax_column_count: true,
-    relax_quotes: true,
-    skip_empty_lines: true,
-    skip_records_with_error: true,
-    max_record_size: MAX_RECORD_CHARACTERS,
-    bom: true,
-    info: true,
-  });
-  parser.on('skip', (error: CsvError) => skipped.push({ after: Number(error['records'] ?? 0), error: error.message }));
-  pipeline(
-    Readable.from(
-      wholeRows(deps, row.id, (line) => skipped.push(line)),
-      { objectMode: false },
-    ),
-    parser,
-  ).catch((error: Error) => parser.destroy(error));
-  for await (const { record, info } of parser as AsyncIterable<{ record: string[]; info: { records: number } }>) {
-    // Broken lines are told ahead of the records still in the buffer; the count of records before puts them in place.
-    while (skipped[0] && skipped[0].after < info.records) yield { cells: null, error: skipped.shift()!.error };
-    yield { cells: record, error: '' };
+function* readRows(rows: (string | BrokenLine)[], delimiter: string): Generator<ImportRecord> {
+  let quoted: string[] = [];
+  for (const row of rows) {
+    const isQuoted = typeof row === 'string' && row.includes('"');
+    if (quoted.length > 0 && (!isQuoted || quoted.length >= MOST_AT_ONCE)) {
+      yield* parseQuoted(quoted, delimiter);
+      quoted = [];
+    }
+    if (isQuoted) quoted.push(row);
+    else yield typeof row === 'string' ? { cells: row.split(delimiter), error: '' } : { cells: null, ...row };
   }
-  for (const { error } of skipped) yield { cells: null, error };
+  if (quoted.length > 0) yield* parseQuoted(quoted, delimiter);
 }
 
-async function* wholeRows(deps: Deps, importId: number, report: (line: BrokenLine) => void): AsyncGenerator<string> {
-  const mender = makeQuoteMender(report);
-  for await (const text of decodedParts(deps, importId)) yield mender.take(text);
-  yield mender.end();
+const MOST_AT_ONCE = 1000;
+
+function parseQuoted(rows: string[], delimiter: string): ImportRecord[] {
+  try {
+    const parsed = parse(`${rows.join('\n')}\n`, { delimiter, relax_column_count: true, relax_quotes: true });
+    if (parsed.length === rows.length) return parsed.map((cells) => ({ cells, error: '' }));
+  } catch (error) {
+    if (rows.length === 1) return [{ cells: null, error: (error as Error).message }];
+  }
+  if (rows.length === 1) return [{ cells: null, error: `the row cannot be read: ${rows[0]!.slice(0, 200)}` }];
+  // One of them is broken: each for itself.
+  return rows.flatMap((row) => parseQuoted([row], delimiter));
 }
 
-async function* decodedParts(deps: Deps, importId: number): AsyncGenerator<string> {
+async function* decodedParts(deps: Deps, importId: number): AsyncGenerator<{ text: string; bytes: number }> {
   let decoder: InstanceType<typeof TextDecoder> | undefined;
   for (let seq = 0; ; seq++) {
     const part = await findImportPart(deps.database, importId, seq);
     if (!part) break;
     decoder ??= new TextDecoder(guessEncoding(part) ?? 'utf-8');
-    yield decoder.decode(part, { stream: true });
+    yield { text: decoder.decode(part, { stream: true }), bytes: part.length };
   }
-  yield decoder?.decode() ?? '';
+  yield { text: decoder?.decode() ?? '', bytes: 0 };
 }

@@ -3,6 +3,8 @@ import type { Logger } from 'pino';
 export interface Loop {
   /** Lets the present round end, and starts no other. */
   stop(): Promise<void>;
+  /** Begins the next round now: there is something to do. */
+  wake(): void;
 }
 
 const AFTER_FAILURE_MS = 2000;
@@ -10,6 +12,7 @@ const AFTER_FAILURE_MS = 2000;
 /** Runs `round` again and again; it says how many milliseconds to wait. A failed round is logged and tried again. */
 export function startLoop(log: Logger, name: string, round: () => Promise<number>): Loop {
   let stopped = false;
+  let woken = false;
   let wake: (() => void) | undefined;
   const pause = (ms: number): Promise<void> =>
     new Promise((resolve) => {
@@ -25,10 +28,15 @@ export function startLoop(log: Logger, name: string, round: () => Promise<number
         log.error({ err: error }, `${name} failed and will try again`);
         return AFTER_FAILURE_MS;
       });
-      if (!stopped && wait > 0) await pause(wait);
+      if (!stopped && !woken && wait > 0) await pause(wait);
+      woken = false;
     }
   })();
   return {
+    wake() {
+      woken = true;
+      wake?.();
+    },
     async stop() {
       stopped = true;
       wake?.();

@@ -55,6 +55,8 @@ export interface JournalRow {
   at: Date;
   runId: number | null;
   contactId: number | null;
+  /** Contacts that one row speaks of, all of whom went from nothing to the same; null when it speaks of one. */
+  contacts: number | null;
   address: string | null;
   name: string | null;
   subject: string;
@@ -66,20 +68,41 @@ export interface JournalRow {
   cause: Record<string, unknown>;
 }
 
-const JOURNAL_COLUMNS = `j.id::float8 AS id, j.at, j.run_id AS "runId", j.contact_id::float8 AS "contactId", c.address, c.name, j.subject,
+const JOURNAL_COLUMNS = `j.id::float8 AS id, j.at, j.run_id AS "runId", j.contact_id::float8 AS "contactId",
+  (SELECT sum(upper(r) - lower(r))::float8 FROM unnest(j.contacts) r) AS contacts, c.address, c.name, j.subject,
   j.subject_id::float8 AS "subjectId", j.before, j.after, j.actor_kind AS "actorKind", j.actor, j.cause`;
 
-/** Journal rows of one run or one contact or all, newest first, before number `before`. */
+/**
+ * Journal rows of one run or one contact or all, newest first, before number `before`. A contact's are found in two
+ * indexes, those about them alone and those about a set with them in it.
+ */
 export async function listJournal(
   sql: Sql,
   filter: { runId?: number; contactId?: number },
   before: number,
   limit: number,
 ): Promise<JournalRow[]> {
+  const from =
+    filter.contactId === undefined
+      ? 'SELECT * FROM journal WHERE $2::bigint IS NULL'
+      : `SELECT * FROM journal WHERE contact_id = $2::bigint UNION ALL SELECT * FROM journal WHERE contacts @> $2::bigint`;
   return sql.query(
-    `SELECT ${JOURNAL_COLUMNS} FROM journal j LEFT JOIN contact c ON c.id = j.contact_id
-     WHERE ($1::int IS NULL OR j.run_id = $1) AND ($2::bigint IS NULL OR j.contact_id = $2) AND j.id < $3
-     ORDER BY j.id DESC LIMIT $4`,
+    `SELECT ${JOURNAL_COLUMNS} FROM (${from}) j LEFT JOIN contact c ON c.id = coalesce(j.contact_id, $2::bigint)
+     WHERE ($1::int IS NULL OR j.run_id = $1) AND j.id < $3 ORDER BY j.id DESC LIMIT $4`,
     [filter.runId ?? null, filter.contactId ?? null, before, limit],
+  );
+}
+
+/** Contacts that one journal row speaks of as a set, by id, after contact `after`. */
+export async function listSetContacts(
+  sql: Sql,
+  journalId: number,
+  after: number,
+  limit: number,
+): Promise<{ id: number; address: string; name: string | null }[]> {
+  return sql.query(
+    `SELECT c.id::float8 AS id, c.address, c.name FROM contact c
+     WHERE c.id > $2 AND (SELECT contacts FROM journal WHERE id = $1) @> c.id ORDER BY c.id LIMIT $3`,
+    [journalId, after, limit],
   );
 }

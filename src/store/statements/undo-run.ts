@@ -9,17 +9,25 @@ export interface UndoneCounts {
 
 /**
  * The latest change that a run made to each thing, with whether anything changed that thing again later.
- * before = what the run found, taken from its first change.
+ * before = what the run found, taken from its first change. Sets are taken
+ * apart; nothing that came later can be a set, since one only says where things began. Uses journal_by_run,
+ * journal_by_contact and journal_by_entry.
  */
 const CHANGES = `
+  mine AS (
+    SELECT id, subject, subject_id, contact_id, before, after FROM journal WHERE run_id = $1 AND contacts IS NULL
+    UNION ALL
+    SELECT j.id, j.subject, j.subject_id, n AS contact_id, NULL, j.after
+    FROM journal j, unnest(j.contacts) r, generate_series(lower(r), upper(r) - 1) n WHERE j.run_id = $1 AND j.contacts IS NOT NULL),
   change AS (
-    SELECT DISTINCT ON (j.subject, j.subject_id, j.contact_id) j.id, j.subject, j.subject_id, j.contact_id, j.after, f.before,
-      EXISTS (SELECT FROM journal l WHERE l.subject = j.subject AND l.subject_id = j.subject_id AND l.contact_id IS NOT DISTINCT FROM j.contact_id
-              AND l.id > j.id AND l.run_id IS DISTINCT FROM $1::int) AS moved_on
-    FROM journal j
-    JOIN LATERAL (SELECT before FROM journal f WHERE f.run_id = $1 AND f.subject = j.subject AND f.subject_id = j.subject_id
-                  AND f.contact_id IS NOT DISTINCT FROM j.contact_id ORDER BY f.id LIMIT 1) f ON true
-    WHERE j.run_id = $1 ORDER BY j.subject, j.subject_id, j.contact_id, j.id DESC),
+    SELECT DISTINCT ON (j.subject, j.subject_id, j.contact_id) j.id, j.subject, j.subject_id, j.contact_id, j.after,
+      first_value(j.before) OVER (PARTITION BY j.subject, j.subject_id, j.contact_id ORDER BY j.id) AS before,
+      CASE WHEN j.subject = 'entry' THEN EXISTS (
+        SELECT FROM journal l WHERE l.subject = 'entry' AND l.subject_id = j.subject_id AND l.id > j.id AND l.run_id IS DISTINCT FROM $1::int)
+      ELSE EXISTS (
+        SELECT FROM journal l WHERE l.contact_id = j.contact_id AND l.subject = j.subject AND l.subject_id = j.subject_id AND l.id > j.id
+          AND l.run_id IS DISTINCT FROM $1::int) END AS moved_on
+    FROM mine j ORDER BY j.subject, j.subject_id, j.contact_id, j.id DESC),
   back AS (SELECT * FROM change WHERE NOT moved_on)`;
 
 /** Puts back everything a run changed, except where something changed it again later; journals each under the undoing run. */

@@ -34,7 +34,7 @@ export default function ImportPage() {
               <Select label="List" data={(lists.data ?? []).filter((list) => list.brandId === brand.id).map((list) => ({ value: String(list.id), label: list.name }))} value={listId} onChange={(value) => { setListId(value); setImportId(null); }} />
               <ProblemNote error={begin.error} />
               <button type="button" className="main-button" disabled={!file || !listId || begin.isPending} onClick={() => start(!seen)}>
-                {seen ? `Import ${plural(row.rowsRead, 'row', 'rows')}` : 'Dry run'}
+                {seen ? `Import ${plural(row.rowsExpected, 'row', 'rows')}` : 'Dry run'}
               </button>
             </div>
           </Section>
@@ -49,9 +49,9 @@ export default function ImportPage() {
 
 function headline(row: Import): string {
   if (row.state === 'failed') return 'The file cannot be imported';
-  if (row.state !== 'finished') return `${count(row.rowsDone)} of ${count(row.rowsRead)} rows`;
+  if (row.state !== 'finished') return `${count(row.rowsDone)} of about ${count(row.rowsExpected)} rows`;
   const taken = (row.counts['created'] ?? 0) + (row.counts['updated'] ?? 0);
-  return `${count(taken)} of ${count(row.rowsRead)} rows ${row.dryRun ? 'would come in or change something' : 'came in or changed something'}`;
+  return `${count(taken)} of ${count(row.rowsExpected)} rows ${row.dryRun ? 'would come in or change something' : 'came in or changed something'}`;
 }
 
 function Outcome({ row }: { row: Import }) {
@@ -59,7 +59,7 @@ function Outcome({ row }: { row: Import }) {
   return (
     <Section head={row.dryRun ? 'What would become of each row' : 'What became of each row'} beside={row.state === 'finished' ? <a className="plain" href={`/api/v1/imports/${row.id}/results.csv`}>Result file</a> : undefined}>
       <div className="bar-box" style={{ marginBottom: 8 }}>
-        <div style={{ width: `${(100 * row.rowsDone) / Math.max(1, row.rowsRead)}%` }} />
+        <div style={{ width: `${(100 * row.rowsDone) / Math.max(1, row.rowsExpected)}%` }} />
       </div>
       <table className="rows">
         <thead>
@@ -98,7 +98,7 @@ function Earlier() {
                 <tr key={row.id}>
                   <td>{row.fileName}</td>
                   <td className="second">{row.dryRun ? 'dry run' : row.state}</td>
-                  <td className="figure second">{plural(row.rowsRead, 'row', 'rows')}</td>
+                  <td className="figure second">{plural(row.rowsExpected, 'row', 'rows')}</td>
                   <td className="figure second">
                     {row.runId === null ? (
                       moment(row.createdAt, zone)

@@ -2,11 +2,11 @@ import { Button, Textarea } from '@mantine/core';
 import { useState } from 'react';
 import { useParams } from 'react-router';
 import type { Run as RunData } from '../../../shared/api.ts';
-import { useRun, useRunJournal } from '../../api/queries.ts';
+import { useJournalContacts, useRun, useRunJournal } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
-import { count, moment } from '../../components/words.ts';
+import { count, moment, plural } from '../../components/words.ts';
 import { changeWords } from '../contacts/time-line.tsx';
 
 /** One run: what it changed, and its undo. */
@@ -38,9 +38,8 @@ function RunPage({ run }: { run: RunData }) {
                     {items.map((item) => (
                       <tr key={item.id}>
                         <td>
-                          {item.contactId === null ? (
-                            ''
-                          ) : (
+                          {item.contacts === null ? null : <SetOfContacts id={item.id} contacts={item.contacts} />}
+                          {item.contactId === null ? null : (
                             <Door to={`/contacts/${item.contactId}`}>{item.name ?? item.address}</Door>
                           )}
                         </td>
@@ -59,6 +58,34 @@ function RunPage({ run }: { run: RunData }) {
           </Await>
         </Section>
       </Leaf>
+    </>
+  );
+}
+
+/** A change that was the same for many: how many, and the first of them on request. */
+function SetOfContacts({ id, contacts }: { id: number; contacts: number }) {
+  const [open, setOpen] = useState(false);
+  const first = useJournalContacts(id, open);
+  return (
+    <>
+      <Button size="compact-sm" variant="subtle" aria-expanded={open} onClick={() => setOpen(!open)}>
+        {plural(contacts, 'contact', 'contacts')}
+      </Button>
+      {open && (
+        <Await of={first}>
+          {({ items, next }) => (
+            <p className="second">
+              {items.map((one, index) => (
+                <span key={one.id}>
+                  {index > 0 ? ', ' : ''}
+                  <Door to={`/contacts/${one.id}`}>{one.name ?? one.address}</Door>
+                </span>
+              ))}
+              {next ? ' and others; the command line lists them all.' : ''}
+            </p>
+          )}
+        </Await>
+      )}
     </>
   );
 }

@@ -1,6 +1,6 @@
 import { checkAddress } from '../../../operations/contacts/explain-verdict.ts';
 import { exportImportResults } from '../../../operations/contacts/export-import-results.ts';
-import { receiveImport } from '../../../operations/contacts/import-contacts.ts';
+import { receiveImport } from '../../../operations/contacts/receive-import.ts';
 import { found, Problem } from '../../../operations/problem.ts';
 import * as schema from '../../../shared/schemas.ts';
 import {

@@ -5,7 +5,7 @@ import { applySunsetRule, previewSunsetRule } from '../../../operations/rules/su
 import { undoRun } from '../../../operations/rules/undo-run.ts';
 import { found } from '../../../operations/problem.ts';
 import * as schema from '../../../shared/schemas.ts';
-import { findRun, listJournal, listRuns } from '../../../store/statements/journal.ts';
+import { findRun, listJournal, listRuns, listSetContacts } from '../../../store/statements/journal.ts';
 import { findSunsetRule, findVersionedBounceRule } from '../../../store/statements/rules.ts';
 import { NEWEST, NEWEST_INT, pageOf, readCursor, type PageQuery } from '../paging.ts';
 import { route, type Route } from '../route.ts';
@@ -54,6 +54,12 @@ export const ruleRoutes: Route[] = [
     method: 'get', path: '/runs/:id/journal', summary: 'What a run changed', params: schema.idParams, query: schema.pageQuery,
     async handle({ deps, params, query }) {
       return pageOf(await listJournal(deps.database, { runId: params.id }, readCursor(query.cursor, NEWEST), query.limit + 1), query.limit, (row) => row.id);
+    },
+  }),
+  route<WithId, PageQuery>({
+    method: 'get', path: '/journal/:id/contacts', summary: 'The contacts that one journal row speaks of as a set', params: schema.idParams, query: schema.pageQuery,
+    async handle({ deps, params, query }) {
+      return pageOf(await listSetContacts(deps.database, params.id, readCursor(query.cursor, 0), query.limit + 1), query.limit, (row) => row.id);
     },
   }),
   route<WithId, never, { reason: string }>({

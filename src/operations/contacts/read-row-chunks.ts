@@ -1,0 +1,93 @@
+import { makeRowReader } from '../../core/import/read-table.ts';
+import { OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
+import { makeSeenAddresses } from '../../core/import/seen-addresses.ts';
+import type { RowColumns } from '../../store/statements/import-rows.ts';
+import type { ImportRow } from '../../store/statements/imports.ts';
+import type { Deps } from '../deps.ts';
+import { Problem } from '../problem.ts';
+import { readImportRecords, type ImportRecord } from './read-import-records.ts';
+
+/** Rows applied in one transaction. The result file counts on it: never change it without a migration of import_chunk. */
+export const CHUNK_ROWS = 20_000;
+/** What one file may hold: two and a half times what we promise, and 128 MB to remember which addresses have passed. */
+const MOST_ROWS = 5_000_000;
+
+/** Rows `firstRow` and on of a file. `letters` has the outcome of those that are settled by reading (refused, repeated); the others stand in `columns`. */
+export interface RowChunk {
+  firstRow: number;
+  letters: (string | null)[];
+  columns: RowColumns;
+  /** How much of the file is read, above 0, at most 1. */
+  fraction: number;
+}
+
+/** Reads the kept file of an import in chunks of CHUNK_ROWS, the same ones each time. */
+export async function* readRowChunks(deps: Deps, row: ImportRow): AsyncGenerator<RowChunk> {
+  const seen = makeSeenAddresses(row.id);
+  let take: ((record: ImportRecord, rowNo: number, into: ChunkBuilder) => void) | undefined;
+  let chunk = makeChunk(1);
+  let fraction = 0;
+  for await (const { records, bytes } of readImportRecords(deps, row)) {
+    fraction = Math.min(1, bytes / row.bytes);
+    for (const record of records) {
+      if (!take) {
+        take = makeTaker(record, row, seen.firstRow);
+        continue;
+      }
+      take(record, chunk.firstRow + chunk.letters.length, chunk);
+      if (chunk.letters.length < CHUNK_ROWS) continue;
+      yield finished(chunk, fraction);
+      chunk = makeChunk(chunk.firstRow + CHUNK_ROWS);
+      if (chunk.firstRow > MOST_ROWS) throw tooManyRows(row);
+    }
+  }
+  if (chunk.letters.length > 0) yield finished(chunk, 1);
+}
+
+type ChunkBuilder = ReturnType<typeof makeChunk>;
+
+function makeChunk(firstRow: number) {
+  return {
+    firstRow,
+    letters: [] as (string | null)[],
+    addresses: [] as string[],
+    names: [] as (string | null)[],
+    attributes: [] as (string | null)[],
+    joinedAt: [] as (string | null)[],
+  };
+}
+
+/** The header says what each column is; what is left is a function that puts one record into a chunk. */
+function makeTaker(
+  header: ImportRecord,
+  row: ImportRow,
+  firstRow: (address: string, rowNo: number) => number | undefined,
+): (record: ImportRecord, rowNo: number, into: ChunkBuilder) => void {
+  const read = makeRowReader(
+    (header.cells ?? []).map((cell) => cell.trim()),
+    row.options.mapping,
+  );
+  return ({ cells }, rowNo, into) => {
+    if (!cells) return void into.letters.push(OUTCOME_LETTERS['refused:unreadable-row']);
+    const known = read(cells);
+    if (known.code !== null) return void into.letters.push(OUTCOME_LETTERS[`refused:${known.code}`]);
+    if (firstRow(known.address, rowNo) !== undefined) return void into.letters.push(OUTCOME_LETTERS.duplicate);
+    into.letters.push(null);
+    into.addresses.push(known.address);
+    into.names.push(known.name);
+    into.attributes.push(known.attributes && JSON.stringify(known.attributes));
+    into.joinedAt.push(known.joinedAt);
+  };
+}
+
+function finished(chunk: ChunkBuilder, fraction: number): RowChunk {
+  const { firstRow, letters, addresses } = chunk;
+  const used = (column: (string | null)[]): (string | null)[] | null => (column.some((cell) => cell !== null) ? column : null); // prettier-ignore
+  const columns = { addresses, names: used(chunk.names), attributes: used(chunk.attributes), joinedAt: used(chunk.joinedAt) }; // prettier-ignore
+  return { firstRow, letters, columns, fraction };
+}
+
+function tooManyRows(row: ImportRow): Problem {
+  const most = MOST_ROWS.toLocaleString('en-GB');
+  return new Problem('bad-file', `${row.fileName} has more than ${most} rows. The first ${most} are taken in; split off the others and import them as a file of their own.`); // prettier-ignore
+}

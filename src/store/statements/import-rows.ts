@@ -1,0 +1,169 @@
+import type { RowOutcome } from '../../core/import/row-outcomes.ts';
+import { OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
+import { arrayText } from '../array-text.ts';
+import type { Sql } from '../database.ts';
+import { baseAddressSql } from './eligibility.ts';
+
+/** Rows of a file as columns: addresses are in normal form and each stands once. A column nobody fills is null. */
+export interface RowColumns {
+  addresses: string[];
+  names: (string | null)[] | null;
+  /** JSON texts. */
+  attributes: (string | null)[] | null;
+  joinedAt: (string | null)[] | null;
+}
+
+export interface RowTarget {
+  importId: number;
+  listId: number;
+  brandId: number;
+  /** What a new subscription begins as. */
+  state: 'subscribed' | 'pending';
+}
+
+const letter = (outcome: RowOutcome): string => `'${OUTCOME_LETTERS[outcome]}'`;
+
+/**
+ * CTEs that end in `person`: each row with the contact it is about and its outcome. $1 to $4 are the columns, $5 the
+ * import, $6 the list, $7 the brand. Suppression is matched as at sending (exact, base, hash, domain), `marketing` and
+ * `everything` alike. A dry run reads this and nothing else, so that its counts are those of the real run.
+ *
+ * Contacts are looked up one by one in their index (OFFSET 0 keeps the planner from hashing the whole table for it): a
+ * chunk costs the same whether the base has thousands or millions. Entries are joined as the planner likes; it sees the
+ * arrays' length.
+ */
+const PERSON = `
+  given AS MATERIALIZED (
+    SELECT g.n, g.address, g.name, g.attributes::jsonb AS attributes, g.joined_at::timestamptz AS joined_at,
+      CASE WHEN strpos(g.address, '+') > 1 THEN ${baseAddressSql('g.address')} END AS base, split_part(g.address, '@', 2) AS domain
+    FROM unnest($1::text[], $2::text[], $3::text[], $4::text[]) WITH ORDINALITY AS g (address, name, attributes, joined_at, n)),
+  known AS MATERIALIZED (
+    SELECT g.*, c.id AS known_id, c.erased_at IS NOT NULL AS erased, c.deliverability, s.state,
+      c.erased_at IS NULL AND ((g.name IS NOT NULL AND g.name IS DISTINCT FROM c.name) OR NOT c.attributes @> coalesce(g.attributes, '{}')) AS differs
+    FROM given g LEFT JOIN LATERAL (SELECT * FROM contact WHERE address = g.address OFFSET 0) c ON true
+    LEFT JOIN LATERAL (SELECT state FROM subscription WHERE contact_id = c.id AND list_id = $6::int OFFSET 0) s ON true),
+  applicable AS (
+    SELECT l.id, l.exact FROM suppression_list l
+    WHERE l.scope = 'organisation' OR (l.scope = 'brand' AND l.scope_id = $7::int) OR (l.scope = 'list' AND l.scope_id = $6::int)),
+  entry AS NOT MATERIALIZED (
+    SELECT e.value, e.kind, l.exact FROM suppression_entry e JOIN applicable l ON l.id = e.list_id
+    WHERE e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > now())),
+  stopped_domain AS (
+    SELECT DISTINCT d.domain FROM (SELECT value FROM entry WHERE kind = 'domain') e
+    JOIN (SELECT DISTINCT domain FROM given) d
+      ON d.domain = ltrim(e.value, '.') OR (left(e.value, 1) = '.' AND right(d.domain, length(e.value)) = e.value)),
+  named AS (SELECT n, address, false AS by_base FROM given UNION ALL SELECT n, base, true FROM given WHERE base IS NOT NULL),
+  suppressed AS MATERIALIZED (
+    SELECT g.n FROM named g JOIN entry e ON e.kind = 'address' AND e.value = g.address AND NOT (e.exact AND g.by_base)
+    UNION SELECT g.n FROM given g JOIN stopped_domain d USING (domain)
+    UNION SELECT g.n FROM given g JOIN entry e ON e.kind = 'hash' AND e.value = encode(sha256(convert_to(g.address, 'UTF8')), 'hex')
+      WHERE EXISTS (SELECT FROM entry WHERE kind = 'hash')
+    UNION SELECT k.n FROM known k WHERE k.erased OR k.deliverability = 'undeliverable'),
+  person AS MATERIALIZED (
+    SELECT k.*, CASE
+        WHEN n IN (SELECT n FROM suppressed) THEN ${letter('suppressed')}
+        WHEN state = 'unsubscribed' THEN ${letter('suppressed:unsubscribed')}
+        WHEN known_id IS NULL THEN ${letter('created')}
+        WHEN state IS NULL OR differs THEN ${letter('updated')}
+        ELSE ${letter('unchanged')} END AS outcome
+    FROM known k)`;
+
+const LETTERS = `SELECT string_agg(outcome, '' ORDER BY n) AS letters FROM person`;
+
+/** What would become of rows: one letter a row, in their order. Changes nothing. */
+export async function judgeImportRows(sql: Sql, rows: RowColumns, target: RowTarget): Promise<string> {
+  const [answer]: { letters: string | null }[] = await sql.query(
+    `WITH ${PERSON}, import AS (SELECT $5::int) ${LETTERS}`,
+    parameters(rows, target),
+  );
+  return answer!.letters ?? '';
+}
+
+/**
+ * Takes rows into contacts and onto the list, journaled under a run, and answers one letter a row. A suppressed address is
+ * kept as a contact and not subscribed. An import never lifts anything: who has left the list stays out, who is on it
+ * stays as they are, who is erased is not touched.
+ *
+ * One statement; ids are drawn before inserting, so nothing is read back, and the journal takes the subscribed as a set
+ * (apart by whether they joined just now, which is what Today counts as news). Plain INSERTs: ON CONFLICT DO NOTHING was half
+ * as slow again. When another act brings in one of these people in the same instant, the unique key of contact or
+ * subscription is violated; the caller rolls back and tries again, and then finds that person.
+ */
+export async function takeImportRows(
+  sql: Sql,
+  rows: RowColumns,
+  target: RowTarget,
+  runId: number,
+  actor: string,
+): Promise<string> {
+  const [answer]: { letters: string | null }[] = await sql.query(
+    `WITH ${PERSON},
+     taken AS MATERIALIZED (
+       SELECT p.*, coalesce(known_id, nextval('contact_id_seq')) AS id FROM person p),
+     created AS (
+       INSERT INTO contact (id, address, name, attributes, joined_at)
+       SELECT id, address, name, coalesce(attributes, '{}'), coalesce(joined_at, now()) FROM taken WHERE known_id IS NULL),
+     updated AS (
+       UPDATE contact c SET name = coalesce(t.name, c.name), attributes = c.attributes || coalesce(t.attributes, '{}')
+       FROM taken t WHERE c.id = ANY (ARRAY(SELECT known_id FROM taken WHERE differs)) AND c.id = t.known_id),
+     subscribed AS (
+       INSERT INTO subscription (contact_id, list_id, state, since, source)
+       SELECT id, $6, $8, coalesce(joined_at, now()), 'import ' || $5::int FROM taken WHERE state IS NULL AND outcome <> ${letter('suppressed')}),
+     noted AS (
+       INSERT INTO journal (run_id, contacts, subject, subject_id, after, actor_kind, actor, cause)
+       SELECT $9::int, range_agg(int8range(id, id, '[]')), 'subscription', $6, jsonb_build_object('state', $8::text, 'since', max(coalesce(joined_at, now()))),
+         'person', $10, jsonb_build_object('import', $5::int)
+       FROM taken WHERE state IS NULL AND outcome <> ${letter('suppressed')}
+       GROUP BY coalesce(joined_at > now() - interval '1 day', true))
+     ${LETTERS}`,
+    [...parameters(rows, target), target.state, runId, actor],
+  );
+  return answer!.letters ?? '';
+}
+
+function parameters(rows: RowColumns, target: RowTarget): unknown[] {
+  const columns = [rows.addresses, rows.names, rows.attributes, rows.joinedAt].map(
+    (column) => column && arrayText(column),
+  );
+  return [...columns, target.importId, target.listId, target.brandId];
+}
+
+/**
+ * Keeps the letters of a chunk of rows, which also says that the chunk is done, and moves the import's progress on.
+ * Returns false when the import was cancelled meanwhile: the caller rolls back.
+ */
+export async function keepChunk(
+  sql: Sql,
+  importId: number,
+  chunk: { firstRow: number; letters: string; counts: Record<string, number> },
+): Promise<boolean> {
+  const rows: unknown[] = await sql.query(
+    `WITH kept AS (INSERT INTO import_chunk (import_id, first_row, letters) VALUES ($1, $2, $3) RETURNING import_id),
+     moved AS (
+       UPDATE import i SET rows_done = i.rows_done + length($3), counts = (
+         SELECT jsonb_object_agg(key, n) FROM (
+           SELECT key, sum(value::int) AS n FROM (SELECT * FROM jsonb_each_text(i.counts) UNION ALL SELECT * FROM jsonb_each_text($4::jsonb)) c GROUP BY key) s)
+       FROM kept WHERE i.id = kept.import_id AND i.state <> 'cancelled' RETURNING i.id)
+     SELECT id FROM moved`,
+    [importId, chunk.firstRow, chunk.letters, JSON.stringify(chunk.counts)],
+  );
+  return rows.length > 0;
+}
+
+/** First rows of the chunks that are done: what an import that was interrupted does not do again. */
+export async function listDoneChunks(sql: Sql, importId: number): Promise<number[]> {
+  const rows: { firstRow: number }[] = await sql.query(
+    `SELECT first_row AS "firstRow" FROM import_chunk WHERE import_id = $1`,
+    [importId],
+  );
+  return rows.map((row) => row.firstRow);
+}
+
+/** Letters of the rows of one chunk, in their order. */
+export async function findLetters(sql: Sql, importId: number, firstRow: number): Promise<string | undefined> {
+  const rows: { letters: string }[] = await sql.query(
+    `SELECT letters FROM import_chunk WHERE import_id = $1 AND first_row = $2`,
+    [importId, firstRow],
+  );
+  return rows[0]?.letters;
+}
