@@ -229,29 +229,34 @@ async function main(): Promise<void> {
   mkdirSync(FOLDER, { recursive: true });
   const file = writeCsv();
   const sink = await startHelper('sink.js', String(RELAY_PORT));
-  const service = await startService(await fresh('avendel_bench'), RELAY_PORT, SERVICE_PORT);
+  let service: BenchService | undefined;
   try {
-    const brand = await service.client.createBrand({
-      name: 'Bench',
-      fromAddress: 'bench@larkfield.example',
-      returnDomain: 'returns.larkfield.example',
-    });
-    const list = await service.client.createList({ brandId: brand.id, name: 'All' });
-    const parts: [string, () => Promise<Measured>][] = [
-      ['import', () => measureImport(service, file, list.id)],
-      ['preflight', () => measurePreflight(service, list.id, brand.id)],
-      ['sending', () => measureSending(service, brand.id)],
-      ['pixel', () => measurePixel(service)],
-    ];
-    const results: Measured[] = [];
-    // Each part builds on the ones before it: naming one runs up to it.
-    const last = parts.findIndex(([name]) => name === process.argv[2]);
-    for (const [, measure] of last < 0 ? parts : parts.slice(0, last + 1)) results.push(await measure());
-    print(results);
+    service = await startService(await fresh('avendel_bench'), RELAY_PORT, SERVICE_PORT);
+    await measureAll(service, file);
   } finally {
-    await service.stop();
+    await service?.stop();
     sink.stop();
   }
+}
+
+async function measureAll(service: BenchService, file: string): Promise<void> {
+  const brand = await service.client.createBrand({
+    name: 'Bench',
+    fromAddress: 'bench@larkfield.example',
+    returnDomain: 'returns.larkfield.example',
+  });
+  const list = await service.client.createList({ brandId: brand.id, name: 'All' });
+  const parts: [string, () => Promise<Measured>][] = [
+    ['import', () => measureImport(service, file, list.id)],
+    ['preflight', () => measurePreflight(service, list.id, brand.id)],
+    ['sending', () => measureSending(service, brand.id)],
+    ['pixel', () => measurePixel(service)],
+  ];
+  const results: Measured[] = [];
+  // Each part builds on the ones before it: naming one runs up to it.
+  const last = parts.findIndex(([name]) => name === process.argv[2]);
+  for (const [, measure] of last < 0 ? parts : parts.slice(0, last + 1)) results.push(await measure());
+  print(results);
 }
 
 function print(results: Measured[]): void {

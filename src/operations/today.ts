@@ -46,7 +46,7 @@ export async function lookAtToday(deps: Deps, brandId: number): Promise<Today> {
     listIds: lists.map((list) => list.id),
     leftOutListIds: [],
   };
-  const everyone = await overWholeSet(deps.database, (sql) => countPreflight(sql, audience));
+  const { rows: everyone } = await overWholeSet(deps.database, (sql) => countPreflight(sql, audience, 0));
   const covered = everyone.reduce((sum, row) => sum + row.contacts, 0);
   const { moving, toSunset } = await previewSunsetRule(deps, brandId);
   return {

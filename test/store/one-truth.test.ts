@@ -150,7 +150,7 @@ describe('invariant 11, one truth', () => {
       listIds: [world.listId, members.id],
       leftOutListIds: [],
     };
-    const counted = await countPreflight(deps.database, message);
+    const { rows: counted } = await countPreflight(deps.database, message, 0);
     const bySql = new Map<string, string[]>();
     for (const { reason } of counted)
       for (const row of await listPreflight(deps.database, message, reason, 0, 1000))

@@ -1,7 +1,6 @@
 import { REASONS, type Reason } from '../../shared/words.ts';
 import {
   countPreflight,
-  countPreflightDomains,
   listPreflight,
   type JudgedContact,
   type PreflightRow,
@@ -35,10 +34,7 @@ const MOST_DOMAINS = 12;
 export async function preflightCampaign(deps: Deps, id: number): Promise<Preflight> {
   const campaign = await getCampaign(deps, id);
   const message = judgedMessage(campaign);
-  const { rows, domains } = await overWholeSet(deps.database, async (sql) => ({
-    rows: await countPreflight(sql, message),
-    domains: await countPreflightDomains(sql, message, MOST_DOMAINS),
-  }));
+  const { rows, domains } = await overWholeSet(deps.database, (sql) => countPreflight(sql, message, MOST_DOMAINS));
   const willGet = rows.find((row) => row.reason === null)?.contacts ?? 0;
   const reasons = REASONS.flatMap((reason) =>
     rows.filter((row) => row.reason === reason).map((row) => ({ reason, contacts: row.contacts, sample: row.sample })),

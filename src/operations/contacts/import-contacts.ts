@@ -9,8 +9,8 @@ import { insertRun, finishRun } from '../../store/statements/journal.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
 
-/** Chunks applied at once: while one is written, another is, and a third is read from the file. */
-const LANES = 2;
+/** Chunks applied at once, so that while one is read from the file two are written. */
+const LANES = 3;
 
 /**
  * Works an import through to its end: rows are read from the kept file and applied in chunks, each in one transaction

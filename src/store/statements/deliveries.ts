@@ -1,10 +1,11 @@
 import type { Database, Sql } from '../database.ts';
 import { queryPrepared } from '../prepared.ts';
 import {
-  AUDIENCE_OF_LISTS,
-  AUDIENCE_OF_PICKED,
+  findWhatApplies,
+  JUDGE_PICKED_CTES,
+  judgeAudienceCtes,
   messageParameters,
-  verdictCtes,
+  REASONS_SQL,
   type JudgedMessage,
 } from './eligibility.ts';
 
@@ -14,7 +15,8 @@ type Changed<T> = [T[], number];
 /** Writes the campaign's ledger: one row a contact of the audience, queued or held back with its reasons. Run twice, it adds nothing. */
 export async function openLedger(sql: Sql, message: JudgedMessage): Promise<void> {
   await sql.query(
-    `WITH ${verdictCtes(AUDIENCE_OF_LISTS)}
+    `WITH ${judgeAudienceCtes(message, await findWhatApplies(sql, message))},
+     verdict AS (SELECT j.contact_id, j.address, j.list_ids, ${REASONS_SQL} AS reasons FROM judged j)
      INSERT INTO delivery (campaign_id, contact_id, address, list_ids, state, reasons, held_back_at)
      SELECT $1::int, contact_id, address, list_ids,
             CASE WHEN reasons = '{}' THEN 'queued' ELSE 'held-back' END, reasons, CASE WHEN reasons <> '{}' THEN now() END
@@ -51,7 +53,8 @@ export async function claimDeliveries(
        WHERE campaign_id = $1::int AND state = 'queued' AND (not_before IS NULL OR not_before <= now())
          AND EXISTS (SELECT FROM campaign WHERE id = $1::int AND state = 'sending')
        ORDER BY contact_id LIMIT $6 FOR UPDATE SKIP LOCKED),
-     ${verdictCtes(AUDIENCE_OF_PICKED)},
+     ${JUDGE_PICKED_CTES},
+     verdict AS (SELECT j.contact_id, j.address, j.list_ids, ${REASONS_SQL} AS reasons FROM judged j),
      changed AS (
        UPDATE delivery d SET
          state = CASE WHEN v.reasons = '{}' THEN 'claimed' ELSE 'held-back' END,
@@ -86,7 +89,8 @@ export async function passGate(
 }
 
 const PASS_GATE = `WITH picked AS (SELECT unnest($6::bigint[]) AS contact_id),
-     ${verdictCtes(AUDIENCE_OF_PICKED)},
+     ${JUDGE_PICKED_CTES},
+     verdict AS (SELECT j.contact_id, j.address, j.list_ids, ${REASONS_SQL} AS reasons FROM judged j),
      changed AS (
   UPDATE delivery d SET
     state = CASE WHEN v.reasons = '{}' THEN 'claimed' ELSE 'queued' END,

@@ -1,5 +1,6 @@
 import { REASON_OF_LIST } from '../../core/eligibility/decide-verdict.ts';
-import { REASONS, type Purpose } from '../../shared/words.ts';
+import { REASONS, type Purpose, type Reason } from '../../shared/words.ts';
+import type { Sql } from '../database.ts';
 
 /** The message whose recipients are judged. */
 export interface JudgedMessage {
@@ -10,120 +11,164 @@ export interface JudgedMessage {
   leftOutListIds: number[];
 }
 
-/** Parameters $1 to $5 of every statement built on `verdictCtes`. */
+/** Parameters $1 to $5 of every statement built on `judged`. */
 export function messageParameters(message: JudgedMessage): unknown[] {
   return [message.campaignId, message.brandId, message.purpose, message.listIds, message.leftOutListIds];
 }
 
 /** Contacts with a subscription, in any state, on a list that the campaign takes in. */
-export const AUDIENCE_OF_LISTS = `
+const AUDIENCE_OF_LISTS = `
   SELECT s.contact_id,
          coalesce(array_agg(s.list_id ORDER BY s.list_id) FILTER (WHERE s.state = 'subscribed'), '{}') AS list_ids,
-         bool_or(s.state = 'pending') AS pending,
-         true AS any_row
+         bool_or(s.state = 'subscribed') AS subscribed, bool_or(s.state = 'pending') AS pending, true AS any_row
   FROM subscription s WHERE s.list_id = ANY($4::int[]) GROUP BY s.contact_id`;
 
+/** The same where there is one list: a contact has one subscription on it, and nothing needs grouping. */
+const AUDIENCE_OF_ONE_LIST = `
+  SELECT s.contact_id, CASE WHEN s.state = 'subscribed' THEN $4::int[] ELSE '{}' END AS list_ids,
+         s.state = 'subscribed' AS subscribed, s.state = 'pending' AS pending, true AS any_row
+  FROM subscription s WHERE s.list_id = ANY($4::int[])`;
+
 /** The same for contacts named by a preceding CTE `picked (contact_id)`: what the gate judges. */
-export const AUDIENCE_OF_PICKED = `
-  SELECT p.contact_id, coalesce(s.list_ids, '{}') AS list_ids, coalesce(s.pending, false) AS pending, s.list_ids IS NOT NULL AS any_row
+const AUDIENCE_OF_PICKED = `
+  SELECT p.contact_id, coalesce(s.list_ids, '{}') AS list_ids, coalesce(s.subscribed, false) AS subscribed, coalesce(s.pending, false) AS pending,
+         s.list_ids IS NOT NULL AS any_row
   FROM picked p LEFT JOIN LATERAL (
     SELECT coalesce(array_agg(s.list_id ORDER BY s.list_id) FILTER (WHERE s.state = 'subscribed'), '{}') AS list_ids,
-           bool_or(s.state = 'pending') AS pending
+           bool_or(s.state = 'subscribed') AS subscribed, bool_or(s.state = 'pending') AS pending
     FROM subscription s WHERE s.contact_id = p.contact_id AND s.list_id = ANY($4::int[]) HAVING count(*) > 0
   ) s ON true`;
 
-const REASON_CASE = Object.entries(REASON_OF_LIST)
-  .map(([builtIn, reason]) => `WHEN '${builtIn}' THEN '${reason}'`)
+const bitOf = (reason: Reason): number => 1 << REASONS.indexOf(reason);
+const BIT_CASE = Object.entries(REASON_OF_LIST)
+  .map(([builtIn, reason]) => `WHEN '${builtIn}' THEN ${bitOf(reason)}`)
   .join(' ');
 
 const IN_EFFECT = `e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > now())`;
 
+/** What can match at all for a message, seen beforehand: where there is none, its part of the statement is left out. */
+export interface WhatApplies {
+  /** Entries for domains, and for hashes, are in effect somewhere. */
+  domains: boolean;
+  hashes: boolean;
+  /** A suppression list has one of the message's lists as its scope. */
+  ofLists: boolean;
+  /** The campaign has deliveries already. */
+  begun: boolean;
+}
+
+const EVERYTHING_APPLIES: WhatApplies = { domains: true, hashes: true, ofLists: true, begun: true };
+
+export async function findWhatApplies(sql: Sql, message: JudgedMessage): Promise<WhatApplies> {
+  const [row]: WhatApplies[] = await sql.query(
+    `SELECT EXISTS (SELECT FROM suppression_entry WHERE kind = 'domain' AND kind <> 'address' AND lifted_at IS NULL) AS domains,
+       EXISTS (SELECT FROM suppression_entry WHERE kind = 'hash' AND kind <> 'address' AND lifted_at IS NULL) AS hashes,
+       EXISTS (SELECT FROM suppression_list WHERE scope = 'list' AND scope_id = ANY($2::int[])) AS "ofLists",
+       EXISTS (SELECT FROM delivery WHERE campaign_id = $1) AS begun`,
+    [message.campaignId, message.listIds],
+  );
+  return row!;
+}
+
+/** CTEs that end in `judged` for the whole audience of a message. To be run within overWholeSet. */
+export function judgeAudienceCtes(message: JudgedMessage, applies: WhatApplies): string {
+  const audience = message.listIds.length === 1 ? AUDIENCE_OF_ONE_LIST : AUDIENCE_OF_LISTS;
+  // Entries of a list's scope need to know what else the contact is subscribed to; all others can be matched on contacts alone.
+  const people = applies.ofLists ? 'person' : '(SELECT id AS contact_id, address FROM contact)';
+  return judgeCtes(audience, people, applies, message.leftOutListIds.length > 0);
+}
+
 /**
- * CTEs that end in `verdict (contact_id, address, list_ids, reasons)`: every reason that holds a contact back from the
- * message, in the order in which they decide; no reason means eligible. The twin of core/eligibility/decide-verdict on
- * sets; a differential test holds the two together.
+ * CTEs that end in `judged`: for each contact what REASONS_SQL and DECIDING_SQL read. The twin of
+ * core/eligibility/decide-verdict on sets; a differential test holds the two together. $1 to $5 as messageParameters.
  *
- * Entries are matched by four joins on suppression_entry_in_effect_key (value): exact address, address without its
- * sub-address, domain and its parents, hash; the few that are no addresses have suppression_entry_special. The domain and hash joins build on the entries' side, so that they cost
- * nothing where there are no such entries. One join with OR over all four keys was tried: it scans entries per contact.
- * `entry` is not materialized, or the look-ups of a few contacts could not use its index. Over whole audiences these
- * statements run within overWholeSet.
+ * Entries are matched by joins on suppression_entry_in_effect_key (value): exact address, address without its
+ * sub-address, domain and its parents, hash; the few that are no addresses have suppression_entry_special. One join with
+ * OR over all four keys was tried: it scans entries per contact. What an entry says is one bit of its reason's place, so
+ * that a contact's entries are put together without sorting. `entry` is not materialized, or the look-ups of a few
+ * contacts could not use its index; nor is `person` for a whole audience, or no plan over it could run in parallel.
  */
-export function verdictCtes(audience: string): string {
-  const stopsAll = `l.reach = 'everything'`;
+function judgeCtes(audience: string, people: string, applies: WhatApplies, leavesOut: boolean): string {
+  const few = audience === AUDIENCE_OF_PICKED;
+  const hit = (join: string): string =>
+    applies.ofLists
+      ? `SELECT p.contact_id, e.bit FROM ${people} p JOIN ${join} AND (e.list_scope IS NULL OR p.list_ids <@ ARRAY[e.list_scope])`
+      : `SELECT p.contact_id, e.bit FROM ${people} p JOIN ${join}`;
+  const domainOfPerson = `split_part(p.address, '@', 2)`;
+  const hits = [
+    hit(`entry e ON e.kind = 'address' AND e.value = p.address`),
+    hit(`entry e ON strpos(p.address, '+') > 1 AND e.kind = 'address' AND NOT e.exact AND e.value = ${baseAddressSql('p.address')}`),
+    ...(applies.hashes ? [hit(`entry e ON e.kind = 'hash' AND e.value = encode(sha256(convert_to(p.address, 'UTF8')), 'hex')`)] : []),
+    ...(applies.domains ? [hit(`stopped_domain e ON e.domain = ${domainOfPerson}`)] : []),
+  ]; // prettier-ignore
   return `
+  parameters AS (SELECT $1::int, $2::int, $3::text, $4::int[], $5::int[]),
   audience AS (${audience}),
   applicable AS (
-    SELECT l.id, l.exact, l.scope, l.scope_id,
-           CASE coalesce(l.built_in, '') ${REASON_CASE} ELSE 'suppressed' END AS reason
+    SELECT l.id, l.exact, CASE WHEN l.scope = 'list' THEN l.scope_id END AS list_scope,
+           CASE coalesce(l.built_in, '') ${BIT_CASE} ELSE ${bitOf('suppressed')} END AS bit
     FROM suppression_list l
-    WHERE ($3::text = 'marketing' OR ${stopsAll})
+    WHERE ($3::text = 'marketing' OR l.reach = 'everything')
       AND (l.scope = 'organisation' OR (l.scope = 'brand' AND l.scope_id = $2::int) OR (l.scope = 'list' AND l.scope_id = ANY($4::int[])))
   ),
   entry AS NOT MATERIALIZED (
-    SELECT e.value, e.kind, l.exact, l.scope, l.scope_id, l.reason
-    FROM suppression_entry e JOIN applicable l ON l.id = e.list_id WHERE ${IN_EFFECT}
+    SELECT e.value, e.kind, l.exact, l.list_scope, l.bit FROM suppression_entry e JOIN applicable l ON l.id = e.list_id WHERE ${IN_EFFECT}
   ),
-  person AS (
-    SELECT a.contact_id, c.address, a.list_ids, a.pending, a.any_row, c.archived_at, c.erased_at, c.deliverability
+  person AS ${few ? 'MATERIALIZED' : 'NOT MATERIALIZED'} (
+    SELECT a.contact_id, c.address, a.list_ids, a.subscribed, a.pending, a.any_row, c.archived_at, c.erased_at, c.deliverability
     FROM audience a JOIN contact c ON c.id = a.contact_id
   ),
-  hit AS (
-    SELECT p.contact_id, p.list_ids, e.reason, e.scope, e.scope_id FROM person p JOIN entry e ON e.kind = 'address' AND e.value = p.address
-    UNION ALL
-    SELECT p.contact_id, p.list_ids, e.reason, e.scope, e.scope_id
-    FROM person p JOIN entry e ON e.kind = 'address' AND NOT e.exact AND e.value = ${baseAddressSql('p.address')}
-    WHERE p.address LIKE '_%+%@%'
-    UNION ALL
-    SELECT p.contact_id, p.list_ids, e.reason, e.scope, e.scope_id
-    FROM person p JOIN entry e ON e.kind = 'hash' AND e.value = encode(sha256(convert_to(p.address, 'UTF8')), 'hex')
-    UNION ALL
-    SELECT p.contact_id, p.list_ids, e.reason, e.scope, e.scope_id
-    FROM person p JOIN (
-      SELECT DISTINCT d.domain, e.reason, e.scope, e.scope_id
-      FROM (SELECT * FROM entry WHERE kind = 'domain') e
-      JOIN (SELECT DISTINCT split_part(address, '@', 2) AS domain FROM person WHERE EXISTS (SELECT FROM entry WHERE kind = 'domain')) d
-        ON d.domain = ltrim(e.value, '.') OR (left(e.value, 1) = '.' AND right(d.domain, length(e.value)) = e.value)
-    ) e ON e.domain = split_part(p.address, '@', 2)
+  stopped_domain AS (
+    SELECT DISTINCT d.domain, e.bit, e.list_scope
+    FROM (SELECT * FROM entry WHERE kind = 'domain') e
+    JOIN (SELECT DISTINCT ${domainOfPerson} AS domain FROM ${people} p WHERE EXISTS (SELECT FROM entry WHERE kind = 'domain')) d
+      ON d.domain = ltrim(e.value, '.') OR (left(e.value, 1) = '.' AND right(d.domain, length(e.value)) = e.value)
   ),
-  held AS (
-    SELECT contact_id, array_agg(DISTINCT reason) AS reasons FROM hit
-    -- an entry of list scope stops only messages that come to the contact from that list and no other
-    WHERE scope <> 'list' OR list_ids <@ ARRAY[scope_id]
-    GROUP BY contact_id
-  ),
-  left_out AS (
-    SELECT DISTINCT s.contact_id FROM subscription s JOIN audience a ON a.contact_id = s.contact_id
-    WHERE s.list_id = ANY($5::int[]) AND s.state = 'subscribed'),
-  verdict AS (
-    SELECT p.contact_id, p.address, p.list_ids,
-      array_remove(ARRAY[${REASONS.map((reason) => `CASE WHEN ${REASON_TESTS[reason]} THEN '${reason}' END`).join(',\n        ')}], NULL) AS reasons
+  hit AS (${hits.join('\n    UNION ALL ')}),
+  held AS (SELECT contact_id, bit_or(bit) AS bits FROM hit GROUP BY contact_id),
+  judged AS (
+    SELECT p.*, h.bits, ${leavesOut ? 'o.contact_id IS NOT NULL' : 'false'} AS left_out, ${applies.begun ? 'd.contact_id IS NOT NULL' : 'false'} AS has_it
     FROM person p
     LEFT JOIN held h ON h.contact_id = p.contact_id
-    LEFT JOIN left_out o ON o.contact_id = p.contact_id
-    LEFT JOIN delivery d ON d.campaign_id = $1::int AND d.contact_id = p.contact_id AND d.state IN ('accepted', 'refused', 'uncertain')
+    ${leavesOut ? LEFT_OUT_JOIN : ''}
+    ${applies.begun ? HAS_IT_JOIN : ''}
   )`;
 }
 
-const marketing = `$3::text = 'marketing'`;
-const entered = (reason: string): string => `'${reason}' = ANY(h.reasons)`;
+const LEFT_OUT_JOIN = `LEFT JOIN (
+      SELECT s.contact_id FROM subscription s WHERE s.list_id = ANY($5::int[]) AND s.state = 'subscribed' GROUP BY s.contact_id
+    ) o ON o.contact_id = p.contact_id`;
+const HAS_IT_JOIN = `LEFT JOIN delivery d ON d.campaign_id = $1::int AND d.contact_id = p.contact_id AND d.state IN ('accepted', 'refused', 'uncertain')`;
 
-/** When each reason applies, over the joins of `verdict`. `machine` and `capped` have no source yet. */
-const REASON_TESTS: Readonly<Record<(typeof REASONS)[number], string>> = {
-  erased: `p.erased_at IS NOT NULL OR ${entered('erased')}`,
-  archived: `p.archived_at IS NOT NULL`,
-  undeliverable: `p.deliverability = 'undeliverable' OR ${entered('undeliverable')}`,
+/** CTEs that end in `judged` for contacts that a preceding CTE `picked (contact_id)` names. */
+export const JUDGE_PICKED_CTES = judgeCtes(AUDIENCE_OF_PICKED, 'person', EVERYTHING_APPLIES, true);
+
+const marketing = `$3::text = 'marketing'`;
+const entered = (reason: Reason): string => `j.bits & ${bitOf(reason)} > 0`;
+
+/** When each reason applies, over `judged j`. `machine` and `capped` have no source yet. */
+const REASON_TESTS: Readonly<Record<Reason, string>> = {
+  erased: `j.erased_at IS NOT NULL OR ${entered('erased')}`,
+  archived: `j.archived_at IS NOT NULL`,
+  undeliverable: `j.deliverability = 'undeliverable' OR ${entered('undeliverable')}`,
   suppressed: entered('suppressed'),
   complained: entered('complained'),
-  unsubscribed: `${entered('unsubscribed')} OR (${marketing} AND p.any_row AND NOT p.pending AND p.list_ids = '{}')`,
-  unconfirmed: `${marketing} AND p.pending AND p.list_ids = '{}'`,
-  'no-permission': `${marketing} AND NOT p.any_row`,
+  unsubscribed: `${entered('unsubscribed')} OR (${marketing} AND j.any_row AND NOT j.pending AND NOT j.subscribed)`,
+  unconfirmed: `${marketing} AND j.pending AND NOT j.subscribed`,
+  'no-permission': `${marketing} AND NOT j.any_row`,
   sunset: entered('sunset'),
   machine: 'false',
-  'left-out': 'o.contact_id IS NOT NULL',
+  'left-out': 'j.left_out',
   capped: 'false',
-  duplicate: 'd.contact_id IS NOT NULL',
+  duplicate: 'j.has_it',
 };
+const TESTS = REASONS.map((reason) => ({ reason, test: REASON_TESTS[reason] }));
+
+/** Every reason over `judged j`, in the order in which they decide, as a text array; empty means eligible. */
+export const REASONS_SQL = `array_remove(ARRAY[${TESTS.map(({ reason, test }) => `CASE WHEN ${test} THEN '${reason}' END`).join(',\n        ')}], NULL)`;
+
+/** The deciding reason over `judged j`; NULL means eligible. */
+export const DECIDING_SQL = `CASE ${TESTS.map(({ reason, test }) => `WHEN ${test} THEN '${reason}'`).join(' ')} END`;
 
 /** The address without its sub-address, as SQL over an expression; core/address/suppression-keys has the twin. */
 export function baseAddressSql(expression: string): string {
