@@ -7,7 +7,7 @@ import { from as copyFrom } from 'pg-copy-streams';
 import { openAsBlob } from 'node:fs';
 import { makeTokenizer } from '../src/core/message/token.ts';
 import { writeMessage, compileMessage, standardFields } from '../src/core/message/compile-message.ts';
-import { buildMime } from '../src/service/relay/smtp-relay.ts';
+import { makeMimeBuilder } from '../src/service/relay/mime-skeleton.ts';
 import { requestRate, seconds, startHelper, startService, type BenchService, type Measured } from './support.ts';
 
 const ROWS = 200_000;
@@ -183,7 +183,7 @@ async function readyMade(html: string): Promise<Buffer> {
     publicUrl: 'http://127.0.0.1:7401',
     listName: 'Send',
   };
-  return buildMime(
+  return makeMimeBuilder()(
     writeMessage(
       message,
       { contactId: 1, campaignId: 1, address: addressOf(1), fields: standardFields(addressOf(1), 'Reader 1') },

@@ -97,6 +97,20 @@ export async function inRetriedTransaction<T>(
 
 const MOST_TRIES = 5;
 
+/**
+ * Runs a prepared statement over a few rows in one transaction: planned once a connection, and always by index. Left to
+ * itself PostgreSQL plans the gate anew each time (8 ms for 2 ms of work), and a plan made while a table was small would
+ * go on reading all of it when it is large.
+ */
+export function overFewRows<T>(database: Database, work: (sql: EntityManager) => Promise<T>): Promise<T> {
+  return database.transaction(async (sql) => {
+    await sql.query(
+      `SET LOCAL plan_cache_mode = force_generic_plan; SET LOCAL enable_seqscan = off; SET LOCAL enable_hashjoin = off; SET LOCAL enable_mergejoin = off`,
+    );
+    return work(sql);
+  });
+}
+
 /** Memory a hash or sort of a statement over a whole set may take in the PostgreSQL server. */
 const WHOLE_SET_MEMORY = '64MB';
 

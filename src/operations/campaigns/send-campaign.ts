@@ -30,7 +30,7 @@ import { judgedMessage } from './judged-message.ts';
 import type { Handover, Relay } from './relay.ts';
 
 /** Recipients claimed in one statement. */
-const CLAIM_SIZE = 200;
+const CLAIM_SIZE = 500;
 /** A recipient that the relay puts off is tried this often, then counts as a soft bounce. */
 const MOST_ATTEMPTS = 5;
 
@@ -159,7 +159,7 @@ async function handOverAll(sending: Sending, claimed: ClaimedDelivery[]): Promis
     while (gated.length === 0 && (gating !== undefined || canGate())) await more();
     const one = gated.shift();
     // The next group passes the gate while this one is being handed over, and no earlier than that.
-    if (gated.length < relay.connections / 2 && canGate()) void more().catch(() => undefined);
+    if (gated.length < relay.connections && canGate()) void more().catch(() => undefined);
     return one;
   };
   const lane = async (): Promise<void> => {
@@ -192,6 +192,10 @@ export function stringFields(attributes: Record<string, unknown>): Record<string
   );
 }
 
+/** So many answers are recorded in one transaction, or as many as come within so many milliseconds. */
+const RECORD_SIZE = 16;
+const RECORD_MS = 5;
+
 /** Records answers as they come, many in one transaction: whatever arrived while the last one was being written. */
 function makeRecorder(sending: Sending): {
   add(one: ClaimedDelivery, handover: Handover): void;
@@ -207,12 +211,20 @@ function makeRecorder(sending: Sending): {
     }
   };
   const start = (): Promise<void> => (writing ??= flush().finally(() => (writing = undefined)));
+  let timer: NodeJS.Timeout | undefined;
+  const begin = (): void => {
+    clearTimeout(timer);
+    timer = undefined;
+    void start().catch(() => undefined);
+  };
   return {
     add(one, handover) {
       waiting.push({ one, handover, at: sending.deps.now().getTime() });
-      void start().catch(() => undefined);
+      if (waiting.length >= RECORD_SIZE) begin();
+      else timer ??= setTimeout(begin, RECORD_MS);
     },
     async done() {
+      clearTimeout(timer);
       while (waiting.length > 0 || writing) await start();
     },
   };

@@ -1,8 +1,8 @@
 import { Readable } from 'node:stream';
-import MailComposer from 'nodemailer/lib/mail-composer/index.js';
 import SMTPConnection from 'nodemailer/lib/smtp-connection/index.js';
 import type { WrittenMessage } from '../../core/message/compile-message.ts';
 import type { Handover, Relay } from '../../operations/campaigns/relay.ts';
+import { makeMimeBuilder } from './mime-skeleton.ts';
 
 /** How long the relay may take to greet, to answer a command, and to take a message. */
 const GREETING_MS = 15_000;
@@ -24,6 +24,7 @@ export function makeSmtpRelay(url: string, connections: number): Relay & { close
   const idle: SMTPConnection[] = [];
   const open = new Set<SMTPConnection>();
   const options = connectionOptions(url);
+  const buildMime = makeMimeBuilder();
   const acquire = async (): Promise<SMTPConnection> => {
     for (let kept = idle.pop(); kept; kept = idle.pop()) if (open.has(kept)) return kept;
     const connection = await connect(options);
@@ -41,7 +42,7 @@ export function makeSmtpRelay(url: string, connections: number): Relay & { close
       } catch (error) {
         return { outcome: 'again', reply: replyOf(error as SmtpError), trouble: true };
       }
-      const { handover, usable } = await send(connection, message);
+      const { handover, usable } = await send(connection, message, await buildMime(message));
       if (usable && open.has(connection) && (handover.outcome === 'accepted' || (await reset(connection))))
         idle.push(connection);
       else {
@@ -92,8 +93,8 @@ async function connect(options: ReturnType<typeof connectionOptions>): Promise<S
 async function send(
   connection: SMTPConnection,
   message: WrittenMessage,
+  raw: Buffer,
 ): Promise<{ handover: Handover; usable: boolean }> {
-  const raw = await buildMime(message);
   const source = { begun: false };
   const stream = new Readable({
     read() {
@@ -129,22 +130,6 @@ async function send(
 /** Clears a transaction that was refused half-way (RSET, RFC 5321 4.1.1.5); without it the next MAIL would be out of order. */
 function reset(connection: SMTPConnection): Promise<boolean> {
   return new Promise((resolve) => connection.reset((error) => resolve(!error)));
-}
-
-/** multipart/alternative with a text part first, headers and encodings by nodemailer (RFC 2045 to 2049, 2047). */
-export function buildMime(message: WrittenMessage): Promise<Buffer> {
-  const composer = new MailComposer({
-    from: message.from,
-    to: message.to,
-    subject: message.subject,
-    html: message.html,
-    text: message.text,
-    messageId: message.messageId,
-    headers: message.headers,
-    disableFileAccess: true,
-    disableUrlAccess: true,
-  });
-  return composer.compile().build();
 }
 
 /** What a failure means for this recipient: by the relay's reply if there is one, else by whether the text had begun to go. */

@@ -1,4 +1,5 @@
 import type { Sql } from '../database.ts';
+import { queryPrepared } from '../prepared.ts';
 
 /** What the judge needs to know of a message, by (campaign, contact). Instants are milliseconds since the epoch. */
 export interface MessageFacts {
@@ -16,7 +17,9 @@ interface Pair {
 /** Facts of the messages that a batch of opens and clicks belongs to; messages without a delivery are left out. */
 export async function findMessageFacts(sql: Sql, pairs: Pair[]): Promise<MessageFacts[]> {
   if (pairs.length === 0) return [];
-  return sql.query(
+  return queryPrepared<MessageFacts>(
+    sql,
+    'findMessageFacts',
     `SELECT d.campaign_id AS "campaignId", d.contact_id::float8 AS "contactId",
        (extract(epoch FROM d.accepted_at) * 1000)::float8 AS "acceptedAt",
        ARRAY(SELECT (extract(epoch FROM t) * 1000)::float8 FROM unnest(d.trapped_at) t) AS "trappedAt"

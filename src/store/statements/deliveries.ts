@@ -1,4 +1,4 @@
-import type { Database, Sql } from '../database.ts';
+import { overFewRows, type Database, type Sql } from '../database.ts';
 import { queryPrepared } from '../prepared.ts';
 import {
   findWhatApplies,
@@ -80,11 +80,10 @@ export async function passGate(
   claimId: string,
   contactIds: number[],
 ): Promise<number[]> {
-  const rows = await queryPrepared<{ contact_id: string; passed: boolean }>(database, 'passGate', PASS_GATE, [
-    ...messageParameters(message),
-    contactIds,
-    claimId,
-  ]);
+  const values = [...messageParameters(message), contactIds, claimId];
+  const rows = await overFewRows(database, (sql) =>
+    queryPrepared<{ contact_id: string; passed: boolean }>(sql, 'passGate', PASS_GATE, values),
+  );
   return rows.filter((row) => row.passed).map((row) => Number(row.contact_id));
 }
 
@@ -142,7 +141,9 @@ export async function recordHandovers(
   claimId: string,
   results: HandoverResult[],
 ): Promise<void> {
-  await sql.query(
+  await queryPrepared(
+    sql,
+    'recordHandovers',
     `UPDATE delivery d SET
        state = CASE r.outcome WHEN 'again' THEN 'queued' ELSE r.outcome END,
        reply = r.reply,

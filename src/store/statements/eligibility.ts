@@ -99,8 +99,10 @@ function judgeCtes(audience: string, people: string, applies: WhatApplies, leave
     hit(`entry e ON e.kind = 'address' AND e.value = p.address`),
     hit(`entry e ON strpos(p.address, '+') > 1 AND e.kind = 'address' AND NOT e.exact AND e.value = ${baseAddressSql('p.address')}`),
     ...(applies.hashes ? [hit(`entry e ON e.kind = 'hash' AND e.value = encode(sha256(convert_to(p.address, 'UTF8')), 'hex')`)] : []),
-    ...(applies.domains ? [hit(`stopped_domain e ON e.domain = ${domainOfPerson}`)] : []),
+    ...(applies.domains && !few ? [hit(`stopped_domain e ON e.domain = ${domainOfPerson}`)] : []),
+    ...(applies.domains && few ? [hit(`LATERAL (${domainKeysSql('p.address')}) k ON true JOIN entry e ON e.kind = 'domain' AND e.value = k.key`)] : []),
   ]; // prettier-ignore
+  const leftOut = few ? LEFT_OUT_OF_FEW : leavesOut ? 'o.contact_id IS NOT NULL' : 'false';
   return `
   parameters AS (SELECT $1::int, $2::int, $3::text, $4::int[], $5::int[]),
   audience AS (${audience}),
@@ -118,23 +120,37 @@ function judgeCtes(audience: string, people: string, applies: WhatApplies, leave
     SELECT a.contact_id, c.address, a.list_ids, a.subscribed, a.pending, a.any_row, c.archived_at, c.erased_at, c.deliverability
     FROM audience a JOIN contact c ON c.id = a.contact_id
   ),
-  stopped_domain AS (
-    SELECT DISTINCT d.domain, e.bit, e.list_scope
-    FROM (SELECT * FROM entry WHERE kind = 'domain') e
-    JOIN (SELECT DISTINCT ${domainOfPerson} AS domain FROM ${people} p WHERE EXISTS (SELECT FROM entry WHERE kind = 'domain')) d
-      ON d.domain = ltrim(e.value, '.') OR (left(e.value, 1) = '.' AND right(d.domain, length(e.value)) = e.value)
-  ),
+  ${few || !applies.domains ? '' : stoppedDomainCte(people)}
   hit AS (${hits.join('\n    UNION ALL ')}),
   held AS (SELECT contact_id, bit_or(bit) AS bits FROM hit GROUP BY contact_id),
   judged AS (
-    SELECT p.*, h.bits, ${leavesOut ? 'o.contact_id IS NOT NULL' : 'false'} AS left_out, ${applies.begun ? 'd.contact_id IS NOT NULL' : 'false'} AS has_it
+    SELECT p.*, h.bits, ${leftOut} AS left_out, ${applies.begun ? 'd.contact_id IS NOT NULL' : 'false'} AS has_it
     FROM person p
     LEFT JOIN held h ON h.contact_id = p.contact_id
-    ${leavesOut ? LEFT_OUT_JOIN : ''}
+    ${leavesOut && !few ? LEFT_OUT_JOIN : ''}
     ${applies.begun ? HAS_IT_JOIN : ''}
   )`;
 }
 
+/** Domains of people that an entry stops, for many people at once: each domain is compared once, not each address. */
+function stoppedDomainCte(people: string): string {
+  const domain = `split_part(p.address, '@', 2)`;
+  return `stopped_domain AS (
+    SELECT DISTINCT d.domain, e.bit, e.list_scope
+    FROM (SELECT * FROM entry WHERE kind = 'domain') e
+    JOIN (SELECT DISTINCT ${domain} AS domain FROM ${people} p WHERE EXISTS (SELECT FROM entry WHERE kind = 'domain')) d
+      ON d.domain = ltrim(e.value, '.') OR (left(e.value, 1) = '.' AND right(d.domain, length(e.value)) = e.value)
+  ),`;
+}
+
+/** Every domain entry that would match an address, as rows `key`; core/address/suppression-keys has the twin. */
+function domainKeysSql(address: string): string {
+  const domain = `split_part(${address}, '@', 2)`;
+  return `SELECT ${domain} AS key UNION ALL
+      SELECT '.' || array_to_string((string_to_array(${domain}, '.'))[i:], '.') FROM generate_series(1, array_length(string_to_array(${domain}, '.'), 1)) i`;
+}
+
+const LEFT_OUT_OF_FEW = `EXISTS (SELECT FROM subscription s WHERE s.contact_id = p.contact_id AND s.list_id = ANY($5::int[]) AND s.state = 'subscribed')`;
 const LEFT_OUT_JOIN = `LEFT JOIN (
       SELECT s.contact_id FROM subscription s WHERE s.list_id = ANY($5::int[]) AND s.state = 'subscribed' GROUP BY s.contact_id
     ) o ON o.contact_id = p.contact_id`;

@@ -1,5 +1,6 @@
 import type { StorableEvent } from '../../core/activity/event.ts';
 import type { Sql } from '../database.ts';
+import { queryPrepared } from '../prepared.ts';
 
 /** Columns of `activity` as aggregates over events `e`: totals add up and instants take the greatest, so the fold is commutative. */
 const TOTALS: Readonly<Record<string, string>> = {
@@ -52,7 +53,9 @@ const REPLACE = COLUMNS.map((column) => `${column} = excluded.${column}`).join('
  */
 export async function insertEvents(sql: Sql, events: StorableEvent[]): Promise<Set<string>> {
   if (events.length === 0) return new Set();
-  const rows: { id: string }[] = await sql.query(
+  const rows = await queryPrepared<{ id: string }>(
+    sql,
+    'insertEvents',
     `WITH incoming AS (
        SELECT DISTINCT ON (r.id) r.id, r."contactId" AS contact_id, r."brandId" AS brand_id, r."campaignId" AS campaign_id, r.kind,
          to_timestamp(r.at / 1000.0) AS occurred_at, r.actor, r."actorReason" AS actor_reason, r.source, r."externalId" AS external_id, r.detail
