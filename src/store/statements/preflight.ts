@@ -48,7 +48,7 @@ export async function countPreflight(
      SELECT
        (SELECT coalesce(json_agg(json_build_object('reason', n.reason, 'contacts', n.contacts, 'sample', (
           SELECT coalesce(json_agg(json_build_object('contactId', c.id, 'name', c.name, 'address', c.address) ORDER BY c.id), '[]')
-          FROM contact c WHERE c.id IN (SELECT DISTINCT u FROM unnest(n.some) u ORDER BY u LIMIT 3)))), '[]') FROM by_reason n) AS rows,
+          FROM contact c WHERE c.id = ANY (ARRAY(SELECT DISTINCT u FROM unnest(n.some) u ORDER BY u LIMIT 3))))), '[]') FROM by_reason n) AS rows,
        (SELECT coalesce(json_agg(json_build_object('domain', t.domain, 'contacts', t.contacts, 'accepted', coalesce(r.accepted, 0), 'bounced', coalesce(r.bounced, 0))
           ORDER BY t.contacts DESC, t.domain), '[]') FROM top t LEFT JOIN recent r USING (domain)) AS domains`,
     [...messageParameters(message), mostDomains],
