@@ -23,10 +23,17 @@ export async function runImport(deps: Deps, id: number): Promise<void> {
   try {
     await apply(deps, row);
   } catch (error) {
-    if (error instanceof Cancelled) return;
-    if (!(error instanceof Problem)) throw error;
-    await updateImport(deps.database, id, { state: 'failed', problem: { detail: error.detail } });
+    if (!(error instanceof Problem || error instanceof Cancelled)) throw error;
+    if (error instanceof Problem)
+      await updateImport(deps.database, id, { state: 'failed', problem: { detail: error.detail } });
   }
+  await closeRun(deps, id);
+}
+
+/** What came in stays also when the import was cancelled or failed half-way; its run ends, and can be undone. */
+async function closeRun(deps: Deps, id: number): Promise<void> {
+  const row = await findImport(deps.database, id);
+  if (row && row.runId !== null) await finishRun(deps.database, row.runId, row.counts);
 }
 
 class Cancelled extends Error {}
@@ -40,7 +47,6 @@ async function apply(deps: Deps, row: ImportRow): Promise<void> {
   const take = (sql: Sql, columns: RowColumns): Promise<string> =>
     runId === null ? judgeImportRows(sql, columns, target) : takeImportRows(sql, columns, target, runId, row.actor);
   const rows = await applyChunks(deps, row, take);
-  if (runId !== null) await finishRun(deps.database, runId, (await findImport(deps.database, row.id))!.counts);
   if (rows === 0) throw new Problem('bad-file', `${row.fileName} has a header and no rows.`);
   await updateImport(deps.database, row.id, { state: 'finished', rowsExpected: rows });
 }

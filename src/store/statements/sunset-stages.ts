@@ -142,6 +142,9 @@ export async function findDecidedStage(
  * Moves everybody (or the given contacts) to the stage that the rule puts them at, journals it, enters those who come
  * to sunset on the brand's sunset list and lifts the entries of those who leave it. One statement; locks stages in order
  * of contact. Returns how many moved, by stage.
+ *
+ * A contact whom another act moved since this statement began to read is left where that act put them: a run over
+ * everybody must not undo what a click in that instant did. Named contacts are decided again until none was overtaken.
  */
 export async function applyStages(
   sql: Sql,
@@ -152,16 +155,19 @@ export async function applyStages(
   sunsetListId: number,
   act: Act,
 ): Promise<StageCount[]> {
-  return sql.query(
+  const counts: (StageCount & { overtaken: boolean })[] = await sql.query(
     `WITH ${decidedCtes(rule)},
-     moving AS (
+     decision AS (
        SELECT d.*, coalesce(d.current, 'new') AS "from", c.address,
-         jsonb_build_object('rule', 'sunset', 'silentDays', d.silent_days, 'messages', d.messages) AS cause
+         jsonb_build_object('rule', 'sunset', 'silentDays', d.silent_days, 'messages', d.messages, 'from', coalesce(d.current, 'new')) AS cause
        FROM decided d JOIN contact c ON c.id = d.contact_id WHERE d.stage <> coalesce(d.current, 'new')),
      staged AS (
        INSERT INTO contact_stage (contact_id, brand_id, stage, since, cause)
-       SELECT contact_id, $1::int, stage, $3::timestamptz, cause FROM moving ORDER BY contact_id
-       ON CONFLICT (contact_id, brand_id) DO UPDATE SET stage = excluded.stage, since = excluded.since, cause = excluded.cause),
+       SELECT contact_id, $1::int, stage, $3::timestamptz, cause FROM decision ORDER BY contact_id
+       ON CONFLICT (contact_id, brand_id) DO UPDATE SET stage = excluded.stage, since = excluded.since, cause = excluded.cause
+         WHERE contact_stage.stage = excluded.cause->>'from'
+       RETURNING contact_id),
+     moving AS MATERIALIZED (SELECT d.* FROM decision d JOIN staged USING (contact_id)),
      entered AS (
        INSERT INTO suppression_entry (list_id, kind, value, reason, source, evidence)
        SELECT $4::int, 'address', address, silent_days || ' days of silence, ' || messages || ' messages in it', 'sunset rule', cause
@@ -181,9 +187,13 @@ export async function applyStages(
        SELECT $5::int, m.contact_id, 'entry', e.id, jsonb_build_object('listId', $4::int, 'list', 'Sunset', 'value', e.value, 'inEffect', true),
          jsonb_build_object('listId', $4::int, 'list', 'Sunset', 'value', e.value, 'inEffect', false), $6, $7, m.cause
        FROM lifted e JOIN moving m ON m.address = e.value)
-     SELECT "from", stage AS "to", count(*)::int AS contacts FROM moving GROUP BY 1, 2 ORDER BY 1, 2`,
+     SELECT d."from", d.stage AS "to", count(s.contact_id)::int AS contacts, count(*) > count(s.contact_id) AS overtaken
+     FROM decision d LEFT JOIN staged s USING (contact_id) GROUP BY 1, 2 ORDER BY 1, 2`,
     [brandId, contactIds, now, sunsetListId, act.runId, act.actorKind, act.actor],
   );
+  const moved = counts.filter((count) => count.contacts > 0).map(({ from, to, contacts }) => ({ from, to, contacts }));
+  if (contactIds === null || !counts.some((count) => count.overtaken)) return moved;
+  return [...moved, ...(await applyStages(sql, brandId, rule, now, contactIds, sunsetListId, act))];
 }
 
 /** Contacts of these that stand on a stage which an engagement would end. */

@@ -1,0 +1,162 @@
+import { describe, expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import { makeQuoteMender, type BrokenLine } from '../../src/core/import/mend-quotes.ts';
+import {
+  attributeName,
+  guessDelimiter,
+  guessEncoding,
+  guessMapping,
+  makeRowReader,
+} from '../../src/core/import/read-table.ts';
+import { countOutcomes, OUTCOME_LETTERS, outcomeOf } from '../../src/core/import/row-outcomes.ts';
+import { makeSeenAddresses } from '../../src/core/import/seen-addresses.ts';
+import { ROW_WORDS } from '../../src/shared/row-words.ts';
+
+function mend(pieces: string[]): (string | BrokenLine)[] {
+  const mender = makeQuoteMender();
+  return [...pieces.flatMap((piece) => mender.take(piece)), ...mender.end()];
+}
+
+/** Cuts a text at these places, which may be anywhere. */
+function cut(text: string, places: number[]): string[] {
+  const at = [...new Set(places.map((place) => place % (text.length + 1)))].sort((a, b) => a - b);
+  return [0, ...at].map((start, index) => text.slice(start, [...at, text.length][index]));
+}
+
+describe('mending quotation marks', () => {
+  test('rows stay rows, a cell over several lines stays one row, blank lines go, CRLF and LF end lines alike', () => {
+    expect(mend(['a,b\r\n1,"two\nlines"\r\n\r\n   \n3,4'])).toEqual(['a,b', '1,"two\nlines"', '3,4']);
+  });
+
+  test('one mark that is never closed costs its own line and no other', () => {
+    const rows = Array.from({ length: 200 }, (_, index) => `reader${index}@quillmail.example,Reader ${index}`);
+    const broken = [...rows.slice(0, 50), '"oops,never closed', ...rows.slice(50)];
+    const mended = mend([broken.join('\n')]);
+    expect(mended.filter((row) => typeof row === 'string')).toEqual(rows);
+    expect(mended[50]).toEqual({ error: 'a quotation mark is not closed: "oops,never closed' });
+  });
+
+  test('a line of ten megabytes is let go with a word, whole or in pieces, and reading goes on', () => {
+    const long = `x${'y'.repeat(10 * 1024 * 1024)}`;
+    const told = { error: expect.stringMatching(/^the line is longer than 64 KB: xyyy/) as unknown };
+    expect(mend([`a\n${long}\nb`])).toEqual(['a', told, 'b']);
+    const pieces = ['a\n', ...Array.from({ length: 11 }, (_, index) => long.slice(index << 20, (index + 1) << 20)), '\nb\n'];
+    expect(mend(pieces)).toEqual(['a', told, 'b']);
+    expect(mend(['a\n', ...pieces.slice(1, -1)])).toEqual(['a', told]);
+  });
+
+  test('cut at any places, a file gives the same rows', () => {
+    const line = fc.constantFrom('a,b', '"a","b"', '"a\nb",c', '', '  ', 'x"y', '"', 'é,ü', '"x""y",z');
+    fc.assert(
+      fc.property(fc.array(line, { maxLength: 30 }), fc.constantFrom('\n', '\r\n'), fc.array(fc.nat(), { maxLength: 8 }), (lines, end, places) => {
+        const text = lines.join(end);
+        expect(mend(cut(text, places))).toEqual(mend([text]));
+      }),
+    );
+  });
+}); // prettier-ignore
+
+describe('what a file is', () => {
+  test('the delimiter is the one that parts the header most often, outside quotation marks', () => {
+    expect(guessDelimiter('address,name,since')).toBe(',');
+    expect(guessDelimiter('"name, full";address;since')).toBe(';');
+    expect(guessDelimiter('address\tname')).toBe('\t');
+    expect(guessDelimiter('address|name|seat')).toBe('|');
+  });
+
+  test('the encoding is told by byte order marks or zero bytes, and what is no text is said to be none', () => {
+    expect(guessEncoding(Buffer.from('address\nana@quillmail.example'))).toBe('utf-8');
+    expect(guessEncoding(Buffer.from('\ufeffaddress', 'utf16le'))).toBe('utf-16le');
+    expect(guessEncoding(Buffer.from('address;name', 'utf16le'))).toBe('utf-16le');
+    expect(guessEncoding(Buffer.from('address;name', 'utf16le').swap16())).toBe('utf-16be');
+    expect(guessEncoding(Buffer.from([0x50, 0x4b, 3, 4, 20, 0, 8]))).toBeUndefined();
+  });
+
+  test('headers are guessed once each, others become attributes of their own name', () => {
+    expect(guessMapping(['E-Mail', 'Full name', 'Signed up', 'Address', 'Seat No.', '42', ''])).toEqual({
+      'E-Mail': 'address',
+      'Full name': 'name',
+      'Signed up': 'joined_at',
+      Address: 'address',
+      'Seat No.': 'seat_no',
+      '42': null,
+      '': null,
+    });
+    expect(attributeName('  Größe (cm) ')).toBe('gr_e_cm');
+  });
+});
+
+describe('reading a row', () => {
+  const read = makeRowReader(['address', 'name', 'joined', 'seat'], {
+    address: 'address',
+    name: 'name',
+    joined: 'joined_at',
+    seat: 'seat',
+  });
+
+  test('a good row in normal form', () => {
+    expect(read([' Ana.Lind@QUILLMAIL.example ', ' Ana\u0000 Lind ', '2026-01-02', 'B7'])).toEqual({
+      code: null,
+      address: 'ana.lind@quillmail.example',
+      name: 'Ana Lind',
+      attributes: { seat: 'B7' },
+      joinedAt: '2026-01-02T00:00:00.000Z',
+    });
+    expect(read(['ana@quillmail.example', '', '', ''])).toMatchObject({ name: null, attributes: null, joinedAt: null });
+  });
+
+  test.each([
+    [['ana@quillmail.example', 'Ana'], 'column-count'],
+    [['', 'Ana', '', ''], 'empty'],
+    [['ana at quillmail.example', '', '', ''], 'no-at-sign'],
+    [['ana lind@quillmail.example', '', '', ''], 'bad-local-part'],
+    [['ana@quillmail', '', '', ''], 'bad-domain'],
+    [[`${'a'.repeat(65)}@quillmail.example`, '', '', ''], 'too-long'],
+    [['a\u200bna@quillmail.example', '', '', ''], 'control-character'],
+    [['ana@quillmail.example', '', '02.01.2026', ''], 'bad-date'],
+    [['ana@quillmail.example', '', '2026-13-02', ''], 'bad-date'],
+  ])('%j is refused as %s', (cells, code) => {
+    expect(read(cells)).toEqual({ code });
+  });
+});
+
+describe('outcomes of rows', () => {
+  test('every outcome has a letter of its own, and words', () => {
+    const letters = Object.values(OUTCOME_LETTERS);
+    expect(new Set(letters).size).toBe(letters.length);
+    expect(letters.every((letter) => letter.length === 1)).toBe(true);
+    for (const [outcome, letter] of Object.entries(OUTCOME_LETTERS)) {
+      expect(outcomeOf(letter)).toBe(outcome);
+      expect(ROW_WORDS[outcome]).toMatch(/\.$/);
+    }
+  });
+
+  test('are counted without their codes', () => {
+    expect(countOutcomes('ccdEAls=u')).toEqual({ created: 2, duplicate: 1, refused: 2, suppressed: 2, unchanged: 1, updated: 1 }); // prettier-ignore
+    expect(countOutcomes('')).toEqual({});
+  });
+});
+
+test('addresses that have passed are known again, with the row they stood in first, as a map would', () => {
+  const address = fc.tuple(fc.nat(400), fc.constantFrom('a', 'b.c', 'ü')).map(([n, part]) => `${part}${n}@quillmail.example`);
+  fc.assert(
+    fc.property(fc.array(address, { maxLength: 300 }), fc.integer(), (addresses, seed) => {
+      const seen = makeSeenAddresses(seed);
+      const map = new Map<string, number>();
+      const expected = addresses.map((one, index) => {
+        const known = map.get(one);
+        if (known === undefined) map.set(one, index + 1);
+        return known;
+      });
+      expect(addresses.map((one, index) => seen.firstRow(one, index + 1))).toEqual(expected);
+    }),
+  );
+}); // prettier-ignore
+
+test('sixty thousand different addresses are all seen for the first time, and all known again', () => {
+  const seen = makeSeenAddresses(7);
+  const again = { first: 0, known: 0 };
+  for (let row = 1; row <= 60_000; row++) if (seen.firstRow(`r${row}@x.example`, row) === undefined) again.first++;
+  for (let row = 1; row <= 60_000; row++) if (seen.firstRow(`r${row}@x.example`, 9) === row) again.known++;
+  expect(again).toEqual({ first: 60_000, known: 60_000 });
+});

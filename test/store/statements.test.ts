@@ -1,0 +1,229 @@
+import { readFileSync } from 'node:fs';
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import { recordEvents } from '../../src/operations/events/record-events.ts';
+import { applySunsetRule } from '../../src/operations/rules/sunset-rule.ts';
+import { undoRun } from '../../src/operations/rules/undo-run.ts';
+import { exportEntries } from '../../src/operations/suppression/export-entries.ts';
+import { addEntries, createSuppressionList, liftByPerson } from '../../src/operations/suppression/keep-entries.ts';
+import { arrayText } from '../../src/store/array-text.ts';
+import { migrate, openDatabase } from '../../src/store/database.ts';
+import { FirstSchema1790000000001 } from '../../src/store/migrations/0001-first-schema.ts';
+import { takeImportRows, type RowColumns } from '../../src/store/statements/import-rows.ts';
+import { insertRun, listJournal, listSetContacts } from '../../src/store/statements/journal.ts';
+import { findDeadProcesses, registerProcess, withExclusiveLock } from '../../src/store/statements/processes.ts';
+import { listEntries } from '../../src/store/statements/suppression.ts';
+import { countSince } from '../../src/store/statements/today.ts';
+import { makeDatabase, makeDeps } from '../support/database.ts';
+import { DAY, importText, makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
+
+let deps: Awaited<ReturnType<typeof makeDeps>>;
+let world: SmallWorld;
+
+beforeAll(async () => {
+  deps = await makeDeps();
+  world = await makeSmallWorld(deps, 6);
+});
+afterAll(() => deps.close());
+
+const one = async <T>(text: string, values: unknown[] = []): Promise<T> =>
+  ((await deps.database.query(text, values)) as T[])[0]!;
+const bothSettled = async <T>(work: () => Promise<T>): Promise<T[]> => Promise.all([work(), work()]);
+
+test('a text array reads back as it was, whatever is in it', async () => {
+  const value = fc.option(fc.string({ unit: 'grapheme' }).map((text) => text.replaceAll('\u0000', '')), { nil: null });
+  await fc.assert(
+    fc.asyncProperty(fc.array(fc.oneof(value, fc.constantFrom('', 'NULL', '"', '\\', '{}', 'a","b', ' '))), async (values) => {
+      expect((await one<{ v: unknown }>('SELECT $1::text[] AS v', [arrayText(values)])).v).toEqual(values);
+    }),
+  );
+}); // prettier-ignore
+
+describe('rows of an import', () => {
+  const target = () => ({ importId: 0, listId: world.listId, brandId: world.brandId, state: 'subscribed' as const });
+  const columns = (addresses: string[]): RowColumns => ({ addresses, names: null, attributes: null, joinedAt: null });
+  const take = async (addresses: string[]): Promise<string> => {
+    const runId = await insertRun(deps.database, { kind: 'import', brandId: null, actor: 'test', reason: 'test' });
+    return takeImportRows(deps.database, columns(addresses), target(), runId, 'test');
+  };
+
+  test('none, one, the same again, and some new beside known ones', async () => {
+    expect(await take([])).toBe('');
+    expect(await take(['ida@quillmail.example'])).toBe('c');
+    expect(await take(['ida@quillmail.example'])).toBe('=');
+    expect(await take(['noa@quillmail.example', 'ida@quillmail.example', 'reader0@lanternpost.example'])).toBe('c==');
+  });
+
+  test('two imports at once of the same people: each of them is created once, and both imports count every row', async () => {
+    const rows = Array.from({ length: 3000 }, (_, index) => `both${index}@quillmail.example`);
+    const shuffled = [...rows].reverse();
+    const [a, b] = await Promise.all([
+      importText(deps, world.listId, ['address', ...rows].join('\n')),
+      importText(deps, world.listId, ['address', ...shuffled].join('\n')),
+    ]);
+    expect((a.counts['created'] ?? 0) + (b.counts['created'] ?? 0)).toBe(3000);
+    expect((a.counts['unchanged'] ?? 0) + (b.counts['unchanged'] ?? 0)).toBe(3000);
+    expect(await one(`SELECT count(*)::int AS n FROM contact WHERE address LIKE 'both%'`)).toEqual({ n: 3000 });
+  });
+});
+
+describe('the journal of a set', () => {
+  test('a contact finds the import in their journal, the run lists who it was about, Today counts only who joined now', async () => {
+    const before = await countSince(deps.database, world.brandId, new Date(Date.now() - DAY));
+    const done = await importText(
+      deps,
+      world.listId,
+      ['address,joined', 'uno@hearthmail.example,2024-05-01', 'due@hearthmail.example,', 'tre@hearthmail.example,'].join('\n'),
+    ); // prettier-ignore
+    const lines = await listJournal(deps.database, { runId: done.runId! }, Number.MAX_SAFE_INTEGER, 10);
+    expect(lines.map((line) => line.contacts).sort()).toEqual([1, 2]);
+    const pair = lines.find((line) => line.contacts === 2)!;
+    expect((await listSetContacts(deps.database, pair.id, 0, 10)).map((row) => row.address)).toEqual(['due@hearthmail.example', 'tre@hearthmail.example']); // prettier-ignore
+    const { id } = await one<{ id: string }>(`SELECT id FROM contact WHERE address = 'due@hearthmail.example'`);
+    expect(await listJournal(deps.database, { contactId: Number(id) }, Number.MAX_SAFE_INTEGER, 10)).toMatchObject([
+      { id: pair.id, subject: 'subscription', address: 'due@hearthmail.example', after: { state: 'subscribed' }, cause: { import: done.id } },
+    ]); // prettier-ignore
+    const after = await countSince(deps.database, world.brandId, new Date(Date.now() - DAY));
+    expect(after.subscribed - before.subscribed).toBe(2);
+  });
+
+  test('undoing an import takes off the list who it put there, but not who has left since', async () => {
+    const done = await importText(deps, world.listId, 'address\nquattro@hearthmail.example\ncinque@hearthmail.example');
+    const { id } = await one<{ id: string }>(`SELECT id FROM contact WHERE address = 'cinque@hearthmail.example'`);
+    await recordEvents(deps, [
+      { ...outside(world, 'unsubscribed', 0, null, Date.now(), { lists: [world.listId] }), contactId: Number(id) },
+    ]);
+    expect(await undoRun(deps, done.runId!, 'wrong file', 'Rosa Lindgard')).toMatchObject({
+      restored: 1,
+      leftAlone: 1,
+      movedOn: [{ address: 'cinque@hearthmail.example', subject: 'subscription' }],
+    });
+    const states = await deps.database.query(
+      `SELECT c.address, s.state FROM contact c LEFT JOIN subscription s ON s.contact_id = c.id WHERE c.address IN ('quattro@hearthmail.example', 'cinque@hearthmail.example') ORDER BY 1`,
+    );
+    expect(states).toEqual([
+      { address: 'cinque@hearthmail.example', state: 'unsubscribed' },
+      { address: 'quattro@hearthmail.example', state: null },
+    ]);
+  });
+});
+
+describe('entries', () => {
+  const enter = (listId: number, values: string[]) =>
+    addEntries(deps, { listId, values, reason: 'asked', expiresAt: null, actor: 'Rosa Lindgard' });
+  const own = async (name: string): Promise<number> =>
+    (await createSuppressionList(deps, { name, scope: 'organisation', scopeId: null, reach: 'marketing', exact: false }))
+      .id; // prettier-ignore
+
+  test('none, one, many with repeats and nonsense, twice, and two at once', async () => {
+    const listId = await own('Letters');
+    expect(await enter(listId, [])).toMatchObject({ entered: 0, known: 0, refused: [] });
+    expect(await enter(listId, ['Ana@Quillmail.example'])).toMatchObject({ entered: 1, known: 0 });
+    const many = ['ana@quillmail.example', 'BEN@quillmail.example', 'ben@quillmail.example', '.campusnet.example', 'a b c'];
+    expect(await enter(listId, many)).toMatchObject({ entered: 2, known: 1, refused: [{ row: 5, value: 'a b c' }] });
+    expect(await enter(listId, many)).toMatchObject({ entered: 0, known: 3 });
+    const values = Array.from({ length: 400 }, (_, index) => `race${index}@quillmail.example`);
+    const both = await bothSettled(() => enter(listId, values));
+    expect(both.map((result) => result.entered).reduce((a, b) => a + b)).toBe(400);
+    expect((await listEntries(deps.database, listId, 'in-effect', '', 0, 1000)).length).toBe(403);
+  }); // prettier-ignore
+
+  test('an entry whose end has passed stops nothing and can be entered again; the export tells both', async () => {
+    const listId = await own('For a while');
+    await enter(listId, ['eva@quillmail.example']);
+    await deps.database.query(`UPDATE suppression_entry SET expires_at = now() - interval '1 hour' WHERE list_id = $1`, [listId]); // prettier-ignore
+    expect(await listEntries(deps.database, listId, 'in-effect', '', 0, 10)).toEqual([]);
+    expect(await enter(listId, ['eva@quillmail.example'])).toMatchObject({ entered: 1, known: 0 });
+    let csv = '';
+    for await (const piece of exportEntries(deps, listId, 'all', '')) csv += piece;
+    const [header, first, second] = csv.trim().split('\n');
+    expect(header).toBe('entry,kind,reason,source,entered_at,expires_at,lifted_at,lifted_by,lift_reason');
+    expect(first).toMatch(/^eva@quillmail\.example,address,asked,Rosa Lindgard,.*,its end,reached its end$/);
+    expect(second).toMatch(/^eva@quillmail\.example,address,asked,Rosa Lindgard,[^,]+,,,,$/);
+  });
+
+  test('two lift the same entry at once: one does, the other is told', async () => {
+    const listId = await own('Once');
+    await enter(listId, ['fay@quillmail.example']);
+    const [entry] = await listEntries(deps.database, listId, 'in-effect', '', 0, 10);
+    const both = await Promise.allSettled([1, 2].map(() => liftByPerson(deps, [entry!.id], 'asked', 'Rosa Lindgard')));
+    expect(both.map((result) => result.status).sort()).toEqual(['fulfilled', 'rejected']);
+  });
+});
+
+describe('at once', () => {
+  test('the same events by two writers count once, and two runs of the ladder move each contact once', async () => {
+    const campaigns = await makePastCampaigns(deps, world, 40);
+    const sent = campaigns.map((campaign) => outside(world, 'sent', 1, campaign, campaign.at));
+    const results = await bothSettled(() => recordEvents(deps, sent));
+    expect(results.map((result) => result.recorded).reduce((a, b) => a + b)).toBe(40);
+    expect(await one('SELECT sent FROM activity WHERE contact_id = $1', [world.contactIds[1]])).toEqual({ sent: 40 });
+    const request = { brandId: world.brandId, expected: null, reason: 'test', actor: 'test', actorKind: 'rule' as const };
+    await bothSettled(() => applySunsetRule(deps, request));
+    const moves = await deps.database.query(
+      `SELECT after->>'stage' AS stage FROM journal WHERE contact_id = $1 AND subject = 'stage' AND after->>'stage' = 'sunset'`,
+      [world.contactIds[1]],
+    );
+    expect(moves).toEqual([{ stage: 'sunset' }]);
+  }); // prettier-ignore
+
+  test('a process that has died is known by its lock, and work under a lock is done by one only', async () => {
+    const runner = deps.database.createQueryRunner();
+    const id = '5f0c1e9a-0000-4000-8000-000000000001';
+    await registerProcess(runner, id);
+    expect(await findDeadProcesses(deps.database)).toEqual([]);
+    const other = deps.database.createQueryRunner();
+    let inside: boolean | undefined;
+    await withExclusiveLock(runner, 73_999, 1, async () => {
+      inside = await withExclusiveLock(other, 73_999, 1, () => Promise.resolve());
+    });
+    expect(inside).toBe(false);
+    expect(await withExclusiveLock(other, 73_999, 1, () => Promise.resolve())).toBe(true);
+    await other.release();
+    // What PostgreSQL does when a process's connection is gone.
+    await runner.query('SELECT pg_advisory_unlock_all()');
+    await runner.release();
+    expect(await findDeadProcesses(deps.database)).toEqual([id]);
+  }); // prettier-ignore
+});
+
+describe('migrations', () => {
+  test('two processes migrate at once; an older service refuses a newer schema', async () => {
+    const { url, drop } = await makeDatabase();
+    const both = await Promise.all([openDatabase(url, 2), openDatabase(url, 2)]);
+    await Promise.all(both.map((database) => migrate(database)));
+    await both[0]!.query(`INSERT INTO migrations (timestamp, name) VALUES (1999999999999, 'FromTomorrow1999999999999')`);
+    await expect(migrate(both[1]!)).rejects.toThrow(/newer Avendel \(FromTomorrow1999999999999\)/);
+    await Promise.all(both.map((database) => database.destroy()));
+    await drop();
+  });
+
+  test('an import finished before 0002 keeps its result file, one under way goes on', async () => {
+    const { url, drop } = await makeDatabase();
+    const database = await openDatabase(url, 2);
+    const runner = database.createQueryRunner();
+    await new FirstSchema1790000000001().up(runner);
+    await database.query(`CREATE TABLE migrations (id serial PRIMARY KEY, timestamp bigint NOT NULL, name varchar NOT NULL)`);
+    await database.query(`INSERT INTO migrations (timestamp, name) VALUES (1790000000001, 'FirstSchema1790000000001')`);
+    await database.query(`
+      INSERT INTO brand (name, from_address, return_domain) VALUES ('B', 'b@larkfield.example', 'returns.larkfield.example');
+      INSERT INTO list (brand_id, name) VALUES (1, 'L');
+      INSERT INTO import (list_id, file_name, options, dry_run, state, rows_read, actor) VALUES (1, 'a.csv', '{}', false, 'finished', 4, 'x'), (1, 'b.csv', '{}', false, 'reading', 0, 'x');
+      INSERT INTO import_chunk (import_id, first_row, outcomes) VALUES (1, 1, '{created,suppressed:unsubscribed,refused:bad-date,duplicate}')`);
+    await runner.release();
+    await migrate(database);
+    expect(await database.query('SELECT letters FROM import_chunk')).toEqual([{ letters: 'clJd' }]);
+    expect(await database.query('SELECT state, rows_expected FROM import ORDER BY id')).toEqual([
+      { state: 'finished', rows_expected: 4 },
+      { state: 'waiting', rows_expected: 0 },
+    ]);
+    await database.destroy();
+    await drop();
+  });
+
+  test('every migration is registered, in order', () => {
+    const source = readFileSync('src/store/database.ts', 'utf8');
+    const names = [...source.matchAll(/migrations\/(\d{4})-/g)].map((match) => Number(match[1]));
+    expect(names).toEqual(names.map((_, index) => index + 1));
+  });
+}); // prettier-ignore
