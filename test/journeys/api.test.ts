@@ -5,6 +5,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { readConfig } from '../../src/service/config.ts';
 import { ROUTES } from '../../src/service/http/api.ts';
 import { PROBLEMS } from '../../src/shared/problems.ts';
+import { makeAvendel } from '../support/cli.ts';
 import { EMAIL, makeList, PASSWORD, startRealService, type Running } from '../support/service.ts';
 
 const run = promisify(execFile);
@@ -24,13 +25,7 @@ const call = (path: string, init: RequestInit = {}): Promise<Response> =>
       ...(init.headers as Record<string, string>),
     },
   });
-const avendel = (...args: string[]) =>
-  run(process.execPath, ['bin/avendel', ...args], {
-    env: { ...process.env, AVENDEL_SERVICE: service.console, AVENDEL_TOKEN: service.token },
-  }).then(
-    ({ stdout, stderr }) => ({ code: 0, stdout, stderr }),
-    (error: { code: number; stdout: string; stderr: string }) => error,
-  );
+const avendel = (...args: string[]) => makeAvendel(service)(...args);
 
 describe('the API', () => {
   test('describes itself: every route with its parameters, and every described path is served', async () => {

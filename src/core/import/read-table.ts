@@ -47,6 +47,9 @@ export function guessDelimiter(firstLine: string): string {
   return DELIMITERS[counts.indexOf(Math.max(...counts))]!;
 }
 
+/** A stray control character is a slip in a cell; more than this share of them is no text. */
+const MOST_CONTROLS = 0.01;
+
 /** Encoding of a file by its first bytes: byte order marks, zero bytes of UTF-16, else UTF-8; undefined when it is no text. */
 export function guessEncoding(head: Uint8Array): 'utf-8' | 'utf-16le' | 'utf-16be' | undefined {
   if (head[0] === 0xff && head[1] === 0xfe) return 'utf-16le';
@@ -59,7 +62,7 @@ export function guessEncoding(head: Uint8Array): 'utf-8' | 'utf-16le' | 'utf-16b
   if (zeros[1]! > sample.length / 4 && zeros[0] === 0) return 'utf-16le';
   if (zeros[0]! > sample.length / 4 && zeros[1] === 0) return 'utf-16be';
   const controls = sample.filter((byte) => byte < 9 || (byte > 13 && byte < 32)).length;
-  return controls > 0 ? undefined : 'utf-8';
+  return controls > sample.length * MOST_CONTROLS ? undefined : 'utf-8';
 }
 
 export type TableRow =

@@ -46,6 +46,7 @@ export async function startCampaign(deps: Deps, id: number, expected: number): P
     await replaceLinks(sql, id, [{ number: TRAP_LINK, url: '' }, ...message.links]);
     await openLedger(sql, judgedMessage(campaign));
   });
+  deps.announce('send');
   return getCampaign(deps, id);
 }
 
@@ -58,6 +59,7 @@ export async function resumeCampaign(deps: Deps, id: number): Promise<Campaign> 
   const campaign = await getCampaign(deps, id);
   await move(deps.database, campaign, ['paused'], 'sending', null);
   await setTrouble(deps.database, id, null);
+  deps.announce('send');
   return getCampaign(deps, id);
 }
 

@@ -1,0 +1,171 @@
+import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { parse } from 'csv-parse/sync';
+import { makeAvendel } from '../support/cli.ts';
+import { startRealService, type Running } from '../support/service.ts';
+import { startSink } from '../support/sink.ts';
+
+let service: Running;
+let sink: Awaited<ReturnType<typeof startSink>>;
+let avendel: ReturnType<typeof makeAvendel>;
+const folder = mkdtempSync(join(tmpdir(), 'avendel-'));
+const file = (name: string, text: string): string => {
+  writeFileSync(join(folder, name), text);
+  return join(folder, name);
+};
+const done = async (...args: string[]): Promise<string> => {
+  const said = await avendel(...args);
+  expect([args.join(' '), said.code, said.stderr.replace(/[\s\S]*\r/, '')]).toEqual([args.join(' '), 0, expect.any(String)]);
+  return said.stdout;
+}; // prettier-ignore
+const json = async <T>(...args: string[]): Promise<T> => JSON.parse(await done(...args, '--json')) as T;
+
+beforeAll(async () => {
+  service = await startRealService();
+  sink = await startSink(service.relayPort, {
+    rcpt: (address) => (address.startsWith('gone') ? { code: 550, message: '5.1.1 no such user' } : undefined),
+  });
+  avendel = makeAvendel(service);
+});
+afterAll(async () => {
+  await service.stop();
+  await sink.close();
+});
+
+describe('the whole loop by command line alone', () => {
+  test('a brand and lists, created and listed', async () => {
+    await done('brands', 'create', 'Larkfield Observatory', '--from', 'digest@larkfield.example', '--return-domain', 'returns.larkfield.example'); // prettier-ignore
+    await done('lists', 'create', 'Night Digest', '--brand', 'Larkfield Observatory');
+    await done('lists', 'create', 'Members’ Letter', '--brand', 'Larkfield Observatory', '--double');
+    expect(await done('brands', 'list')).toMatch(/Larkfield Observatory/);
+    expect(await json<{ name: string; optIn: string }[]>('lists', 'list')).toMatchObject([
+      { name: 'Night Digest', optIn: 'single' },
+      { name: 'Members’ Letter', optIn: 'double' },
+    ]);
+    expect(await avendel('lists', 'create', 'Night Digest', '--brand', 'Larkfield Observatory')).toMatchObject({ code: 1, stderr: expect.stringMatching(/This brand has a list “Night Digest”/) as unknown }); // prettier-ignore
+  });
+
+  test('a suppression list of one’s own: entries by hand and from a file, listed, lifted, exported', async () => {
+    await done('suppression', 'create', 'Do not write', '--reach', 'everything');
+    await done('suppression', 'add', 'Do not write', 'stop@lanternpost.example', '--reason', 'asked by letter');
+    const csv = file('stop.csv', 'address\nben@lanternpost.example\nnot an entry\n.campusnet.example\n');
+    const imported = await avendel('suppression', 'import', 'Do not write', csv, '--reason', 'from the old system');
+    expect(imported.code).toBe(3);
+    expect(imported.stdout + imported.stderr).toMatch(/not an entry/);
+    const entries = await json<{ id: number; value: string }[]>('suppression', 'entries', 'Do not write');
+    expect(entries.map((entry) => entry.value).sort()).toEqual(['.campusnet.example', 'ben@lanternpost.example', 'stop@lanternpost.example']); // prettier-ignore
+    const ben = entries.find((entry) => entry.value.startsWith('ben'))!;
+    await done('suppression', 'lift', String(ben.id), '--reason', 'came back');
+    expect((await avendel('suppression', 'lift', String(ben.id), '--reason', 'again')).code).toBe(1);
+    const exported = join(folder, 'entries.csv');
+    await done('suppression', 'export', 'Do not write', '--file', exported);
+    const rows: Record<string, string>[] = parse(readFileSync(exported, 'utf8'), { columns: true });
+    expect(rows.find((row) => row['entry'] === ben.value)).toMatchObject({ lifted_by: 'Rosa Lindgard', lift_reason: 'came back' }); // prettier-ignore
+    expect(await done('suppression', 'lists')).toMatch(/Do not write.*everything/);
+  });
+
+  test('an import with all kinds of rows: dry run, the real one, its result file and one outcome alone', async () => {
+    const rows = ['address;name;seat', 'ada@lanternpost.example;"Ada; Lind";A1', 'ADA@lanternpost.example;;', 'gone@lanternpost.example;Gil;', 'stop@lanternpost.example;Stu;', 'x@labs.campusnet.example;Xi;', 'nonsense;;', '=ben@lanternpost.example;=1+1;']; // prettier-ignore
+    const csv = file('people.csv', rows.join('\n'));
+    const dry = await avendel('contacts', 'import', csv, '--list', 'Night Digest', '--dry-run');
+    expect(dry.stdout).toMatch(/7 rows, dry run: nothing was changed/);
+    expect(await json<unknown[]>('contacts', 'list', '--part', 'lanternpost')).toEqual([]);
+    const results = join(folder, 'results.csv');
+    const real = await avendel('contacts', 'import', csv, '--list', 'Night Digest', '--results', results);
+    expect(real.code).toBe(3);
+    expect(real.stdout).toMatch(/7 rows, import \d+, finished/);
+    expect(parse(readFileSync(results, 'utf8'), { delimiter: ',' }).map((row: string[]) => row.slice(3, 6))).toEqual([
+      ['row', 'outcome', 'code'],
+      ['1', 'created', ''],
+      ['2', 'duplicate', ''],
+      ['3', 'created', ''],
+      ['4', 'suppressed', ''],
+      ['5', 'suppressed', ''],
+      ['6', 'refused', 'no-at-sign'],
+      ['7', 'created', ''],
+    ]);
+    // A spreadsheet would run what begins with an equals sign.
+    expect(readFileSync(results, 'utf8')).toMatch(/'=ben@lanternpost\.example,'=1\+1/);
+    const [latest] = await json<{ id: number }[]>('imports', 'list');
+    expect(await done('imports', 'results', String(latest!.id), '--only', 'refused')).toMatch(/nonsense.*needs a name, an @ and a domain/); // prettier-ignore
+    expect(await done('imports', 'show', String(latest!.id))).toMatch(/created +3/);
+    const [run] = await json<{ id: number; kind: string }[]>('runs', 'list');
+    expect(run).toMatchObject({ kind: 'import' });
+    const shown = await json<{ id: number; contacts: number }[]>('runs', 'show', String(run!.id));
+    expect(shown).toMatchObject([{ contacts: 3 }]);
+    expect(await done('runs', 'contacts', String(shown[0]!.id))).toMatch(/ada@lanternpost\.example/);
+  });
+
+  test('a contact is found by part, list and mark, shown with verdict and time line, and checked', async () => {
+    expect(await done('contacts', 'list', '--list', 'Night Digest', '--part', 'ada')).toMatch(/ada@lanternpost\.example +Ada; Lind/); // prettier-ignore
+    expect(await done('contacts', 'show', 'Ada@Lanternpost.example')).toMatch(/Night Digest/);
+    expect(await done('contacts', 'check', 'stop@lanternpost.example')).toMatch(/suppressed[\s\S]*asked by letter/);
+    expect(await done('contacts', 'show', 'nobody@lanternpost.example')).toMatch(/is no contact of ours/);
+    expect((await avendel('contacts', 'list', '--deliverability', 'fine')).code).not.toBe(0);
+  });
+
+  test('a campaign: created, previewed, preflighted, sent and watched, reported; the bounce holds back in the next', async () => {
+    const html = file('sky.html', '<p>Dear [[first_name else "stargazer"]], <a href="https://larkfield.example/sky">the sky</a></p>'); // prettier-ignore
+    const draft = ['--subject', 'The sky', '--html', html, '--list', 'Night Digest'];
+    await done('campaigns', 'create', 'The sky', ...draft);
+    expect((await avendel('campaigns', 'create', 'The sky', ...draft)).code).toBe(1);
+    await done('campaigns', 'edit', 'The sky', '--subject', 'The December sky');
+    expect(await done('campaigns', 'preview', 'The sky', '--for', 'ada@lanternpost.example')).toMatch(/The December sky[\s\S]*Dear Ada;/); // prettier-ignore
+    expect(await json('campaigns', 'preflight', 'The sky')).toMatchObject({ audience: 3, willGet: 3, heldBack: 0 });
+    expect(await avendel('campaigns', 'send', 'The sky', '--expect', '900')).toMatchObject({ code: 1, stderr: expect.stringMatching(/900[\s\S]*3/) as unknown }); // prettier-ignore
+    await done('campaigns', 'send', 'The sky', '--expect', '3', '--watch');
+    expect(await json('campaigns', 'report', 'The sky')).toMatchObject({ state: 'finished', ledger: { accepted: 2, refused: 1, heldBack: 0 } }); // prettier-ignore
+    expect(await done('campaigns', 'recipients', 'The sky', '--acted', 'bounced', '--actor', 'hard')).toMatch(/gone@lanternpost\.example/); // prettier-ignore
+    await done('campaigns', 'create', 'The next sky', ...draft);
+    expect(await json('campaigns', 'preflight', 'The next sky')).toMatchObject({ willGet: 2, reasons: [{ reason: 'undeliverable', contacts: 1 }] }); // prettier-ignore
+    expect(await done('campaigns', 'held-back', 'The next sky', '--reason', 'undeliverable')).toMatch(/gone@lanternpost\.example/); // prettier-ignore
+    expect(await done('campaigns', 'list', '--state', 'finished')).not.toMatch(/The next sky/);
+    expect(await done('today', '--brand', 'Larkfield Observatory')).toMatch(/undeliverable/i);
+    await done('campaigns', 'cancel', 'The next sky');
+    expect((await avendel('campaigns', 'resume', 'The next sky')).code).toBe(1);
+  });
+
+  test('rules: shown, tried from a file, applied with what was expected, and the run undone', async () => {
+    const { rule } = await json<{ rule: { withinDays: number; count: number } }>('rules', 'show', 'bounce');
+    expect(rule).toMatchObject({ count: 3, withinDays: 45 });
+    const tried = file('bounce.json', JSON.stringify({ ...rule, count: 2 }));
+    expect(await done('rules', 'preview', 'bounce', '--rule', tried)).toMatch(/0/);
+    await done('rules', 'apply', 'bounce', '--rule', tried, '--expect', '0', '--reason', 'stricter');
+    expect((await json<{ rule: { count: number } }>('rules', 'show', 'bounce')).rule.count).toBe(2);
+    expect((await avendel('rules', 'apply', 'bounce', '--rule', file('broken.json', '{'), '--expect', '0', '--reason', 'x')).code).not.toBe(0); // prettier-ignore
+    expect(await done('rules', 'preview', 'sunset', '--brand', 'Larkfield Observatory')).toMatch(/0/);
+    const run = (await json<{ id: number; kind: string }[]>('runs', 'list')).find(({ kind }) => kind === 'import')!;
+    expect(await done('runs', 'undo', String(run.id), '--reason', 'wrong list')).toMatch(/3 put back, 0 left/);
+    expect(await avendel('runs', 'undo', String(run.id), '--reason', 'again')).toMatchObject({ code: 1, stderr: expect.stringMatching(/was undone by run/) as unknown }); // prettier-ignore
+    expect(await done('contacts', 'check', 'ada@lanternpost.example')).toMatch(/no-permission/);
+  });
+
+  test('events of another system come in line by line, and lines that cannot be used are named', async () => {
+    const lines = [
+      { kind: 'clicked', at: '2026-11-01T10:00:00Z', address: 'ada@lanternpost.example', brand: 'Larkfield Observatory', source: 'shop', externalId: '1' },
+      { kind: 'danced', at: '2026-11-01T10:00:00Z', address: 'ada@lanternpost.example', brand: 'Larkfield Observatory', source: 'shop', externalId: '2' },
+    ]; // prettier-ignore
+    const said = await avendel('events', 'import', file('events.jsonl', lines.map((line) => JSON.stringify(line)).join('\n'))); // prettier-ignore
+    expect(said.code).toBe(3);
+    expect(said.stdout + said.stderr).toMatch(/2/);
+  });
+});
+
+test('every command says what it is for, and a wrong one what to do', async () => {
+  const { stdout } = await avendel('--help');
+  const groups = [...stdout.matchAll(/^ {2}(\w[\w-]*)(?: \[options\])? /gm)].map((match) => match[1]!).filter((name) => name !== 'help'); // prettier-ignore
+  expect(groups).toEqual(expect.arrayContaining(['contacts', 'campaigns', 'suppression', 'rules', 'runs', 'returns']));
+  for (const group of groups) expect((await avendel(group, '--help')).stdout).toMatch(/^Usage: avendel /);
+  const wrong = await avendel('campaigns', 'sendd');
+  expect(wrong.code).toBe(2);
+  expect(wrong.stderr).toMatch(/unknown command 'sendd'[\s\S]*send/);
+}, 60_000);
+
+test('without a service or a sign-in, the command line says which and what to do', async () => {
+  const lost = await makeAvendel({ ...service, console: 'http://127.0.0.1:9' })('lists', 'list');
+  expect(lost).toMatchObject({ code: 1, stderr: expect.stringMatching(/127\.0\.0\.1:9/) as unknown });
+  const stranger = await makeAvendel({ ...service, token: 'nonsense' })('lists', 'list');
+  expect(stranger).toMatchObject({ code: 1, stderr: expect.stringMatching(/sign-in/) as unknown });
+});
