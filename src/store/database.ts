@@ -72,7 +72,9 @@ export function inTransaction<T>(database: Database, work: (sql: EntityManager) 
  */
 export function overWholeSet<T>(database: Database, work: (sql: EntityManager) => Promise<T>): Promise<T> {
   return database.transaction(async (sql) => {
-    await sql.query(`SET LOCAL enable_nestloop = off; SET LOCAL work_mem = '${WHOLE_SET_MEMORY}'`);
+    await sql.query(
+      `SET LOCAL enable_nestloop = off; SET LOCAL work_mem = '${WHOLE_SET_MEMORY}'; SET LOCAL parallel_tuple_cost = 0.01`,
+    );
     return work(sql);
   });
 }

@@ -5,6 +5,7 @@ import { recordEvents } from '../../src/operations/events/record-events.ts';
 import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
 import { createBrand, createList } from '../../src/operations/organisation/set-up.ts';
 import { makeRandom } from '../../src/simulator/world/random.ts';
+import { JUDGE_PICKED_CTES, messageParameters, REASONS_SQL } from '../../src/store/statements/eligibility.ts';
 import { countPreflight, listPreflight } from '../../src/store/statements/preflight.ts';
 import { findDecidedStage } from '../../src/store/statements/sunset-stages.ts';
 import { addressHash } from '../../src/core/address/suppression-keys.ts';
@@ -159,6 +160,27 @@ describe('invariant 11, one truth', () => {
     for (const [address, reasons] of bySql) {
       const verdict = (await checkAddress(deps, address)).brands.find(({ brandId }) => brandId === world.brandId)!;
       expect([address, verdict.reasons]).toEqual([address, reasons]);
+    }
+    // Whole audiences are matched by value, by contact or through lists, and the gate judges by contact: all must agree.
+    for (const variant of [
+      { listIds: [members.id] },
+      { listIds: [world.listId] },
+      { listIds: [members.id], leftOutListIds: [world.listId] },
+      { listIds: [members.id], purpose: 'service' as const },
+      { brandId: shop.id, listIds: [members.id] },
+    ]) {
+      const other = { ...message, ...variant };
+      const whole = new Map<string, string[]>();
+      for (const { reason } of (await countPreflight(deps.database, other, 0)).rows)
+        for (const row of await listPreflight(deps.database, other, reason, 0, 1000))
+          whole.set(row.address, row.reasons);
+      const judged: { address: string; reasons: string[] }[] = await deps.database.query(
+        `WITH picked AS (SELECT contact_id FROM subscription WHERE list_id = ANY($4::int[])), ${JUDGE_PICKED_CTES}
+         SELECT j.address, ${REASONS_SQL} AS reasons FROM judged j`,
+        messageParameters(other),
+      );
+      expect(judged.length).toBeGreaterThan(10);
+      expect(whole).toEqual(new Map(judged.map((row) => [row.address, row.reasons])));
     }
     expect(new Set([...bySql.values()].flat())).toEqual(
       new Set(['erased', 'archived', 'undeliverable', 'suppressed', 'complained', 'unsubscribed', 'unconfirmed']),

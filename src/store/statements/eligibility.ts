@@ -73,9 +73,7 @@ export async function findWhatApplies(sql: Sql, message: JudgedMessage): Promise
 /** CTEs that end in `judged` for the whole audience of a message. To be run within overWholeSet. */
 export function judgeAudienceCtes(message: JudgedMessage, applies: WhatApplies): string {
   const audience = message.listIds.length === 1 ? AUDIENCE_OF_ONE_LIST : AUDIENCE_OF_LISTS;
-  // Entries of a list's scope need to know what else the contact is subscribed to; all others can be matched on contacts alone.
-  const people = applies.ofLists ? 'person' : '(SELECT id AS contact_id, address FROM contact)';
-  return judgeCtes(audience, people, applies, message.leftOutListIds.length > 0);
+  return judgeCtes(audience, applies, message.leftOutListIds.length > 0);
 }
 
 /**
@@ -88,20 +86,9 @@ export function judgeAudienceCtes(message: JudgedMessage, applies: WhatApplies):
  * that a contact's entries are put together without sorting. `entry` is not materialized, or the look-ups of a few
  * contacts could not use its index; nor is `person` for a whole audience, or no plan over it could run in parallel.
  */
-function judgeCtes(audience: string, people: string, applies: WhatApplies, leavesOut: boolean): string {
+function judgeCtes(audience: string, applies: WhatApplies, leavesOut: boolean): string {
   const few = audience === AUDIENCE_OF_PICKED;
-  const hit = (join: string): string =>
-    applies.ofLists
-      ? `SELECT p.contact_id, e.bit FROM ${people} p JOIN ${join} AND (e.list_scope IS NULL OR p.list_ids <@ ARRAY[e.list_scope])`
-      : `SELECT p.contact_id, e.bit FROM ${people} p JOIN ${join}`;
-  const domainOfPerson = `split_part(p.address, '@', 2)`;
-  const hits = [
-    hit(`entry e ON e.kind = 'address' AND e.value = p.address`),
-    hit(`entry e ON strpos(p.address, '+') > 1 AND e.kind = 'address' AND NOT e.exact AND e.value = ${baseAddressSql('p.address')}`),
-    ...(applies.hashes ? [hit(`entry e ON e.kind = 'hash' AND e.value = encode(sha256(convert_to(p.address, 'UTF8')), 'hex')`)] : []),
-    ...(applies.domains && !few ? [hit(`stopped_domain e ON e.domain = ${domainOfPerson}`)] : []),
-    ...(applies.domains && few ? [hit(`LATERAL (${domainKeysSql('p.address')}) k ON true JOIN entry e ON e.kind = 'domain' AND e.value = k.key`)] : []),
-  ]; // prettier-ignore
+  const matched = few || applies.ofLists ? matchedByContact(applies, few) : matchedByValue(applies);
   const leftOut = few ? LEFT_OUT_OF_FEW : leavesOut ? 'o.contact_id IS NOT NULL' : 'false';
   return `
   parameters AS (SELECT $1::int, $2::int, $3::text, $4::int[], $5::int[]),
@@ -120,16 +107,71 @@ function judgeCtes(audience: string, people: string, applies: WhatApplies, leave
     SELECT a.contact_id, c.address, a.list_ids, a.subscribed, a.pending, a.any_row, c.archived_at, c.erased_at, c.deliverability
     FROM audience a JOIN contact c ON c.id = a.contact_id
   ),
-  ${few || !applies.domains ? '' : stoppedDomainCte(people)}
-  hit AS (${hits.join('\n    UNION ALL ')}),
-  held AS (SELECT contact_id, bit_or(bit) AS bits FROM hit GROUP BY contact_id),
+  ${matched.ctes}
   judged AS (
-    SELECT p.*, h.bits, ${leftOut} AS left_out, ${applies.begun ? 'd.contact_id IS NOT NULL' : 'false'} AS has_it
+    SELECT p.*, ${matched.bits} AS bits, ${leftOut} AS left_out, ${applies.begun ? 'd.contact_id IS NOT NULL' : 'false'} AS has_it
     FROM person p
-    LEFT JOIN held h ON h.contact_id = p.contact_id
+    ${matched.joins}
     ${leavesOut && !few ? LEFT_OUT_JOIN : ''}
     ${applies.begun ? HAS_IT_JOIN : ''}
   )`;
+}
+
+/** How the entries that match a contact come to `judged`: CTEs before it, joins to `person p`, and their bits. */
+interface Matched {
+  ctes: string;
+  joins: string;
+  bits: string;
+}
+
+const DOMAIN_OF_PERSON = `split_part(p.address, '@', 2)`;
+const HASH_OF_PERSON = `encode(sha256(convert_to(p.address, 'UTF8')), 'hex')`;
+
+/**
+ * Entries found contact by contact: for few contacts, and where an entry of a list's scope needs to know what else the
+ * contact is subscribed to.
+ */
+function matchedByContact(applies: WhatApplies, few: boolean): Matched {
+  const hit = (join: string): string =>
+    `SELECT p.contact_id, e.bit FROM person p JOIN ${join} AND (e.list_scope IS NULL OR p.list_ids <@ ARRAY[e.list_scope])`;
+  const hits = [
+    hit(`entry e ON e.kind = 'address' AND e.value = p.address`),
+    hit(`entry e ON strpos(p.address, '+') > 1 AND e.kind = 'address' AND NOT e.exact AND e.value = ${baseAddressSql('p.address')}`),
+    ...(applies.hashes ? [hit(`entry e ON e.kind = 'hash' AND e.value = ${HASH_OF_PERSON}`)] : []),
+    ...(applies.domains && !few ? [hit(`stopped_domain e ON e.domain = ${DOMAIN_OF_PERSON}`)] : []),
+    ...(applies.domains && few ? [hit(`LATERAL (${domainKeysSql('p.address')}) k ON true JOIN entry e ON e.kind = 'domain' AND e.value = k.key`)] : []),
+  ]; // prettier-ignore
+  return {
+    ctes: `${few || !applies.domains ? '' : stoppedDomainCte('person')}
+  hit AS (${hits.join('\n    UNION ALL ')}),
+  held AS (SELECT contact_id, bit_or(bit) AS bits FROM hit GROUP BY contact_id),`,
+    joins: 'LEFT JOIN held h ON h.contact_id = p.contact_id',
+    bits: 'h.bits',
+  };
+}
+
+/**
+ * Entries put together by value first and then joined to the whole audience as it passes: joining them to contacts
+ * beforehand went through all contacts once more.
+ */
+function matchedByValue(applies: WhatApplies): Matched {
+  const joins = [
+    `LEFT JOIN by_value v ON v.value = p.address`,
+    `LEFT JOIN by_base b ON b.contact_id = p.contact_id`,
+    ...(applies.hashes ? [`LEFT JOIN by_hash x ON x.value = ${HASH_OF_PERSON}`] : []),
+    ...(applies.domains ? [`LEFT JOIN by_domain m ON m.domain = ${DOMAIN_OF_PERSON}`] : []),
+  ];
+  const bits = ['v.bits', 'b.bits', ...(applies.hashes ? ['x.bits'] : []), ...(applies.domains ? ['m.bits'] : [])];
+  return {
+    ctes: `${applies.domains ? `${stoppedDomainCte('(SELECT address FROM contact)')} by_domain AS (SELECT domain, bit_or(bit) AS bits FROM stopped_domain GROUP BY domain),` : ''}
+  by_value AS (SELECT value, bit_or(bit) AS bits FROM entry WHERE kind = 'address' GROUP BY value),
+  by_base AS (
+    SELECT c.id AS contact_id, bit_or(e.bit) AS bits FROM contact c JOIN entry e ON e.kind = 'address' AND NOT e.exact AND e.value = ${baseAddressSql('c.address')}
+    WHERE strpos(c.address, '+') > 1 GROUP BY c.id),
+  by_hash AS (SELECT value, bit_or(bit) AS bits FROM entry WHERE kind = 'hash' GROUP BY value),`,
+    joins: joins.join('\n    '),
+    bits: bits.map((column) => `coalesce(${column}, 0)`).join(' | '),
+  };
 }
 
 /** Domains of people that an entry stops, for many people at once: each domain is compared once, not each address. */
@@ -157,7 +199,7 @@ const LEFT_OUT_JOIN = `LEFT JOIN (
 const HAS_IT_JOIN = `LEFT JOIN delivery d ON d.campaign_id = $1::int AND d.contact_id = p.contact_id AND d.state IN ('accepted', 'refused', 'uncertain')`;
 
 /** CTEs that end in `judged` for contacts that a preceding CTE `picked (contact_id)` names. */
-export const JUDGE_PICKED_CTES = judgeCtes(AUDIENCE_OF_PICKED, 'person', EVERYTHING_APPLIES, true);
+export const JUDGE_PICKED_CTES = judgeCtes(AUDIENCE_OF_PICKED, EVERYTHING_APPLIES, true);
 
 const marketing = `$3::text = 'marketing'`;
 const entered = (reason: Reason): string => `j.bits & ${bitOf(reason)} > 0`;
