@@ -35,7 +35,7 @@ describe('MIME of messages', () => {
 
   test('what was written is what a mailbox reads, whatever the characters', async () => {
     const build = makeMimeBuilder();
-    const line = fc.string({ unit: 'grapheme', maxLength: 120 }).map((text) => text.replace(/[\r\n\u0085\u2028\u2029\u0000]/g, ''));
+    const line = fc.string({ unit: 'grapheme', maxLength: 120 }).map((text) => text.replace(/[\p{Cc}\u2028\u2029]/gu, ''));
     const body = fc.array(fc.oneof(line, fc.constantFrom('.', '..', 'From here', '=3D', ' ', 'x'.repeat(300), 'tail \t')), { minLength: 1, maxLength: 6 }).map((lines) => lines.join('\n'));
     const word = line.filter((text) => /^\S(.*\S)?$/u.test(text) && !/\s\s|[\p{C}\p{Z}]/u.test(text.replaceAll(' ', '')));
     await fc.assert(

@@ -26,8 +26,10 @@ beforeAll(async () => {
 });
 afterAll(() => deps.close());
 
-const one = async <T>(text: string, values: unknown[] = []): Promise<T> =>
-  ((await deps.database.query(text, values)) as T[])[0]!;
+const one = async <T>(text: string, values: unknown[] = []): Promise<T> => {
+  const rows: T[] = await deps.database.query(text, values);
+  return rows[0]!;
+};
 const bothSettled = async <T>(work: () => Promise<T>): Promise<T[]> => Promise.all([work(), work()]);
 
 test('a text array reads back as it was, whatever is in it', async () => {
@@ -98,7 +100,7 @@ describe('the journal of a set', () => {
       leftAlone: 1,
       movedOn: [{ address: 'cinque@hearthmail.example', subject: 'subscription' }],
     });
-    const states = await deps.database.query(
+    const states: unknown = await deps.database.query(
       `SELECT c.address, s.state FROM contact c LEFT JOIN subscription s ON s.contact_id = c.id WHERE c.address IN ('quattro@hearthmail.example', 'cinque@hearthmail.example') ORDER BY 1`,
     );
     expect(states).toEqual([
@@ -160,7 +162,7 @@ describe('at once', () => {
     expect(await one('SELECT sent FROM activity WHERE contact_id = $1', [world.contactIds[1]])).toEqual({ sent: 40 });
     const request = { brandId: world.brandId, expected: null, reason: 'test', actor: 'test', actorKind: 'rule' as const };
     await bothSettled(() => applySunsetRule(deps, request));
-    const moves = await deps.database.query(
+    const moves: unknown = await deps.database.query(
       `SELECT after->>'stage' AS stage FROM journal WHERE contact_id = $1 AND subject = 'stage' AND after->>'stage' = 'sunset'`,
       [world.contactIds[1]],
     );
@@ -192,8 +194,8 @@ describe('migrations', () => {
     const { url, drop } = await makeDatabase();
     const both = await Promise.all([openDatabase(url, 2), openDatabase(url, 2)]);
     await Promise.all(both.map((database) => migrate(database)));
-    await both[0]!.query(`INSERT INTO migrations (timestamp, name) VALUES (1999999999999, 'FromTomorrow1999999999999')`);
-    await expect(migrate(both[1]!)).rejects.toThrow(/newer Avendel \(FromTomorrow1999999999999\)/);
+    await both[0].query(`INSERT INTO migrations (timestamp, name) VALUES (1999999999999, 'FromTomorrow1999999999999')`);
+    await expect(migrate(both[1])).rejects.toThrow(/newer Avendel \(FromTomorrow1999999999999\)/);
     await Promise.all(both.map((database) => database.destroy()));
     await drop();
   });

@@ -1,6 +1,6 @@
 import { makeRowReader } from '../../core/import/read-table.ts';
 import { OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
-import { makeSeenAddresses } from '../../core/import/seen-addresses.ts';
+import { makeSeenAddresses, type SeenAddresses } from '../../core/import/seen-addresses.ts';
 import type { RowColumns } from '../../store/statements/import-rows.ts';
 import type { ImportRow } from '../../store/statements/imports.ts';
 import type { Deps } from '../deps.ts';
@@ -26,12 +26,11 @@ export async function* readRowChunks(deps: Deps, row: ImportRow): AsyncGenerator
   const seen = makeSeenAddresses(row.id);
   let take: ((record: ImportRecord, rowNo: number, into: ChunkBuilder) => void) | undefined;
   let chunk = makeChunk(1);
-  let fraction = 0;
   for await (const { records, bytes } of readImportRecords(deps, row)) {
-    fraction = Math.min(1, bytes / row.bytes);
+    const fraction = Math.min(1, bytes / row.bytes);
     for (const record of records) {
       if (!take) {
-        take = makeTaker(record, row, seen.firstRow);
+        take = makeTaker(record, row, seen);
         continue;
       }
       take(record, chunk.firstRow + chunk.letters.length, chunk);
@@ -61,7 +60,7 @@ function makeChunk(firstRow: number) {
 function makeTaker(
   header: ImportRecord,
   row: ImportRow,
-  firstRow: (address: string, rowNo: number) => number | undefined,
+  seen: SeenAddresses,
 ): (record: ImportRecord, rowNo: number, into: ChunkBuilder) => void {
   const read = makeRowReader(
     (header.cells ?? []).map((cell) => cell.trim()),
@@ -71,7 +70,7 @@ function makeTaker(
     if (!cells) return void into.letters.push(OUTCOME_LETTERS['refused:unreadable-row']);
     const known = read(cells);
     if (known.code !== null) return void into.letters.push(OUTCOME_LETTERS[`refused:${known.code}`]);
-    if (firstRow(known.address, rowNo) !== undefined) return void into.letters.push(OUTCOME_LETTERS.duplicate);
+    if (seen.firstRow(known.address, rowNo) !== undefined) return void into.letters.push(OUTCOME_LETTERS.duplicate);
     into.letters.push(null);
     into.addresses.push(known.address);
     into.names.push(known.name);
