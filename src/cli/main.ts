@@ -26,6 +26,11 @@ const GROUPS: { name: string; summary: string; load: () => Promise<{ addCommands
     summary: 'the sunset rule and the bounce rule: show, preview, apply',
     load: () => import('./commands/rules.ts'),
   },
+  {
+    name: 'sign-ups',
+    summary: 'who signed up, who waits to confirm, with proof',
+    load: () => import('./commands/sign-ups.ts'),
+  },
   { name: 'runs', summary: 'runs: what was changed, and undo', load: () => import('./commands/runs.ts') },
   { name: 'returns', summary: 'messages that came back', load: () => import('./commands/returns.ts') },
   { name: 'events', summary: 'events from other systems', load: () => import('./commands/events.ts') },

@@ -64,6 +64,22 @@ export function makeClient(options: ClientOptions) {
     lists: () => get<api.List[]>('/lists'),
     createList: (list: { brandId: number; name: string; optIn?: 'single' | 'double' }) =>
       post<api.List>('/lists', list),
+    changeList: (
+      id: number,
+      change: Partial<Pick<api.List, 'name' | 'optIn' | 'agreement' | 'remindDays' | 'expireDays'>>,
+    ) => send<api.List>('PATCH', `/lists/${id}`, { body: change }),
+    signUp: (one: {
+      listId: number;
+      address: string;
+      name?: string | null;
+      agreed?: string;
+      network?: string | null;
+    }) => post<void>('/sign-ups', one),
+    signUps: (query: { state?: api.SignUp['state']; listId?: number } & PageOptions = {}) =>
+      get<api.Page<api.SignUp>>('/sign-ups', { ...query }),
+    contactSignUps: (id: number) => get<api.SignUp[]>(`/contacts/${id}/sign-ups`),
+    unsubscribeContact: (request: { address: string; reason: string; brandId?: number; listId?: number }) =>
+      post<api.Unsubscribed>('/contacts/unsubscribe', request),
     today: (brandId: number) => get<api.Today>('/today', { brandId }),
 
     contacts: (

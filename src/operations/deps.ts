@@ -11,5 +11,5 @@ export interface Deps {
   /** Months of `event` known to have a partition. */
   eventMonths: Set<string>;
   /** Tells this process's workers that there is work; those of other processes look by themselves. */
-  announce(work: 'import' | 'send'): void;
+  announce(work: 'import' | 'send' | 'confirm'): void;
 }

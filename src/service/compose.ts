@@ -20,6 +20,7 @@ import { makeSmtpIntake } from './intake/smtp-intake.ts';
 import { makeSmtpRelay } from './relay/smtp-relay.ts';
 import { makeEventRecorder, type EventRecorder } from './tracking/event-recorder.ts';
 import { startHousekeeping } from './workers/housekeeping.ts';
+import { startConfirmer } from './workers/confirmer.ts';
 import { startImporter, startSchedule } from './workers/jobs.ts';
 import { startSender } from './workers/sender.ts';
 
@@ -96,6 +97,7 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
     housekeeping: startHousekeeping(deps, log),
     send: startSender(deps, relay, processId, config.retrySeconds, log),
     import: startImporter(deps, log),
+    confirm: startConfirmer(deps, relay, log),
   };
   for (const loop of Object.values(workers)) releases.push(() => loop.stop());
   deps.announce = (work) => workers[work].wake();

@@ -29,6 +29,41 @@ export interface List {
   brandId: number;
   name: string;
   optIn: 'single' | 'double';
+  agreement: string;
+  remindDays: number[];
+  expireDays: number;
+  /** The page with the list's sign-up form, to be linked or framed. */
+  signUpUrl: string;
+}
+
+/** A sign-up with its proof: when, how, from where, to what text, confirmed when. */
+export interface SignUp {
+  id: number;
+  listId: number;
+  listName: string;
+  brandId: number;
+  address: string;
+  contactId: number | null;
+  name: string | null;
+  state: 'pending' | 'confirmed' | 'expired' | 'turned-away';
+  /** Why it was turned away. */
+  because: string | null;
+  way: 'form' | 'api' | 'preferences';
+  network: string | null;
+  agreed: string;
+  at: string;
+  confirmedAt: string | null;
+  confirmedNetwork: string | null;
+  /** Confirmation messages sent, reminders among them. */
+  messages: number;
+  expiresAt: string | null;
+}
+
+export interface Unsubscribed {
+  contactId: number;
+  brands: number[];
+  /** Lists the contact was subscribed to before. */
+  left: string[];
 }
 
 export interface Contact {

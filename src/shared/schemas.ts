@@ -47,6 +47,33 @@ export const newList = Joi.object({
   name: text(100).required(),
   optIn: Joi.string().valid('single', 'double').default('single'),
 });
+const day = Joi.number().integer().min(1).max(365);
+export const listChange = Joi.object({
+  name: text(100),
+  optIn: Joi.string().valid('single', 'double'),
+  agreement: text(2000).allow('').description('What somebody who signs up agrees to; kept with each sign-up'),
+  remindDays: Joi.array().items(day).max(2).unique().sort({ order: 'ascending' }).description('Days after which an unconfirmed sign-up is reminded'),
+  expireDays: day.description('Days after which an unconfirmed sign-up ends'),
+}).min(1); // prettier-ignore
+export const newSignUp = Joi.object({
+  listId: id.required(),
+  address: text(1100).required(),
+  name: text(200).allow('', null).default(null),
+  agreed: text(2000).allow('').default('').description('The text that was agreed to, as it was shown'),
+  network: Joi.string().ip({ cidr: 'forbidden' }).allow(null).default(null).description('Where the person signed up from'),
+  userAgent: text(300).allow('', null).default(null),
+}); // prettier-ignore
+export const signUpsQuery = Joi.object({
+  state: Joi.string().valid('pending', 'confirmed', 'expired', 'turned-away').default('pending'),
+  listId: id,
+  ...page,
+});
+export const unsubscribeRequest = Joi.object({
+  address: text(1100).required(),
+  reason: text(500).required().description('What the person said, and how they said it'),
+  brandId: id,
+  listId: id,
+}).oxor('brandId', 'listId');
 
 const draft = {
   name: text(200),

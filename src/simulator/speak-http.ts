@@ -13,7 +13,7 @@ export function speakHttp(base: string, token: string): Api {
   const call = async <T>(method: string, path: string, body?: string, type = 'application/json'): Promise<T> => {
     const headers = { authorization: `Bearer ${token}`, ...(body === undefined ? {} : { 'content-type': type }) };
     const response = await fetch(`${base}/api/v1${path}`, { method, headers, body });
-    const answer = await response.json();
+    const answer: unknown = response.status === 204 ? undefined : await response.json();
     if (!response.ok) throw new Error(`${method} ${path}: ${(answer as ProblemDocument).detail}`);
     return answer as T;
   };

@@ -2,7 +2,7 @@ import { openAsBlob } from 'node:fs';
 import { existsSync } from 'node:fs';
 import { basename } from 'node:path';
 import type { Command } from 'commander';
-import type { AddressCheck, BrandVerdict, TimeLineItem } from '../../shared/api.ts';
+import type { AddressCheck, BrandVerdict, SignUp, TimeLineItem } from '../../shared/api.ts';
 import { UsageError } from '../usage-error.ts';
 import { brandNamed, listNamed } from '../names.ts';
 import { count, line, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
@@ -128,6 +128,13 @@ function addShow(group: Command): void {
   )
     .option('--events <number>', 'events of the time line', '15')
     .action(showContact);
+  withOutput(
+    group.command('unsubscribe <address>').description('unsubscribe somebody who asked by telephone, letter or reply'),
+  )
+    .requiredOption('--reason <text>', 'what they said, and how')
+    .option('--list <list>', 'only from this list')
+    .option('--brand <brand>', 'only from this brand; else from every brand')
+    .action(unsubscribe);
   withOutput(group.command('check <address>').description('may we write to this address, and why')).action(
     async (address: string, options: OutputOptions) => {
       const check = await connect().check(address);
@@ -136,14 +143,41 @@ function addShow(group: Command): void {
   );
 }
 
+async function unsubscribe(
+  address: string,
+  options: OutputOptions & { reason: string; list?: string; brand?: string },
+): Promise<void> {
+  const client = connect();
+  const listId = options.list === undefined ? undefined : (await listNamed(client, options.list)).id;
+  const brandId = options.brand === undefined ? undefined : (await brandNamed(client, options.brand)).id;
+  const done = await client.unsubscribeContact({ address, reason: options.reason, listId, brandId });
+  printOne(done, options, () => [
+    done.left.length === 0
+      ? `${address} was on none of these lists; they stay out from now on.`
+      : `${address} is off ${done.left.join(', ')}.`,
+    `Check: avendel contacts check ${address}`,
+  ]);
+}
+
+/** The proof behind subscriptions, one line a sign-up. */
+function proofLine(one: SignUp): string {
+  const confirmed = one.confirmedAt && one.way !== 'preferences' ? `, confirmed ${moment(one.confirmedAt)}${one.confirmedNetwork ? ` from ${one.confirmedNetwork}` : ''}` : ''; // prettier-ignore
+  const agreed = one.agreed === '' ? '' : `, agreed to “${one.agreed}”`;
+  const state = one.state === 'confirmed' ? '' : ` (${one.state}${one.because ? `: ${one.because}` : ''})`;
+  return `  ${moment(one.at)}  ${one.listName} by ${one.way}${one.network ? ` from ${one.network}` : ''}${confirmed}${agreed}${state}`;
+}
+
 async function showContact(address: string, options: OutputOptions & { events: string }): Promise<void> {
   const client = connect();
   const check = await client.check(address);
   const timeLine = check.contact
     ? await client.timeLine(check.contact.id, undefined, Number(options.events))
     : { items: [], more: false };
-  if (options.json || options.jsonl) return printOne({ ...check, timeLine: timeLine.items }, options, () => []);
+  const signUps = check.contact ? await client.contactSignUps(check.contact.id) : [];
+  if (options.json || options.jsonl)
+    return printOne({ ...check, signUps, timeLine: timeLine.items }, options, () => []);
   for (const text of verdictLines(check)) line(text);
+  if (signUps.length > 0) line(['Sign-ups', ...signUps.map(proofLine)].join('\n'));
   if (timeLine.items.length === 0) return;
   line('\nTime line');
   for (const item of timeLine.items) line(`  ${moment(item.at)}  ${ACTOR_MARKS[item.actor]} ${describeEvent(item)}`);

@@ -1,5 +1,6 @@
 import type { Command } from 'commander';
-import { brandNamed } from '../names.ts';
+import type { List } from '../../shared/api.ts';
+import { brandNamed, listNamed } from '../names.ts';
 import { printOne, printRows, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
@@ -14,6 +15,29 @@ export function addCommands(group: Command): void {
       { head: 'Opt-in', cell: (list) => list.optIn },
     ], options, 'There is no list yet: avendel lists create NAME --brand BRAND'); // prettier-ignore
   });
+  withOutput(group.command('edit <list>').description('change a list: its name, opt-in, agreement, reminders'))
+    .option('--name <name>', 'new name')
+    .option('--opt-in <kind>', 'single or double')
+    .option('--agreement <text>', 'what somebody who signs up agrees to; kept with each sign-up')
+    .option('--remind <days...>', 'days after which an unconfirmed sign-up is reminded, two at most')
+    .option('--expire <days>', 'days after which an unconfirmed sign-up ends')
+    .action(async (name: string, options: OutputOptions & ListOptions) => {
+      const client = connect();
+      const list = await client.changeList((await listNamed(client, name)).id, {
+        name: options.name,
+        optIn: options.optIn,
+        agreement: options.agreement,
+        remindDays: options.remind?.map(Number),
+        expireDays: options.expire === undefined ? undefined : Number(options.expire),
+      });
+      printOne(list, options, () => [`List “${list.name}”, ${list.optIn} opt-in.`, ...formLines(list)]);
+    });
+  withOutput(
+    group.command('form <list>').description('where a list’s sign-up form is, and how to put it into a page'),
+  ).action(async (name: string, options: OutputOptions) => {
+    const list = await listNamed(connect(), name);
+    printOne({ signUpUrl: list.signUpUrl }, options, () => formLines(list));
+  });
   withOutput(group.command('create <name>').description('create a list'))
     .option('--brand <brand>', 'brand it belongs to')
     .option('--double', 'double opt-in: contacts confirm before they are written to')
@@ -23,4 +47,23 @@ export function addCommands(group: Command): void {
       const list = await client.createList({ brandId: brand.id, name, optIn: options.double ? 'double' : 'single' });
       printOne(list, options, () => [`List “${list.name}” of ${brand.name} created, ${list.optIn} opt-in.`]);
     });
+}
+
+interface ListOptions {
+  name?: string;
+  optIn?: List['optIn'];
+  agreement?: string;
+  remind?: string[];
+  expire?: string;
+}
+
+function formLines(list: List): string[] {
+  const reminders =
+    list.remindDays.length === 0 ? 'no reminder' : `reminded after ${list.remindDays.join(' and ')} days`;
+  return [
+    `Sign-up form: ${list.signUpUrl}`,
+    `In a page: <iframe src="${list.signUpUrl}" title="${list.name}" width="100%" height="480"></iframe>`,
+    `Unconfirmed: ${reminders}, ended after ${list.expireDays} days.`,
+    list.agreement === '' ? 'Nothing is asked to be agreed to: --agreement TEXT' : `Agreed to: “${list.agreement}”`,
+  ];
 }

@@ -1,11 +1,13 @@
 import { createHmac, timingSafeEqual } from 'node:crypto';
 
 /** What a token lets its bearer do. One letter in the token's payload; a token of one use is never valid for another. */
-export type TokenUse = 'open' | 'click' | 'unsubscribe' | 'return';
+export type TokenUse = 'open' | 'click' | 'unsubscribe' | 'return' | 'sign-up' | 'confirm';
 
 export interface TokenPayload {
   use: TokenUse;
+  /** For `sign-up` and `confirm` the list. */
   campaignId: number;
+  /** For `confirm` the sign-up; 0 for `sign-up`. */
   contactId: number;
   /** Number of the link in its campaign, for `click`; 0 otherwise. */
   link: number;
@@ -17,7 +19,8 @@ export interface TokenKey {
   secret: Buffer;
 }
 
-const USES: TokenUse[] = ['open', 'click', 'unsubscribe', 'return'];
+/** By number in the token: new ones go to the end. */
+const USES: TokenUse[] = ['open', 'click', 'unsubscribe', 'return', 'sign-up', 'confirm'];
 const MAC_BYTES = 10;
 const BODY_BYTES = 13;
 const ALPHABET = 'abcdefghijklmnopqrstuvwxyz234567';

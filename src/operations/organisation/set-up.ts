@@ -61,14 +61,27 @@ export async function createBrand(deps: Deps, brand: NewBrand): Promise<Brand> {
   }
 }
 
+export type ListChange = Partial<Pick<List, 'name' | 'optIn' | 'agreement' | 'remindDays' | 'expireDays'>>;
+
 /** @throws Problem name-taken, not-found */
 export async function createList(
   deps: Deps,
   list: { brandId: number; name: string; optIn: 'single' | 'double' },
 ): Promise<List> {
   found(await deps.database.getRepository(BrandEntity).findOneBy({ id: list.brandId }), `brand ${list.brandId}`);
+  return saveList(deps, { ...list });
+}
+
+/** Changes a list. What was agreed to before stays with the sign-ups of before. @throws Problem name-taken, not-found */
+export async function changeList(deps: Deps, id: number, change: ListChange): Promise<List> {
+  const list = found(await deps.database.getRepository(ListEntity).findOneBy({ id }), `list ${id}`);
+  return saveList(deps, { ...list, ...change });
+}
+
+async function saveList(deps: Deps, list: Partial<List>): Promise<List> {
   try {
-    return await deps.database.getRepository(ListEntity).save({ ...list });
+    const { id } = await deps.database.getRepository(ListEntity).save(list);
+    return found(await deps.database.getRepository(ListEntity).findOneBy({ id: id! }), `list ${id}`);
   } catch (error) {
     if (violates(error, 'list_name_key'))
       throw new Problem('name-taken', `This brand has a list “${list.name}”.`, { field: 'name' });

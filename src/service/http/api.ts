@@ -16,6 +16,7 @@ import { campaignRoutes } from './routes/campaigns.ts';
 import { contactRoutes } from './routes/contacts.ts';
 import { eventRoutes } from './routes/events.ts';
 import { organisationRoutes } from './routes/organisation.ts';
+import { permissionRoutes } from './routes/permission.ts';
 import { ruleRoutes } from './routes/rules.ts';
 import { suppressionRoutes } from './routes/suppression.ts';
 
@@ -23,6 +24,7 @@ export const ROUTES: Route[] = [
   ...accountRoutes,
   ...organisationRoutes,
   ...contactRoutes,
+  ...permissionRoutes,
   ...campaignRoutes,
   ...eventRoutes,
   ...suppressionRoutes,

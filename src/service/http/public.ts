@@ -12,16 +12,11 @@ import { findListNames } from '../../store/statements/subscriptions.ts';
 import { BrandEntity } from '../../store/entities/organisation.ts';
 import type { EventRecorder } from '../tracking/event-recorder.ts';
 import { makeCache } from '../tracking/cache.ts';
-import { donePage, gonePage, unsubscribePage } from './public-pages.ts';
+import { makePermissionPages } from './permission-pages.ts';
+import { donePage, gonePage, MOST_FORM_BYTES, NEVER_CACHED, unsubscribePage } from './public-pages.ts';
 
 /** The smallest GIF: one transparent pixel. */
 const PIXEL = Buffer.from('R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7', 'base64');
-const NEVER_CACHED = {
-  'cache-control': 'private, no-store, max-age=0',
-  'referrer-policy': 'no-referrer',
-  'x-content-type-options': 'nosniff',
-};
-const MOST_FORM_BYTES = 16 * 1024;
 const MOST_CACHED = 50_000;
 
 /** What strangers reach: pixel, link redirects, the ways out. Nothing here lists or reveals contacts. */
@@ -56,7 +51,7 @@ export function makePublicApp(deps: Deps, recorder: EventRecorder): Hono {
     const found = await findBehind(deps, c.req.param('token'));
     if (!found) return c.html(gonePage(), 404, NEVER_CACHED);
     const { brandName, lists } = await pageFacts(deps, found);
-    return c.html(unsubscribePage(brandName, lists), 200, NEVER_CACHED);
+    return c.html(unsubscribePage(brandName, lists, `/p/${c.req.param('token')}`), 200, NEVER_CACHED);
   });
 
   // RFC 8058: acts at once, without cookies or redirects. The page's own form posts here too, with what was chosen.
@@ -77,6 +72,7 @@ export function makePublicApp(deps: Deps, recorder: EventRecorder): Hono {
       : c.html(donePage(brandName, everything ? [] : lists), 200, NEVER_CACHED);
   });
 
+  app.route('/', makePermissionPages(deps, recorder));
   app.get('/healthz', (c) => c.text('ok'));
   app.notFound((c) => c.html(gonePage(), 404, NEVER_CACHED));
   app.onError((error, c) => {

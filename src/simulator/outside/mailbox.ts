@@ -14,6 +14,7 @@ export interface Reaction {
     | { kind: 'click'; userAgent: string; link: 'first' | 'any' }
     | { kind: 'scan'; userAgent: string }
     | { kind: 'unsubscribe'; by: 'one-click' | 'mail' }
+    | { kind: 'confirm'; userAgent: string }
     | { kind: 'complain' };
 }
 
@@ -62,6 +63,17 @@ export function reactionsOf(address: string, person: Person | undefined, message
       ...reading(person ?? stranger(address), random, at),
     ]
   );
+}
+
+/** What comes of a message that asks to confirm a sign-up: machines follow its link, people press the button behind it, or do not. */
+export function confirmationReactionsOf(address: string, messageId: string, pace: number): Reaction[] {
+  const random = makeRandom(seedOf(`confirm ${address} ${messageId}`));
+  const at = (low: number, high: number): number => Math.round(random.between(low, high) * pace);
+  const [local = '', domain = ''] = address.split('@');
+  const scanned = machines(domain, at).filter(({ act }) => act.kind === 'scan');
+  const presses = /^(confirms|clicks)/.test(local) || (!/^(silent|scans)/.test(local) && random.chance(0.6));
+  const pressed: Reaction[] = presses ? [{ after: at(4000, 20_000), act: { kind: 'confirm', userAgent: READER } }] : [];
+  return /^scans/.test(local) ? [{ after: at(150, 900), act: { kind: 'scan', userAgent: SCANNER } }] : [...scanned, ...pressed]; // prettier-ignore
 }
 
 function bounceOf(

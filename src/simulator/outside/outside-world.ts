@@ -2,7 +2,7 @@ import { simpleParser, type ParsedMail } from 'mailparser';
 import nodemailer, { type Transporter } from 'nodemailer';
 import { SMTPServer } from 'smtp-server';
 import type { Person } from '../world/people.ts';
-import { atTheDoor, interestToday, reactionsOf, type Reaction } from './mailbox.ts';
+import { atTheDoor, confirmationReactionsOf, interestToday, reactionsOf, type Reaction } from './mailbox.ts';
 import { complaintReport, deliveryReport, unsubscribeLetter, type Original } from './reports.ts';
 
 export interface OutsideOptions {
@@ -37,12 +37,12 @@ export async function startOutsideWorld(options: OutsideOptions): Promise<Outsid
   const timers = new Set<NodeJS.Timeout>();
   let received = 0;
   const react = (mail: ReceivedMail): void => {
-    for (const reaction of reactionsOf(
-      mail.original.to,
-      people.get(mail.original.to),
-      mail.parsed.messageId ?? '',
-      options.pace,
-    )) {
+    const { to } = mail.original;
+    const id = mail.parsed.messageId ?? '';
+    const reactions = confirmLinkOf(mail.parsed)
+      ? confirmationReactionsOf(to, id, options.pace)
+      : reactionsOf(to, people.get(to), id, options.pace);
+    for (const reaction of reactions) {
       const timer = setTimeout(() => {
         timers.delete(timer);
         void act(reaction, mail, intake).catch((error: Error) => options.say(`simulated reader: ${error.message}`));
@@ -124,6 +124,11 @@ async function act({ act: what }: Reaction, { original, parsed }: ReceivedMail, 
       // A scanner takes every address it finds, seen or unseen.
       for (const url of [...allLinksOf(html)]) await visit(url, what.userAgent);
       return;
+    case 'confirm': {
+      const url = confirmLinkOf(parsed);
+      if (url) await fetch(url, { method: 'POST', headers: { 'user-agent': what.userAgent }, redirect: 'manual' });
+      return;
+    }
     case 'unsubscribe': {
       const wayOut = waysOut(parsed);
       if (what.by === 'mail' && wayOut.mailbox)
@@ -145,13 +150,19 @@ async function visit(url: string | undefined, userAgent: string): Promise<void> 
 }
 
 function allLinksOf(html: string): string[] {
-  return [...html.matchAll(/<a\b[^>]*\bhref="([^"]+)"/g)].map((match) => match[1]!).filter((url) => /\/c\//.test(url));
+  return [...html.matchAll(/<a\b[^>]*\bhref="([^"]+)"/g)]
+    .map((match) => match[1]!)
+    .filter((url) => /\/[ck]\//.test(url));
 }
 
 /** Links that a person sees: not the ones drawn invisibly. */
 function linksOf(html: string): string[] {
   const visible = html.replace(/<a\b[^>]*display:none[^>]*>/g, '');
   return allLinksOf(visible);
+}
+
+function confirmLinkOf(parsed: ParsedMail): string | undefined {
+  return allLinksOf(typeof parsed.html === 'string' ? parsed.html : '').find((url) => /\/k\//.test(url));
 }
 
 function pixelOf(html: string): string | undefined {

@@ -14,6 +14,12 @@ export interface List {
   brandId: number;
   name: string;
   optIn: 'single' | 'double';
+  /** What somebody who signs up agrees to, shown on the form and kept with the sign-up. */
+  agreement: string;
+  /** Days after the sign-up on which an unconfirmed one is reminded; two at most. */
+  remindDays: number[];
+  /** Days after which an unconfirmed sign-up ends. */
+  expireDays: number;
   createdAt: Date;
 }
 
@@ -53,6 +59,9 @@ export const ListEntity = new EntitySchema<List>({
     brandId: { type: 'int', name: 'brand_id' },
     name: { type: 'text' },
     optIn: { type: 'text', name: 'opt_in' },
+    agreement: { type: 'text', default: '' },
+    remindDays: { type: 'int', name: 'remind_days', array: true, default: [3, 7] },
+    expireDays: { type: 'int', name: 'expire_days', default: 14 },
     createdAt: { type: 'timestamptz', name: 'created_at', createDate: true },
   },
 });

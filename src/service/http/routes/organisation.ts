@@ -1,6 +1,13 @@
-import { createBrand, createList, type NewBrand } from '../../../operations/organisation/set-up.ts';
+import {
+  changeList,
+  createBrand,
+  createList,
+  type ListChange,
+  type NewBrand,
+} from '../../../operations/organisation/set-up.ts';
 import { lookAtToday } from '../../../operations/today.ts';
-import { BrandEntity, ListEntity } from '../../../store/entities/organisation.ts';
+import type { Deps } from '../../../operations/deps.ts';
+import { BrandEntity, ListEntity, type List } from '../../../store/entities/organisation.ts';
 import * as schema from '../../../shared/schemas.ts';
 import { route, type Route } from '../route.ts';
 
@@ -15,14 +22,23 @@ export const organisationRoutes: Route[] = [
   }),
   route({
     method: 'get', path: '/lists', summary: 'Lists of all brands',
-    handle: ({ deps }) => deps.database.getRepository(ListEntity).find({ order: { id: 'ASC' } }),
+    handle: async ({ deps }) => (await deps.database.getRepository(ListEntity).find({ order: { id: 'ASC' } })).map((list) => withSignUpUrl(deps, list)),
+  }),
+  route<{ id: number }, never, ListChange>({
+    method: 'patch', path: '/lists/:id', summary: 'Change a list: its name, opt-in, agreement, reminders', params: schema.idParams, body: schema.listChange,
+    handle: async ({ deps, params, body }) => withSignUpUrl(deps, await changeList(deps, params.id, body)),
   }),
   route<never, never, { brandId: number; name: string; optIn: 'single' | 'double' }>({
     method: 'post', path: '/lists', summary: 'Create a list', body: schema.newList, status: 201,
-    handle: ({ deps, body }) => createList(deps, body),
+    handle: async ({ deps, body }) => withSignUpUrl(deps, await createList(deps, body)),
   }),
   route<never, { brandId: number }>({
     method: 'get', path: '/today', summary: 'What changed since yesterday, and what needs a look', query: schema.brandQuery,
     handle: ({ deps, query }) => lookAtToday(deps, query.brandId),
   }),
 ]; // prettier-ignore
+
+function withSignUpUrl(deps: Deps, list: List): List & { signUpUrl: string } {
+  const token = deps.tokens.make({ use: 'sign-up', campaignId: list.id, contactId: 0, link: 0 });
+  return { ...list, signUpUrl: `${deps.publicUrl}/s/${token}` };
+}

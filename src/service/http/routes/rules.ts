@@ -57,7 +57,7 @@ export const ruleRoutes: Route[] = [
     },
   }),
   route<WithId, PageQuery>({
-    method: 'get', path: '/journal/:id/contacts', summary: 'The contacts that one journal row speaks of as a set', params: schema.idParams, query: schema.pageQuery,
+    method: 'get', path: '/journal/:id/contacts', summary: 'The contacts that one journal row speaks of as a set', params: schema.contactParams, query: schema.pageQuery,
     async handle({ deps, params, query }) {
       return pageOf(await listSetContacts(deps.database, params.id, readCursor(query.cursor, 0), query.limit + 1), query.limit, (row) => row.id);
     },

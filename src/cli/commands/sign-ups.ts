@@ -1,0 +1,41 @@
+import type { Command } from 'commander';
+import type { SignUp } from '../../shared/api.ts';
+import { listNamed } from '../names.ts';
+import { line, moment, note, printRows, type OutputOptions } from '../output.ts';
+import { connect } from '../sign-in-file.ts';
+import { withOutput } from '../with-output.ts';
+
+export function addCommands(group: Command): void {
+  withOutput(group.command('list').description('sign-ups by state, oldest first: who waits to confirm, and since when'))
+    .option('--state <state>', 'pending, confirmed, expired or turned-away', 'pending')
+    .option('--list <list>', 'for this list')
+    .option('--cursor <cursor>', 'go on where a page ended')
+    .action(async (options: OutputOptions & { state: SignUp['state']; list?: string; cursor?: string }) => {
+      const client = connect();
+      const listId = options.list === undefined ? undefined : (await listNamed(client, options.list)).id;
+      const page = await client.signUps({ state: options.state, listId, cursor: options.cursor });
+      printRows(page.items, [
+        { head: 'Address', cell: (one) => one.address },
+        { head: 'List', cell: (one) => one.listName },
+        { head: 'Since', cell: (one) => moment(one.at) },
+        { head: 'By', cell: (one) => [one.way, one.network].filter(Boolean).join(' from ') },
+        { head: 'Asked', cell: (one) => one.messages, right: true },
+        { head: options.state === 'pending' ? 'Ends' : 'Because', cell: (one) => (options.state === 'pending' ? moment(one.expiresAt!) : (one.because ?? '')) },
+      ], options, `No sign-up is ${options.state}.`); // prettier-ignore
+      if (page.next) note(`The next page: --cursor ${page.next}`);
+    });
+  group
+    .command('add <list> <address>')
+    .description('sign somebody up, as the form of the list does')
+    .option('--name <name>', 'their name')
+    .option('--agreed <text>', 'the text they agreed to')
+    .option('--network <address>', 'address of the network they signed up from')
+    .action(
+      async (listName: string, address: string, options: { name?: string; agreed?: string; network?: string }) => {
+        const client = connect();
+        const list = await listNamed(client, listName);
+        await client.signUp({ listId: list.id, address, ...options });
+        line(`Taken. What became of it: avendel sign-ups list --list "${list.name}" --state pending`);
+      },
+    );
+}

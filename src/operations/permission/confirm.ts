@@ -1,0 +1,95 @@
+import { writeConfirmation } from '../../core/message/confirmation.ts';
+import { BrandEntity } from '../../store/entities/organisation.ts';
+import { inTransaction } from '../../store/database.ts';
+import {
+  claimDueSignUps,
+  confirmSignUp,
+  ensureContact,
+  expireSignUps,
+  findSignUp,
+  putOffSignUp,
+  sweepSignUpRates,
+  turnAwaySignUp,
+  type SignUpRow,
+} from '../../store/statements/sign-ups.ts';
+import { checkAddress } from '../contacts/explain-verdict.ts';
+import type { Relay } from '../campaigns/relay.ts';
+import type { Deps } from '../deps.ts';
+import { callBackFromSends } from '../campaigns/call-back.ts';
+import { OWN_SOURCE, ensureMonths, recordEventsWithin } from '../events/record-events.ts';
+import { found } from '../problem.ts';
+
+/** Messages asked for in one round. */
+const ROUND = 20;
+/** Wait after the relay would not take one. */
+const PUT_OFF_MS = 5 * 60_000;
+
+/** Sends the confirmation messages and reminders that are due, and ends what nobody confirmed in time. Returns how many were due. */
+export async function sendConfirmations(deps: Deps, relay: Relay): Promise<number> {
+  await expireSignUps(deps.database, deps.now());
+  await sweepSignUpRates(deps.database, deps.now());
+  const due = await claimDueSignUps(deps.database, deps.now(), ROUND);
+  for (const one of due) await askOne(deps, relay, one);
+  return due.length;
+}
+
+async function askOne(deps: Deps, relay: Relay, one: SignUpRow): Promise<void> {
+  const { brands } = await checkAddress(deps, one.address);
+  const [stops] = brands.find(({ brandId }) => brandId === one.brandId)?.serviceReasons ?? [];
+  if (stops) return turnAwaySignUp(deps.database, one.id, `the address is held back: ${stops}`);
+  const brand = found(
+    await deps.database.getRepository(BrandEntity).findOneBy({ id: one.brandId }),
+    `brand ${one.brandId}`,
+  );
+  const token = deps.tokens.make({ use: 'confirm', campaignId: one.listId, contactId: one.id, link: 0 });
+  const sender = {
+    brandName: brand.name,
+    fromAddress: brand.fromAddress,
+    returnDomain: brand.returnDomain,
+    publicUrl: deps.publicUrl,
+    listName: one.listName,
+  };
+  const handover = await relay.handOver(
+    writeConfirmation(sender, {
+      to: one.address,
+      name: one.name,
+      listName: one.listName,
+      url: `${deps.publicUrl}/k/${token}`,
+      agreed: one.agreed,
+      reminder: one.messages > 1,
+      messageId: `<k.${token}.${one.messages}@${brand.fromAddress.split('@')[1]}>`,
+      envelopeFrom: `k.${token}@${brand.returnDomain}`,
+    }),
+  );
+  if (handover.outcome === 'again')
+    await putOffSignUp(deps.database, one.id, new Date(deps.now().getTime() + PUT_OFF_MS));
+  if (handover.outcome === 'refused')
+    await turnAwaySignUp(deps.database, one.id, `the relay refused it: ${handover.reply}`);
+}
+
+/** What a confirmation link stands for, or nothing. */
+export async function findConfirmation(deps: Deps, token: string): Promise<SignUpRow | undefined> {
+  const payload = deps.tokens.read(token, 'confirm');
+  return payload && (await findSignUp(deps.database, payload.contactId));
+}
+
+/**
+ * Confirms a sign-up: the person's own act, recorded as such. It subscribes them, and lifts what a fresh confirmation
+ * lifts (an opt-out, a complaint) and nothing else. Confirming twice is confirming once.
+ */
+export async function confirm(deps: Deps, one: SignUpRow, network: string | null): Promise<boolean> {
+  const now = deps.now();
+  await ensureMonths(deps, [{ at: now.getTime() }]);
+  const result = await inTransaction(deps.database, async (sql) => {
+    const contactId = one.contactId ?? (await ensureContact(sql, one.address, one.name, now));
+    if (!(await confirmSignUp(sql, one.id, contactId, now, network))) return undefined;
+    return recordEventsWithin(deps, sql, [
+      {
+        kind: 'confirmed', at: now.getTime(), source: OWN_SOURCE, externalId: `confirmed:${one.id}`, contactId, brandId: one.brandId, campaignId: null,
+        detail: { way: one.way, lists: [one.listId] },
+      },
+    ]); // prettier-ignore
+  });
+  if (result) await callBackFromSends(deps, result.affected);
+  return result !== undefined;
+}

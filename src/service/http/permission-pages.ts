@@ -1,0 +1,133 @@
+import { randomUUID } from 'node:crypto';
+import { getConnInfo } from '@hono/node-server/conninfo';
+import { Hono, type Context } from 'hono';
+import { bodyLimit } from 'hono/body-limit';
+import { OWN_SOURCE } from '../../operations/events/record-events.ts';
+import type { Deps } from '../../operations/deps.ts';
+import { confirm, findConfirmation } from '../../operations/permission/confirm.ts';
+import { choosePreferences, findPreferences } from '../../operations/permission/preferences.ts';
+import { signUp } from '../../operations/permission/sign-up.ts';
+import { Problem } from '../../operations/problem.ts';
+import { BrandEntity, ListEntity, type List } from '../../store/entities/organisation.ts';
+import { findDelivery, type DeliveryOfToken } from '../../store/statements/returns.ts';
+import type { EventRecorder } from '../tracking/event-recorder.ts';
+import {
+  confirmationOverPage,
+  confirmedPage,
+  confirmPage,
+  donePage,
+  gonePage,
+  MOST_FORM_BYTES,
+  NEVER_CACHED,
+  preferencesPage,
+  signedUpPage,
+  signUpPage,
+} from './public-pages.ts';
+
+/** Pages for coming in and for choosing: sign-up form, confirmation, preferences. A GET changes nothing on any of them. */
+export function makePermissionPages(deps: Deps, recorder: EventRecorder): Hono {
+  const app = new Hono();
+  const limited = bodyLimit({ maxSize: MOST_FORM_BYTES });
+
+  app.get('/s/:token', async (c) => {
+    const list = await findListBehind(deps, c.req.param('token'));
+    return list ? c.html(signUpPage(await brandName(deps, list.brandId), list), 200, NEVER_CACHED) : gone(c);
+  });
+
+  app.post('/s/:token', limited, async (c) => {
+    const list = await findListBehind(deps, c.req.param('token'));
+    if (!list) return gone(c);
+    const form = await c.req.parseBody();
+    // A field that no person sees: whoever fills it is a machine, and is told what everybody is told.
+    if (textOf(form['website']) !== '') return c.html(signedUpPage(list.name), 200, NEVER_CACHED);
+    try {
+      await signUp(deps, {
+        listId: list.id,
+        address: textOf(form['address']),
+        name: textOf(form['name']) || null,
+        way: 'form',
+        network: networkOf(c),
+        userAgent: userAgentOf(c),
+        agreed: list.agreement,
+      });
+    } catch (error) {
+      if (!(error instanceof Problem)) throw error;
+      const status = error.code === 'too-busy' ? 429 : 422;
+      return c.html(signUpPage(await brandName(deps, list.brandId), list, error.detail), status, NEVER_CACHED);
+    }
+    return c.html(signedUpPage(list.name), 200, NEVER_CACHED);
+  });
+
+  app.get('/k/:token', async (c) => {
+    const one = await findConfirmation(deps, c.req.param('token'));
+    if (!one) return gone(c);
+    if (one.state === 'confirmed') return c.html(confirmedPage(one.listName), 200, NEVER_CACHED);
+    if (one.state !== 'pending') return c.html(confirmationOverPage(one.listName), 410, NEVER_CACHED);
+    return c.html(confirmPage(await brandName(deps, one.brandId), one.listName), 200, NEVER_CACHED);
+  });
+
+  app.post('/k/:token', limited, async (c) => {
+    const one = await findConfirmation(deps, c.req.param('token'));
+    if (!one) return gone(c);
+    const done = one.state === 'confirmed' || (one.state === 'pending' && (await confirm(deps, one, networkOf(c))));
+    return done
+      ? c.html(confirmedPage(one.listName), 200, NEVER_CACHED)
+      : c.html(confirmationOverPage(one.listName), 410, NEVER_CACHED);
+  });
+
+  app.get('/p/:token', async (c) => {
+    const found = await findMessageBehind(deps, c.req.param('token'));
+    if (!found) return gone(c);
+    const { lists } = await findPreferences(deps, found.contactId, found.brandId);
+    return c.html(preferencesPage(await brandName(deps, found.brandId), lists, false), 200, NEVER_CACHED);
+  });
+
+  app.post('/p/:token', limited, async (c) => {
+    const found = await findMessageBehind(deps, c.req.param('token'));
+    if (!found) return gone(c);
+    const form = await c.req.parseBody({ all: true });
+    if (form['act'] === 'everything') {
+      await recorder.record({
+        kind: 'unsubscribed', at: deps.now().getTime(), source: OWN_SOURCE, externalId: `unsubscribe:${randomUUID()}`,
+        contactId: found.contactId, brandId: found.brandId, campaignId: found.campaignId, detail: { way: 'preferences' },
+      }); // prettier-ignore
+      return c.html(donePage(await brandName(deps, found.brandId), []), 200, NEVER_CACHED);
+    }
+    const wanted = [form['list'] ?? []].flat().map(Number);
+    const from = { campaignId: found.campaignId, network: networkOf(c), userAgent: userAgentOf(c) };
+    await choosePreferences(deps, await findPreferences(deps, found.contactId, found.brandId), wanted, from);
+    const { lists } = await findPreferences(deps, found.contactId, found.brandId);
+    return c.html(preferencesPage(await brandName(deps, found.brandId), lists, true), 200, NEVER_CACHED);
+  });
+  return app;
+}
+
+function gone(c: Context): Response | Promise<Response> {
+  return c.html(gonePage(), 404, NEVER_CACHED);
+}
+
+async function findListBehind(deps: Deps, token: string): Promise<List | null> {
+  const payload = deps.tokens.read(token, 'sign-up');
+  return payload ? deps.database.getRepository(ListEntity).findOneBy({ id: payload.campaignId }) : null;
+}
+
+async function findMessageBehind(deps: Deps, token: string): Promise<DeliveryOfToken | undefined> {
+  const payload = deps.tokens.read(token, 'unsubscribe');
+  return payload && findDelivery(deps.database, payload.campaignId, payload.contactId);
+}
+
+async function brandName(deps: Deps, brandId: number): Promise<string> {
+  return (await deps.database.getRepository(BrandEntity).findOneBy({ id: brandId }))?.name ?? 'this sender';
+}
+
+function textOf(value: unknown): string {
+  return typeof value === 'string' ? value.trim().slice(0, 1000) : '';
+}
+
+function networkOf(c: Context): string | null {
+  return getConnInfo(c).remote.address ?? null;
+}
+
+function userAgentOf(c: Context): string {
+  return (c.req.header('user-agent') ?? '').slice(0, 300);
+}

@@ -1,0 +1,174 @@
+import type { Sql } from '../database.ts';
+
+export type SignUpState = 'pending' | 'confirmed' | 'expired' | 'turned-away';
+export type SignUpWay = 'form' | 'api' | 'preferences';
+
+/** A sign-up with its proof: when, how, from where, to what text, confirmed when. */
+export interface SignUpRow {
+  id: number;
+  listId: number;
+  listName: string;
+  brandId: number;
+  address: string;
+  contactId: number | null;
+  name: string | null;
+  state: SignUpState;
+  because: string | null;
+  way: SignUpWay;
+  network: string | null;
+  agreed: string;
+  at: Date;
+  confirmedAt: Date | null;
+  confirmedNetwork: string | null;
+  messages: number;
+  expiresAt: Date | null;
+}
+
+export interface NewSignUp {
+  listId: number;
+  address: string;
+  contactId: number | null;
+  name: string | null;
+  state: SignUpState;
+  because: string | null;
+  way: SignUpWay;
+  network: string | null;
+  userAgent: string | null;
+  agreed: string;
+  at: Date;
+  /** Days until a pending one expires. */
+  expireDays: number;
+}
+
+const COLUMNS = `s.id::float8 AS id, s.list_id AS "listId", l.name AS "listName", l.brand_id AS "brandId", s.address, s.contact_id::float8 AS "contactId", s.name,
+  s.state, s.because, s.way, s.network, s.agreed, s.at, s.confirmed_at AS "confirmedAt", s.confirmed_network AS "confirmedNetwork", s.messages, s.expires_at AS "expiresAt"`;
+
+/**
+ * Counts one more sign-up of each key in this hour and returns the counts, in their order. Counted and read in one
+ * statement, or a hundred at once would all see none before them. Keys are taken in order, so two cannot wait in a circle.
+ */
+export async function countSignUp(sql: Sql, keys: string[], now: Date): Promise<number[]> {
+  const rows: { key: string; n: number }[] = await sql.query(
+    `INSERT INTO sign_up_rate (key, hour, n) SELECT k, date_trunc('hour', $2::timestamptz), 1 FROM unnest($1::text[]) k ORDER BY k
+     ON CONFLICT (key, hour) DO UPDATE SET n = sign_up_rate.n + 1 RETURNING key, n`,
+    [keys, now],
+  );
+  return keys.map((key) => rows.find((row) => row.key === key)!.n);
+}
+
+/** Forgets counts of past days. */
+export async function sweepSignUpRates(sql: Sql, now: Date): Promise<void> {
+  await sql.query(`DELETE FROM sign_up_rate WHERE hour < $1::timestamptz - interval '1 day'`, [now]);
+}
+
+/** Keeps a sign-up. One that waits already for the same list stays the one; then nothing is returned. */
+export async function insertSignUp(sql: Sql, one: NewSignUp): Promise<number | undefined> {
+  const rows: { id: number }[] = await sql.query(
+    `INSERT INTO sign_up (list_id, address, contact_id, name, state, because, way, network, user_agent, agreed, at, confirmed_at, next_message_at, expires_at)
+     VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11::timestamptz, CASE WHEN $5 = 'confirmed' THEN $11::timestamptz END,
+       CASE WHEN $5 = 'pending' THEN $11::timestamptz END, CASE WHEN $5 = 'pending' THEN $11::timestamptz + make_interval(days => $12) END)
+     ON CONFLICT (address, list_id) WHERE state = 'pending' DO NOTHING RETURNING id::float8 AS id`,
+    [one.listId, one.address, one.contactId, one.name, one.state, one.because, one.way, one.network, one.userAgent, one.agreed, one.at, one.expireDays],
+  ); // prettier-ignore
+  return rows[0]?.id;
+}
+
+/**
+ * Takes sign-ups whose message is due, the first one or a reminder, and sets when the next is: the message is counted
+ * before it goes, so that a crash costs a message and never sends one twice. SKIP LOCKED keeps processes apart.
+ */
+export async function claimDueSignUps(sql: Sql, now: Date, limit: number): Promise<SignUpRow[]> {
+  const rows: [SignUpRow[], number] = await sql.query(
+    `UPDATE sign_up s SET messages = s.messages + 1, next_message_at = s.at + make_interval(days => l.remind_days[s.messages + 1])
+     FROM list l WHERE l.id = s.list_id AND s.id IN (
+       SELECT id FROM sign_up WHERE state = 'pending' AND next_message_at <= $1 AND expires_at > $1 ORDER BY next_message_at LIMIT $2 FOR UPDATE SKIP LOCKED)
+     RETURNING ${COLUMNS}`,
+    [now, limit],
+  );
+  return rows[0];
+}
+
+/** Puts a message off that the relay would not take now. */
+export async function putOffSignUp(sql: Sql, id: number, until: Date): Promise<void> {
+  await sql.query(
+    `UPDATE sign_up SET messages = messages - 1, next_message_at = $2 WHERE id = $1 AND state = 'pending'`,
+    [id, until],
+  );
+}
+
+export async function turnAwaySignUp(sql: Sql, id: number, because: string): Promise<void> {
+  await sql.query(
+    `UPDATE sign_up SET state = 'turned-away', because = $2, next_message_at = NULL WHERE id = $1 AND state = 'pending'`,
+    [id, because],
+  );
+}
+
+export async function findSignUp(sql: Sql, id: number): Promise<SignUpRow | undefined> {
+  const rows: SignUpRow[] = await sql.query(
+    `SELECT ${COLUMNS} FROM sign_up s JOIN list l ON l.id = s.list_id WHERE s.id = $1`,
+    [id],
+  );
+  return rows[0];
+}
+
+/** Confirms a sign-up that waits; of two at once, one does. */
+export async function confirmSignUp(sql: Sql, id: number, contactId: number, now: Date, network: string | null): Promise<boolean> {
+  const [, affected]: [unknown, number] = await sql.query(
+    `UPDATE sign_up SET state = 'confirmed', contact_id = $2, confirmed_at = $3, confirmed_network = $4, next_message_at = NULL WHERE id = $1 AND state = 'pending'`,
+    [id, contactId, now, network],
+  );
+  return affected > 0;
+} // prettier-ignore
+
+/**
+ * Ends sign-ups that nobody confirmed in time, and takes their pending subscriptions away again, journaled. Returns how
+ * many ended.
+ */
+export async function expireSignUps(sql: Sql, now: Date): Promise<number> {
+  const rows: unknown[] = await sql.query(
+    `WITH ended AS (
+       UPDATE sign_up SET state = 'expired', next_message_at = NULL WHERE state = 'pending' AND expires_at <= $1 RETURNING id, contact_id, list_id),
+     gone AS (
+       DELETE FROM subscription s USING ended e WHERE s.contact_id = e.contact_id AND s.list_id = e.list_id AND s.state = 'pending'
+       RETURNING s.contact_id, s.list_id, s.since, e.id),
+     noted AS (
+       INSERT INTO journal (contact_id, subject, subject_id, before, after, actor_kind, actor, cause)
+       SELECT contact_id, 'subscription', list_id, jsonb_build_object('state', 'pending', 'since', since), NULL, 'rule', 'the opt-in', jsonb_build_object('signUp', id, 'cause', 'never confirmed')
+       FROM gone)
+     SELECT id FROM ended`,
+    [now],
+  );
+  return rows.length;
+}
+
+/** Sign-ups in a state, oldest first, after number `after`; all lists or one. Uses sign_up_by_state. */
+export async function listSignUps(
+  sql: Sql,
+  filter: { state: SignUpState; listId: number | null },
+  after: number,
+  limit: number,
+): Promise<SignUpRow[]> {
+  return sql.query(
+    `SELECT ${COLUMNS} FROM sign_up s JOIN list l ON l.id = s.list_id
+     WHERE s.state = $1 AND ($2::int IS NULL OR s.list_id = $2) AND s.id > $3 ORDER BY s.id LIMIT $4`,
+    [filter.state, filter.listId, after, limit],
+  );
+}
+
+/** Every sign-up of a contact, latest first: the proof behind their subscriptions. */
+export async function listSignUpsOfContact(sql: Sql, contactId: number): Promise<SignUpRow[]> {
+  return sql.query(
+    `SELECT ${COLUMNS} FROM sign_up s JOIN list l ON l.id = s.list_id WHERE s.contact_id = $1 ORDER BY s.id DESC LIMIT 50`,
+    [contactId],
+  );
+}
+
+/** The contact with this address, made if there is none. Two at once make one. */
+export async function ensureContact(sql: Sql, address: string, name: string | null, now: Date): Promise<number> {
+  const [row]: { id: number }[] = await sql.query(
+    `WITH made AS (INSERT INTO contact (address, name, joined_at) VALUES ($1, $2, $3) ON CONFLICT (address) DO NOTHING RETURNING id)
+     SELECT id::float8 AS id FROM made UNION ALL SELECT id::float8 FROM contact WHERE address = $1 LIMIT 1`,
+    [address, name, now],
+  );
+  return row ? row.id : ensureContact(sql, address, name, now);
+}

@@ -1,0 +1,83 @@
+import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import type { WrittenMessage } from '../../src/core/message/compile-message.ts';
+import { confirm, findConfirmation, sendConfirmations } from '../../src/operations/permission/confirm.ts';
+import { signUp } from '../../src/operations/permission/sign-up.ts';
+import { createList } from '../../src/operations/organisation/set-up.ts';
+import { findSignUp, listSignUps } from '../../src/store/statements/sign-ups.ts';
+import { makeDeps } from '../support/database.ts';
+import { DAY, makeSmallWorld, type SmallWorld } from '../support/world.ts';
+
+let deps: Awaited<ReturnType<typeof makeDeps>>;
+let world: SmallWorld;
+let listId: number;
+const sent: WrittenMessage[] = [];
+const relay = {
+  connections: 1,
+  handOver: (message: WrittenMessage) => {
+    sent.push(message);
+    return Promise.resolve({ outcome: 'accepted' as const, reply: '2.0.0' });
+  },
+};
+
+beforeAll(async () => {
+  deps = await makeDeps();
+  world = await makeSmallWorld(deps, 2);
+  listId = (await createList(deps, { brandId: world.brandId, name: 'Members', optIn: 'double' })).id;
+});
+afterAll(() => deps.close());
+
+const ask = (address: string) =>
+  signUp(deps, { listId, address, name: null, way: 'form', network: null, userAgent: null, agreed: '' });
+const pass = (days: number): void => void (deps.clock.now = new Date(deps.clock.now.getTime() + days * DAY));
+
+test('someone who never confirms is asked once, reminded twice and no more, and ends with nothing left of it', async () => {
+  await ask('ida@quillmail.example');
+  for (let day = 0; day <= 20; day++) {
+    await sendConfirmations(deps, relay);
+    await sendConfirmations(deps, relay);
+    pass(1);
+  }
+  expect(sent.map((message) => message.subject)).toEqual([
+    'Please confirm Members',
+    'Still waiting: please confirm Members',
+    'Still waiting: please confirm Members',
+  ]);
+  expect(new Set(sent.map((message) => message.messageId)).size).toBe(3);
+  const [row] = await listSignUps(deps.database, { state: 'expired', listId: null }, 0, 10);
+  expect(row).toMatchObject({ address: 'ida@quillmail.example', messages: 3 });
+  expect(await deps.database.query('SELECT * FROM subscription WHERE list_id = $1', [listId])).toEqual([]);
+  const journal: unknown = await deps.database.query(
+    `SELECT before->>'state' AS before, after->>'state' AS after, cause->>'cause' AS cause FROM journal WHERE subject_id = $1 AND subject = 'subscription' ORDER BY id`,
+    [listId],
+  );
+  expect(journal).toEqual([
+    { before: null, after: 'pending', cause: null },
+    { before: 'pending', after: null, cause: 'never confirmed' },
+  ]);
+  // The link of an ended sign-up confirms nobody.
+  expect(await confirm(deps, (await findSignUp(deps.database, row!.id))!, null)).toBe(false);
+});
+
+test('signing up again while one waits is the same sign-up; two who confirm at once confirm once', async () => {
+  sent.length = 0;
+  await Promise.all([ask('noa@quillmail.example'), ask('noa@quillmail.example')]);
+  await ask('noa@quillmail.example');
+  await sendConfirmations(deps, relay);
+  expect(sent).toHaveLength(1);
+  const token = /\/k\/(\S+)/.exec(sent[0]!.text)![1]!;
+  const one = (await findConfirmation(deps, token))!;
+  const both = await Promise.all([confirm(deps, one, '203.0.113.4'), confirm(deps, one, '203.0.113.5')]);
+  expect(both.sort()).toEqual([false, true]);
+  const events: unknown = await deps.database.query(`SELECT count(*)::int AS n FROM event WHERE kind = 'confirmed'`);
+  expect(events).toEqual([{ n: 1 }]);
+});
+
+test('a relay that is busy puts the message off and uses up no reminder; one that refuses ends it', async () => {
+  await ask('uma@quillmail.example');
+  await sendConfirmations(deps, { connections: 1, handOver: () => Promise.resolve({ outcome: 'again', reply: '4.3.2', trouble: true }) });
+  const [waiting] = await listSignUps(deps.database, { state: 'pending', listId: null }, 0, 10);
+  expect(waiting).toMatchObject({ address: 'uma@quillmail.example', messages: 0 });
+  pass(1);
+  await sendConfirmations(deps, { connections: 1, handOver: () => Promise.resolve({ outcome: 'refused', reply: '5.1.1 no such user' }) });
+  expect(await findSignUp(deps.database, waiting!.id)).toMatchObject({ state: 'turned-away', because: 'the relay refused it: 5.1.1 no such user' });
+}); // prettier-ignore
