@@ -80,6 +80,11 @@ export function makeClient(options: ClientOptions) {
     contactSignUps: (id: number) => get<api.SignUp[]>(`/contacts/${id}/sign-ups`),
     unsubscribeContact: (request: { address: string; reason: string; brandId?: number; listId?: number }) =>
       post<api.Unsubscribed>('/contacts/unsubscribe', request),
+    previewAct: (selection: api.ActSelection) => post<api.ActPreview>('/contacts/acts/preview', selection),
+    applyAct: (selection: api.ActSelection & { expect: number; reason: string }) =>
+      post<api.Run>('/contacts/acts', selection),
+    cost: () => get<api.ContactCost>('/cost'),
+    savePriceLadder: (ladder: api.PriceLadder) => post<api.ContactCost>('/cost/ladder', ladder),
     today: (brandId: number) => get<api.Today>('/today', { brandId }),
 
     contacts: (

@@ -36,6 +36,36 @@ export interface List {
   signUpUrl: string;
 }
 
+export interface ActPreview {
+  act: 'archive' | 'restore' | 'erase';
+  willChange: number;
+  already: number;
+  unknown: string[];
+  sample: { contactId: number; address: string; name: string | null }[];
+}
+
+/** Who an act on many concerns: named by address, or by where they stand. */
+export interface ActSelection {
+  act: ActPreview['act'];
+  addresses?: string[];
+  standing?: 'unreachable' | 'archived';
+}
+
+export interface PriceLadder {
+  currency: string;
+  steps: { from: number; month: number }[];
+}
+
+export interface ContactCost {
+  ladder: PriceLadder | null;
+  counted: number;
+  archived: number;
+  unreachable: number;
+  monthNow: number | null;
+  monthAfter: number | null;
+  savingYear: number | null;
+}
+
 /** A sign-up with its proof: when, how, from where, to what text, confirmed when. */
 export interface SignUp {
   id: number;

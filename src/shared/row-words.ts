@@ -14,5 +14,6 @@ export const ROW_WORDS: Readonly<Record<string, string>> = {
   'refused:control-character': 'The address holds invisible characters.',
   'refused:column-count': 'The row does not have as many columns as the header.',
   'refused:unreadable-row': 'The row cannot be read as CSV: look at its quotation marks.',
+  'refused:erased': 'This person was erased at their request and cannot come back by an import.',
   'refused:bad-date': 'The date cannot be read; write it as 2026-11-23.',
 };

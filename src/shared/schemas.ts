@@ -117,6 +117,25 @@ export const recipientsQuery = Joi.object({
 });
 export const previewQuery = Joi.object({ address: text(320) });
 
+const selection = {
+  act: Joi.string().valid('archive', 'restore', 'erase').required(),
+  addresses: Joi.array().items(text(1100)).min(1).max(10_000).description('Who is meant, by address'),
+  standing: Joi.string().valid('unreachable', 'archived').description('Who is meant, by where they stand'),
+};
+export const actPreview = Joi.object(selection).or('addresses', 'standing');
+export const actRequest = Joi.object({
+  ...selection,
+  expect: Joi.number().integer().min(0).required().description('How many the preview said would change; for erasing exactly that'),
+  reason,
+}).or('addresses', 'standing'); // prettier-ignore
+export const priceLadder = Joi.object({
+  currency: Joi.string().length(3).uppercase().required(),
+  steps: Joi.array()
+    .items(Joi.object({ from: Joi.number().integer().min(0).required(), month: Joi.number().min(0).required() }))
+    .min(1)
+    .max(100)
+    .required(),
+});
 export const contactsQuery = Joi.object({
   ...page,
   brandId: id.required(),

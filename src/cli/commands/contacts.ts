@@ -5,6 +5,7 @@ import type { Command } from 'commander';
 import type { AddressCheck, BrandVerdict, SignUp, TimeLineItem } from '../../shared/api.ts';
 import { UsageError } from '../usage-error.ts';
 import { brandNamed, listNamed } from '../names.ts';
+import { addActs } from './contact-acts.ts';
 import { count, line, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
 import { describeEvent } from '../time-line-words.ts';
@@ -15,6 +16,7 @@ export function addCommands(group: Command): void {
   addImport(group);
   addList(group);
   addShow(group);
+  addActs(group);
 }
 
 function addImport(group: Command): void {

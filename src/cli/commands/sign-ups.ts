@@ -20,7 +20,7 @@ export function addCommands(group: Command): void {
         { head: 'Since', cell: (one) => moment(one.at) },
         { head: 'By', cell: (one) => [one.way, one.network].filter(Boolean).join(' from ') },
         { head: 'Asked', cell: (one) => one.messages, right: true },
-        { head: options.state === 'pending' ? 'Ends' : 'Because', cell: (one) => (options.state === 'pending' ? moment(one.expiresAt!) : (one.because ?? '')) },
+        { head: options.state === 'pending' ? 'Ends' : 'Because', cell: (one) => (options.state === 'pending' ? moment(one.expiresAt) : (one.because ?? '')) },
       ], options, `No sign-up is ${options.state}.`); // prettier-ignore
       if (page.next) note(`The next page: --cursor ${page.next}`);
     });

@@ -1,7 +1,7 @@
 import { parseAddress, type AddressProblem } from '../address/normal-form.ts';
 
 /** Why a row of a file was refused. */
-export type RowProblem = AddressProblem | 'column-count' | 'unreadable-row' | 'bad-date';
+export type RowProblem = AddressProblem | 'column-count' | 'unreadable-row' | 'bad-date' | 'erased';
 
 /** What a column of a file is: one of Avendel's own, an attribute by its name, or left out. */
 export type ColumnUse = string | null;

@@ -21,6 +21,7 @@ export const OUTCOME_LETTERS: Readonly<Record<RowOutcome, string>> = {
   'refused:column-count': 'C',
   'refused:unreadable-row': 'U',
   'refused:bad-date': 'J',
+  'refused:erased': 'X',
 };
 
 const BY_LETTER = new Map(Object.entries(OUTCOME_LETTERS).map(([outcome, letter]) => [letter, outcome as RowOutcome]));

@@ -7,6 +7,7 @@ import { judgeImportRows, keepChunk, listDoneChunks, takeImportRows } from '../.
 import { findImport, updateImport, type ImportRow } from '../../store/statements/imports.ts';
 import { insertRun, finishRun } from '../../store/statements/journal.ts';
 import type { Deps } from '../deps.ts';
+import { eraseRefusedRows } from './erase-contacts.ts';
 import { found, Problem } from '../problem.ts';
 
 /** Chunks applied at once, so that while one is read from the file two are written. */
@@ -48,6 +49,7 @@ async function apply(deps: Deps, row: ImportRow): Promise<void> {
     runId === null ? judgeImportRows(sql, columns, target) : takeImportRows(sql, columns, target, runId, row.actor);
   const rows = await applyChunks(deps, row, take);
   if (rows === 0) throw new Problem('bad-file', `${row.fileName} has a header and no rows.`);
+  await eraseRefusedRows(deps, row);
   await updateImport(deps.database, row.id, { state: 'finished', rowsExpected: rows });
 }
 

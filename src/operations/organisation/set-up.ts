@@ -81,7 +81,7 @@ export async function changeList(deps: Deps, id: number, change: ListChange): Pr
 async function saveList(deps: Deps, list: Partial<List>): Promise<List> {
   try {
     const { id } = await deps.database.getRepository(ListEntity).save(list);
-    return found(await deps.database.getRepository(ListEntity).findOneBy({ id: id! }), `list ${id}`);
+    return found(await deps.database.getRepository(ListEntity).findOneBy({ id: id }), `list ${id}`);
   } catch (error) {
     if (violates(error, 'list_name_key'))
       throw new Problem('name-taken', `This brand has a list “${list.name}”.`, { field: 'name' });

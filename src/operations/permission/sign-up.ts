@@ -52,6 +52,8 @@ export async function signUp(deps: Deps, request: SignUpRequest): Promise<void> 
   const verdict = brands.find(({ brandId }) => brandId === list.brandId)!;
   const state = subscriptions.find((row) => row.listId === list.id)?.state ?? null;
   const never = verdict.reasons.find((reason) => NEVER.has(reason));
+  // Of an erased person not even the attempt is kept.
+  if (never === 'erased') return;
   const one = { ...request, address: parsed.address, at: now };
   if (never) return turnAway(deps, list, one, `the address is held back: ${never}`);
   const left = state === 'unsubscribed' || verdict.reasons.some((reason) => ONLY_BY_THEMSELVES.has(reason));

@@ -18,6 +18,7 @@ export async function undoRun(deps: Deps, runId: number, reason: string, actor: 
   const run = found(await findRun(deps.database, runId), `run ${runId}`);
   if (run.undoneByRunId !== null)
     throw new Problem('wrong-state', `Run ${runId} was undone by run ${run.undoneByRunId}.`);
+  if (run.kind === 'erase') throw new Problem('wrong-state', `Run ${runId} erased people. That cannot be undone.`);
   if (run.finishedAt === null)
     throw new Problem('wrong-state', `Run ${runId} is still under way; undo it when it has finished.`);
   const undone = await inTransaction(deps.database, async (sql) => {

@@ -13,6 +13,7 @@ import { describeApi } from './openapi.ts';
 import type { Route } from './route.ts';
 import { accountRoutes, SESSION_COOKIE } from './routes/accounts.ts';
 import { campaignRoutes } from './routes/campaigns.ts';
+import { actRoutes } from './routes/acts.ts';
 import { contactRoutes } from './routes/contacts.ts';
 import { eventRoutes } from './routes/events.ts';
 import { organisationRoutes } from './routes/organisation.ts';
@@ -25,6 +26,7 @@ export const ROUTES: Route[] = [
   ...organisationRoutes,
   ...contactRoutes,
   ...permissionRoutes,
+  ...actRoutes,
   ...campaignRoutes,
   ...eventRoutes,
   ...suppressionRoutes,

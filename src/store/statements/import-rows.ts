@@ -43,15 +43,18 @@ const PERSON = `
     FROM given g LEFT JOIN LATERAL (SELECT * FROM contact WHERE address = g.address OFFSET 0) c ON true
     LEFT JOIN LATERAL (SELECT state FROM subscription WHERE contact_id = c.id AND list_id = $6::int OFFSET 0) s ON true),
   applicable AS (
-    SELECT l.id, l.exact FROM suppression_list l
+    SELECT l.id, l.exact, l.built_in FROM suppression_list l
     WHERE l.scope = 'organisation' OR (l.scope = 'brand' AND l.scope_id = $7::int) OR (l.scope = 'list' AND l.scope_id = $6::int)),
   entry AS NOT MATERIALIZED (
-    SELECT e.value, e.kind, l.exact FROM suppression_entry e JOIN applicable l ON l.id = e.list_id
+    SELECT e.value, e.kind, l.exact, l.built_in FROM suppression_entry e JOIN applicable l ON l.id = e.list_id
     WHERE e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > now())),
   stopped_domain AS (
     SELECT DISTINCT d.domain FROM (SELECT value FROM entry WHERE kind = 'domain') e
     JOIN (SELECT DISTINCT domain FROM given) d
       ON d.domain = ltrim(e.value, '.') OR (left(e.value, 1) = '.' AND right(d.domain, length(e.value)) = e.value)),
+  erased AS MATERIALIZED (
+    SELECT g.n FROM given g JOIN entry e ON e.kind = 'hash' AND e.built_in = 'erasure' AND e.value = encode(sha256(convert_to(g.address, 'UTF8')), 'hex')
+    WHERE EXISTS (SELECT FROM entry WHERE kind = 'hash' AND built_in = 'erasure')),
   named AS (SELECT n, address, false AS by_base FROM given UNION ALL SELECT n, base, true FROM given WHERE base IS NOT NULL),
   suppressed AS MATERIALIZED (
     SELECT g.n FROM named g JOIN entry e ON e.kind = 'address' AND e.value = g.address AND NOT (e.exact AND g.by_base)
@@ -61,6 +64,7 @@ const PERSON = `
     UNION SELECT k.n FROM known k WHERE k.erased OR k.deliverability = 'undeliverable'),
   person AS MATERIALIZED (
     SELECT k.*, CASE
+        WHEN n IN (SELECT n FROM erased) THEN ${letter('refused:erased')}
         WHEN n IN (SELECT n FROM suppressed) THEN ${letter('suppressed')}
         WHEN state = 'unsubscribed' THEN ${letter('suppressed:unsubscribed')}
         WHEN known_id IS NULL THEN ${letter('created')}
@@ -82,7 +86,7 @@ export async function judgeImportRows(sql: Sql, rows: RowColumns, target: RowTar
 /**
  * Takes rows into contacts and onto the list, journaled under a run, and answers one letter a row. A suppressed address is
  * kept as a contact and not subscribed. An import never lifts anything: who has left the list stays out, who is on it
- * stays as they are, who is erased is not touched.
+ * stays as they are, who is erased does not come back.
  *
  * One statement; ids are drawn before inserting, so nothing is read back, and the journal takes the subscribed as a set
  * (apart by whether they joined just now, which is what Today counts as news). Plain INSERTs: ON CONFLICT DO NOTHING was half
@@ -99,7 +103,7 @@ export async function takeImportRows(
   const [answer]: { letters: string | null }[] = await sql.query(
     `WITH ${PERSON},
      taken AS MATERIALIZED (
-       SELECT p.*, coalesce(known_id, nextval('contact_id_seq')) AS id FROM person p),
+       SELECT p.*, coalesce(known_id, nextval('contact_id_seq')) AS id FROM person p WHERE outcome <> ${letter('refused:erased')}),
      created AS (
        INSERT INTO contact (id, address, name, attributes, joined_at)
        SELECT id, address, name, coalesce(attributes, '{}'), coalesce(joined_at, now()) FROM taken WHERE known_id IS NULL),
@@ -166,4 +170,13 @@ export async function findLetters(sql: Sql, importId: number, firstRow: number):
     [importId, firstRow],
   );
   return rows[0]?.letters;
+}
+
+/** Whether any row of an import has this outcome. */
+export async function hasLetter(sql: Sql, importId: number, wanted: string): Promise<boolean> {
+  const [row]: { any: boolean }[] = await sql.query(
+    `SELECT EXISTS (SELECT FROM import_chunk WHERE import_id = $1 AND strpos(letters, $2) > 0) AS any`,
+    [importId, wanted],
+  );
+  return row!.any;
 }

@@ -96,3 +96,25 @@ export async function updateImport(
 function json(value: unknown): string | null {
   return value === undefined ? null : JSON.stringify(value);
 }
+
+/** Imports whose file is kept. */
+export async function listKeptImports(sql: Sql): Promise<number[]> {
+  const rows: { id: number }[] = await sql.query(`SELECT DISTINCT import_id AS id FROM import_part ORDER BY 1`);
+  return rows.map((row) => row.id);
+}
+
+/**
+ * Puts another file in the place of a kept one. The new parts are written beside the old ones, which are still being
+ * read, and take their numbers at the end.
+ */
+export async function replaceImportParts(sql: Sql, importId: number, parts: AsyncIterable<Buffer>): Promise<void> {
+  let seq = 0;
+  for await (const bytes of parts) {
+    if (bytes.length > 0) await appendImportPart(sql, importId, BESIDE + seq++, bytes);
+  }
+  await sql.query(`DELETE FROM import_part WHERE import_id = $1 AND seq < $2`, [importId, BESIDE]);
+  await sql.query(`UPDATE import_part SET seq = seq - $2 WHERE import_id = $1`, [importId, BESIDE]);
+}
+
+/** Above every number that a part of a file can have. */
+const BESIDE = 1_000_000;

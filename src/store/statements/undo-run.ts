@@ -41,6 +41,9 @@ export async function undoRunChanges(sql: Sql, runId: number, act: Act): Promise
        UPDATE contact c SET deliverability = b.before->>'deliverability', deliverability_since = (b.before->>'since')::timestamptz,
          deliverability_cause = CASE WHEN jsonb_typeof(b.before->'cause') = 'object' THEN b.before->'cause' END
        FROM back b WHERE b.subject = 'deliverability' AND c.id = b.contact_id),
+     archived AS (
+       UPDATE contact c SET archived_at = (b.before->>'archivedAt')::timestamptz
+       FROM back b WHERE b.subject = 'archive' AND c.id = b.contact_id AND c.erased_at IS NULL),
      subscriptions AS (
        UPDATE subscription s SET state = b.before->>'state', since = (b.before->>'since')::timestamptz, source = 'undo'
        FROM back b WHERE b.subject = 'subscription' AND b.before IS NOT NULL AND s.contact_id = b.contact_id AND s.list_id = b.subject_id),

@@ -1,0 +1,49 @@
+import { priceOfMonth, reportPriceProblems, type PriceLadder } from '../../core/cost/price-ladder.ts';
+import { overWholeSet } from '../../store/database.ts';
+import { countSelection } from '../../store/statements/archive.ts';
+import { findSetting, saveSetting } from '../../store/statements/settings.ts';
+import type { Deps } from '../deps.ts';
+import { Problem } from '../problem.ts';
+
+const PRICE_LADDER = 'price-ladder';
+
+/** What contacts cost now, and what they would once those whom no campaign can reach are archived. */
+export interface ContactCost {
+  ladder: PriceLadder | null;
+  /** Contacts that count: all that are neither archived nor erased. */
+  counted: number;
+  archived: number;
+  unreachable: number;
+  /** In the ladder's currency; null without a ladder. */
+  monthNow: number | null;
+  monthAfter: number | null;
+  savingYear: number | null;
+}
+
+export async function countCost(deps: Deps): Promise<ContactCost> {
+  const ladder = (await findSetting<PriceLadder>(deps.database, PRICE_LADDER)) ?? null;
+  const [all, unreachable] = await overWholeSet(deps.database, async (sql) => [
+    await countSelection(sql, { addresses: null, standing: null }),
+    await countSelection(sql, { addresses: null, standing: 'unreachable' }),
+  ]);
+  const counted = all.contacts - all.archived;
+  const monthNow = ladder && priceOfMonth(ladder, counted);
+  const monthAfter = ladder && priceOfMonth(ladder, counted - unreachable.contacts);
+  return {
+    ladder,
+    counted,
+    archived: all.archived,
+    unreachable: unreachable.contacts,
+    monthNow,
+    monthAfter,
+    savingYear: monthNow === null || monthAfter === null ? null : 12 * (monthNow - monthAfter),
+  };
+}
+
+/** @throws Problem invalid-input */
+export async function savePriceLadder(deps: Deps, ladder: PriceLadder, actor: string): Promise<ContactCost> {
+  const [problem] = reportPriceProblems(ladder);
+  if (problem) throw new Problem('invalid-input', problem.message, { field: problem.field });
+  await saveSetting(deps.database, PRICE_LADDER, ladder, actor);
+  return countCost(deps);
+}

@@ -1,0 +1,85 @@
+import { stringify } from 'csv-stringify/sync';
+import { parseAddress } from '../../core/address/normal-form.ts';
+import { inTransaction } from '../../store/database.ts';
+import { erasePeople, lockToErase } from '../../store/statements/erase.ts';
+import { OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
+import { findLetters, hasLetter } from '../../store/statements/import-rows.ts';
+import { findImport, listKeptImports, replaceImportParts, type ImportRow } from '../../store/statements/imports.ts';
+import { CHUNK_ROWS } from './read-row-chunks.ts';
+import { callBackFromSends } from '../campaigns/call-back.ts';
+import type { Deps } from '../deps.ts';
+import { found } from '../problem.ts';
+import { readImportRecords } from './read-import-records.ts';
+
+/** People erased in one transaction. */
+const BATCH = 200;
+
+/** Removes people from the whole database, the kept import files among it. Cannot be undone. Returns how many were erased. */
+export async function eraseContacts(deps: Deps, contactIds: number[], actor: string): Promise<number> {
+  let erased = 0;
+  for (let from = 0; from < contactIds.length; from += BATCH) {
+    const addresses = await inTransaction(deps.database, async (sql) => {
+      const people = await lockToErase(sql, contactIds.slice(from, from + BATCH));
+      await erasePeople(sql, people, actor);
+      return people.map((person) => person.address);
+    });
+    erased += addresses.length;
+    for (const importId of await listKeptImports(deps.database))
+      await eraseFromFile(deps, importId, new Set(addresses));
+  }
+  await callBackFromSends(deps, contactIds);
+  return erased;
+}
+
+/** An import that names people who were erased refuses their rows; then its file must not keep them either. */
+export async function eraseRefusedRows(deps: Deps, row: ImportRow): Promise<void> {
+  const letter = OUTCOME_LETTERS['refused:erased'];
+  if (!(await hasLetter(deps.database, row.id, letter))) return;
+  const addresses = new Set<string>();
+  const place = row.options.mapping;
+  let letters = '';
+  let rowNo = 0;
+  let column = -1;
+  for await (const { records } of readImportRecords(deps, row))
+    for (const { cells } of records) {
+      if (rowNo === 0) column = (cells ?? []).findIndex((header) => place[header.trim()] === 'address');
+      else if ((rowNo - 1) % CHUNK_ROWS === 0) letters = (await findLetters(deps.database, row.id, rowNo)) ?? '';
+      const parsed = rowNo > 0 && letters[(rowNo - 1) % CHUNK_ROWS] === letter ? parseAddress(cells?.[column] ?? '') : undefined; // prettier-ignore
+      if (parsed?.ok) addresses.add(parsed.address);
+      rowNo++;
+    }
+  await eraseFromFile(deps, row.id, addresses);
+}
+
+/**
+ * Rewrites a kept file without these people: their rows stay, empty, so that the rows after them keep their numbers and
+ * outcomes. Read once to see whether there is anything to do; only then is it written anew.
+ */
+async function eraseFromFile(deps: Deps, importId: number, addresses: ReadonlySet<string>): Promise<void> {
+  const row = found(await findImport(deps.database, importId), `import ${importId}`);
+  const isTheirs = (cells: string[] | null, error: string): boolean =>
+    (cells ?? [error]).some((cell) => mentions(cell, addresses));
+  let any = false;
+  for await (const { records } of readImportRecords(deps, row))
+    for (const { cells, error } of records) any ||= isTheirs(cells, error);
+  if (!any) return;
+  await inTransaction(deps.database, (sql) => replaceImportParts(sql, importId, rewritten()));
+
+  async function* rewritten(): AsyncGenerator<Buffer> {
+    for await (const { records } of readImportRecords(deps, row)) {
+      const lines: string[][] = [];
+      for (const { cells, error } of records)
+        lines.push(isTheirs(cells, error) ? (cells ?? ['']).map(() => '(erased)') : (cells ?? [error]));
+      yield Buffer.from(stringify(lines, { delimiter: row.options.delimiter }));
+    }
+  }
+}
+
+/** Whether a cell is, or holds, one of these addresses in any writing. */
+function mentions(cell: string, addresses: ReadonlySet<string>): boolean {
+  if (!cell.includes('@')) return false;
+  const parsed = parseAddress(cell);
+  if (parsed.ok) return addresses.has(parsed.address);
+  const lower = cell.toLowerCase();
+  return [...addresses].some((address) => lower.includes(address));
+}

@@ -1,0 +1,81 @@
+import type { Sql } from '../database.ts';
+
+export interface ErasedPerson {
+  id: number;
+  address: string;
+  name: string | null;
+}
+
+/** What stands where personal data stood. */
+const GONE = '(erased)';
+
+/** Locks these contacts and returns those who are not erased yet, with what is to be found and removed. */
+export async function lockToErase(sql: Sql, contactIds: number[]): Promise<ErasedPerson[]> {
+  return sql.query(
+    `SELECT id::float8 AS id, address, name FROM contact WHERE id = ANY($1::bigint[]) AND erased_at IS NULL ORDER BY id FOR UPDATE`,
+    [contactIds],
+  );
+}
+
+/**
+ * Removes people from every table, and leaves the digest of each address on the list of erasures, so that they stay out.
+ * Counts, instants and kinds of events stay; what was said, from where, and by whom goes. Kept import files are rewritten
+ * by the caller. Statements in order: what names an address is found before the address is gone.
+ */
+export async function erasePeople(sql: Sql, people: ErasedPerson[], actor: string): Promise<void> {
+  if (people.length === 0) return;
+  const given = [JSON.stringify(people)];
+  for (const statement of ERASURES) await sql.query(statement, given);
+  await sql.query(
+    `WITH ${PEOPLE}
+     INSERT INTO suppression_entry (list_id, kind, value, reason, source)
+     SELECT l.id, 'hash', p.hash, 'erased', $2 FROM person p, suppression_list l WHERE l.built_in = 'erasure' ORDER BY p.hash
+     ON CONFLICT (value, list_id) WHERE lifted_at IS NULL DO NOTHING`,
+    [...given, actor],
+  );
+  await sql.query(
+    `WITH ${PEOPLE}
+     UPDATE contact c SET address = '(erased ' || c.id || ')', name = NULL, attributes = '{}', deliverability_cause = NULL, archived_at = NULL, erased_at = now()
+     FROM person p WHERE c.id = p.id`,
+    given,
+  );
+}
+
+const PEOPLE = `person AS MATERIALIZED (
+  SELECT r.id, r.address, r.name, encode(sha256(convert_to(r.address, 'UTF8')), 'hex') AS hash
+  FROM json_to_recordset($1::json) AS r(id bigint, address text, name text))`;
+
+/** A JSON column without the person's address and name, wherever in it they stand. */
+const cleaned = (column: string): string =>
+  `replace(CASE WHEN length(p.name) > 2 THEN replace(${column}::text, p.name, '${GONE}') ELSE ${column}::text END, p.address, '${GONE}')::jsonb`;
+const says = (text: string): string =>
+  `(strpos(lower(${text}), p.address) > 0 OR (length(p.name) > 2 AND strpos(${text}, p.name) > 0))`;
+
+const ERASURES = [
+  // Journal rows of entries that were made before there was a contact hang on the entry alone.
+  `WITH ${PEOPLE}
+   UPDATE journal j SET before = ${cleaned('j.before')}, after = ${cleaned('j.after')}, cause = ${cleaned('j.cause')} FROM person p
+   WHERE j.contact_id = p.id OR (j.subject = 'entry' AND j.subject_id IN (SELECT e.id FROM suppression_entry e WHERE e.value = p.address))`,
+  `WITH ${PEOPLE}
+   UPDATE suppression_entry e SET lifted_at = now(), lifted_by = 'erasure', lift_kind = 'rule', lift_reason = 'stands there as a hash' FROM person p
+   WHERE e.value = p.address AND e.lifted_at IS NULL AND EXISTS (SELECT FROM suppression_entry o WHERE o.value = p.hash AND o.list_id = e.list_id AND o.lifted_at IS NULL)`,
+  `WITH ${PEOPLE}
+   UPDATE suppression_entry e SET kind = 'hash', value = p.hash, reason = '${GONE}', evidence = NULL, source = CASE WHEN ${says('e.source')} THEN '${GONE}' ELSE e.source END,
+     lift_reason = CASE WHEN e.lift_reason IS NOT NULL THEN '${GONE}' END
+   FROM person p WHERE e.kind = 'address' AND e.value = p.address`,
+  `WITH ${PEOPLE}
+   UPDATE delivery d SET address = '${GONE}', reply = CASE WHEN ${says('d.reply')} THEN '${GONE}' ELSE d.reply END FROM person p WHERE d.contact_id = p.id`,
+  `WITH ${PEOPLE}
+   UPDATE event e SET detail = CASE WHEN e.detail->>'way' LIKE 'asked %' THEN e.detail - '{reply,userAgent,way}'::text[] ELSE e.detail - '{reply,userAgent}'::text[] END,
+     external_id = CASE WHEN ${says('e.external_id')} THEN e.id::text ELSE e.external_id END FROM person p WHERE e.contact_id = p.id`,
+  `WITH ${PEOPLE} UPDATE subscription s SET source = '${GONE}' FROM person p WHERE s.contact_id = p.id`,
+  `WITH ${PEOPLE}
+   UPDATE sign_up s SET state = CASE WHEN s.state = 'pending' THEN 'turned-away' ELSE s.state END, because = '${GONE}', next_message_at = NULL,
+     address = '${GONE}', name = NULL, network = NULL, confirmed_network = NULL, user_agent = NULL FROM person p WHERE s.contact_id = p.id OR s.address = p.address`,
+  `WITH ${PEOPLE} DELETE FROM sign_up_rate r USING person p WHERE r.key = 'address ' || p.hash`,
+  `WITH ${PEOPLE}
+   UPDATE return_message m SET raw = '', reading = '{}', because = '${GONE}' FROM person p
+   WHERE m.contact_id = p.id OR ${says(`convert_from(m.raw, 'LATIN1')`)}`,
+  `WITH ${PEOPLE} DELETE FROM idempotency i USING person p WHERE ${says('i.body::text')}`,
+  `WITH ${PEOPLE} UPDATE run r SET reason = '${GONE}' FROM person p WHERE ${says('r.reason')}`,
+];

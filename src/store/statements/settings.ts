@@ -1,0 +1,14 @@
+import type { Sql } from '../database.ts';
+
+export async function findSetting<T>(sql: Sql, name: string): Promise<T | undefined> {
+  const rows: { value: T }[] = await sql.query(`SELECT value FROM setting WHERE name = $1`, [name]);
+  return rows[0]?.value;
+}
+
+export async function saveSetting(sql: Sql, name: string, value: unknown, actor: string): Promise<void> {
+  await sql.query(
+    `INSERT INTO setting (name, value, changed_by) VALUES ($1, $2::jsonb, $3)
+     ON CONFLICT (name) DO UPDATE SET value = excluded.value, changed_at = now(), changed_by = excluded.changed_by`,
+    [name, JSON.stringify(value), actor],
+  );
+}

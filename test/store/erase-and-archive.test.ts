@@ -1,0 +1,126 @@
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { findTexts } from '../support/search.ts';
+import { applyAct, previewAct } from '../../src/operations/contacts/act-on-contacts.ts';
+import { countCost, savePriceLadder } from '../../src/operations/contacts/count-cost.ts';
+import { checkAddress } from '../../src/operations/contacts/explain-verdict.ts';
+import { exportImportResults } from '../../src/operations/contacts/export-import-results.ts';
+import { recordEvents } from '../../src/operations/events/record-events.ts';
+import { signUp } from '../../src/operations/permission/sign-up.ts';
+import { unsubscribeByRequest } from '../../src/operations/permission/unsubscribe-by-request.ts';
+import { receiveReturn } from '../../src/operations/returns/receive-return.ts';
+import { undoRun } from '../../src/operations/rules/undo-run.ts';
+import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
+import { makeDeps } from '../support/database.ts';
+import { importText, makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
+
+let deps: Awaited<ReturnType<typeof makeDeps>>;
+let world: SmallWorld;
+let campaigns: { id: number; at: number }[];
+
+beforeAll(async () => {
+  deps = await makeDeps();
+  world = await makeSmallWorld(deps, 10);
+  campaigns = await makePastCampaigns(deps, world, 40);
+});
+afterAll(() => deps.close());
+
+const act = (what: 'archive' | 'restore' | 'erase', addresses: string[], expect: number) =>
+  applyAct(deps, { act: what, addresses, expect, reason: 'asked', actor: 'Rosa Lindgard' });
+
+describe('erasing', () => {
+  const ADDRESS = 'wilhelmina.quartermaine@hearthmail.example';
+  const NAME = 'Wilhelmina Quartermaine';
+  const FILE = [
+    'address,name,seat',
+    'first@hearthmail.example,First,A1',
+    `${ADDRESS.toUpperCase()},"${NAME}",B2`,
+    'last@hearthmail.example,Last,C3',
+  ].join('\n');
+  let importId: number;
+  let contactId: number;
+
+  test('somebody with a history in every table leaves no personal data anywhere in the database', async () => {
+    importId = (await importText(deps, world.listId, FILE)).id;
+    contactId = (await checkAddress(deps, ADDRESS)).contact!.id;
+    const own = (kind: 'sent' | 'clicked' | 'bounced', detail = {}) => ({
+      ...outside(world, kind, 0, campaigns[39]!, campaigns[39]!.at + (kind === 'sent' ? 0 : 60_000), detail),
+      contactId,
+      externalId: `${kind} ${ADDRESS}`,
+    });
+    await recordEvents(deps, [
+      own('sent'),
+      own('clicked', { link: 1, userAgent: 'Mail', method: 'GET' }),
+      own('bounced', { class: 'soft', reply: `452 4.2.2 <${ADDRESS}>: mailbox full` }),
+    ]);
+    const list = await createSuppressionList(deps, { name: 'Do not write', scope: 'organisation', scopeId: null, reach: 'marketing', exact: false }); // prettier-ignore
+    await addEntries(deps, { listId: list.id, values: [ADDRESS], reason: `${NAME} asked by letter`, expiresAt: null, actor: 'Rosa Lindgard' }); // prettier-ignore
+    await unsubscribeByRequest(deps, { address: ADDRESS, reason: `${NAME} on the telephone`, actor: 'Rosa Lindgard' });
+    await signUp(deps, { listId: world.listId, address: ADDRESS, name: NAME, way: 'form', network: '203.0.113.7', userAgent: 'Mail', agreed: '' }); // prettier-ignore
+    const reply = `From: mailer@hearthmail.example\r\nSubject: Out of office\r\nAuto-Submitted: auto-replied\r\n\r\n${NAME} <${ADDRESS}> is away.\r\n`;
+    await receiveReturn(deps, Buffer.from(reply), 'b.nothing@returns.larkfield.example');
+    expect((await findTexts(deps, [ADDRESS, NAME])).map((hit) => hit.split('.')[0])).toEqual(
+      expect.arrayContaining(['contact', 'event', 'journal', 'suppression_entry', 'sign_up', 'return_message', 'import_part', 'run', 'delivery']),
+    ); // prettier-ignore
+
+    await expect(act('erase', [ADDRESS], 2)).rejects.toMatchObject({ code: 'count-moved' });
+    const run = await act('erase', [ADDRESS], 1);
+    expect(run).toMatchObject({ kind: 'erase', counts: { erased: 1 } });
+    expect(await findTexts(deps, [ADDRESS, NAME, 'quartermaine'])).toEqual([]);
+    await expect(undoRun(deps, run.id, 'oops', 'Rosa Lindgard')).rejects.toMatchObject({ code: 'wrong-state' });
+  });
+
+  test('the result file keeps its other rows, and their outcomes, in place', async () => {
+    let csv = '';
+    for await (const piece of exportImportResults(deps, importId)) csv += piece;
+    expect(csv.split('\n').map((line) => line.split(',').slice(0, 5).join(','))).toEqual([
+      'address,name,seat,row,outcome',
+      'first@hearthmail.example,First,A1,1,created',
+      '(erased),(erased),(erased),2,created',
+      'last@hearthmail.example,Last,C3,3,created',
+      '',
+    ]);
+  });
+
+  test('they cannot come back: not by an import, not by signing up, and nothing of the attempt is kept', async () => {
+    expect((await importText(deps, world.listId, FILE, true)).counts).toEqual({ unchanged: 2, refused: 1 });
+    expect((await importText(deps, world.listId, FILE)).counts).toEqual({ unchanged: 2, refused: 1 });
+    await signUp(deps, { listId: world.listId, address: ADDRESS, name: NAME, way: 'form', network: null, userAgent: null, agreed: '' }); // prettier-ignore
+    expect((await checkAddress(deps, ADDRESS)).brands[0]!.reasons).toContain('erased');
+    expect(await findTexts(deps, [ADDRESS, NAME])).toEqual([]);
+  });
+
+  test('what they did still counts for the campaigns', async () => {
+    const [row]: { sent: number; clicked_human: number }[] = await deps.database.query('SELECT sent, clicked_human FROM activity WHERE contact_id = $1', [contactId]); // prettier-ignore
+    expect(row).toEqual({ sent: 1, clicked_human: 1 });
+  });
+});
+
+describe('archiving', () => {
+  test('is previewed, done as a run, undone and restored; who is archived gets nothing', async () => {
+    const some = world.addresses.slice(2, 5);
+    expect(await previewAct(deps, { act: 'archive', addresses: [...some, 'nobody@x.example', 'no address'] })).toMatchObject({ willChange: 3, already: 0, unknown: ['no address', 'nobody@x.example'] }); // prettier-ignore
+    const run = await act('archive', some, 3);
+    expect((await checkAddress(deps, some[0]!)).brands[0]!.reasons[0]).toBe('archived');
+    expect(await previewAct(deps, { act: 'archive', addresses: some })).toMatchObject({ willChange: 0, already: 3 });
+    expect(await undoRun(deps, run.id, 'too many', 'Rosa Lindgard')).toMatchObject({ restored: 3, leftAlone: 0 });
+    expect((await checkAddress(deps, some[0]!)).brands[0]!.eligible).toBe(true);
+
+    const again = await act('archive', some, 3);
+    await act('restore', [some[1]!], 1);
+    expect((await checkAddress(deps, some[1]!)).brands[0]!.eligible).toBe(true);
+    expect(await undoRun(deps, again.id, 'too many', 'Rosa Lindgard')).toMatchObject({ restored: 2, leftAlone: 1 });
+  });
+
+  test('what it costs: who no campaign can reach, and what a year without them saves', async () => {
+    await unsubscribeByRequest(deps, { address: world.addresses[7]!, reason: 'asked', actor: 'Rosa Lindgard' });
+    await recordEvents(deps, [outside(world, 'bounced', 8, campaigns[39]!, campaigns[39]!.at, { class: 'hard' })]);
+    const before = await countCost(deps);
+    expect(before).toMatchObject({ ladder: null, unreachable: 2, monthNow: null, savingYear: null });
+    const steps = [{ from: 0, month: 10 }, { from: before.counted - 1, month: 25 }]; // prettier-ignore
+    await expect(savePriceLadder(deps, { currency: 'EUR', steps: [...steps].reverse() }, 'Rosa Lindgard')).rejects.toMatchObject({ field: 'steps.0.from' }); // prettier-ignore
+    const cost = await savePriceLadder(deps, { currency: 'EUR', steps }, 'Rosa Lindgard');
+    expect(cost).toMatchObject({ monthNow: 25, monthAfter: 10, savingYear: 180 });
+    await applyAct(deps, { act: 'archive', standing: 'unreachable', expect: 2, reason: 'saving', actor: 'Rosa Lindgard' }); // prettier-ignore
+    expect(await countCost(deps)).toMatchObject({ counted: before.counted - 2, unreachable: 0, monthNow: 10, savingYear: 0 }); // prettier-ignore
+  });
+});
