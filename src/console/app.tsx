@@ -8,6 +8,8 @@ import { SignIn } from './pages/sign-in/sign-in.tsx';
 const Today = lazy(() => import('./pages/today/today.tsx'));
 const Contacts = lazy(() => import('./pages/contacts/contacts.tsx'));
 const Contact = lazy(() => import('./pages/contacts/contact.tsx'));
+const Waiting = lazy(() => import('./pages/contacts/waiting.tsx'));
+const Cost = lazy(() => import('./pages/contacts/cost.tsx'));
 const ImportPage = lazy(() => import('./pages/contacts/import.tsx'));
 const Campaigns = lazy(() => import('./pages/campaigns/campaigns.tsx'));
 const Campaign = lazy(() => import('./pages/campaigns/campaign.tsx'));
@@ -27,6 +29,8 @@ export function App() {
           <Route path="/" element={<Today />} />
           <Route path="/contacts" element={<Contacts />} />
           <Route path="/contacts/import" element={<ImportPage />} />
+          <Route path="/contacts/waiting" element={<Waiting />} />
+          <Route path="/contacts/cost" element={<Cost />} />
           <Route path="/contacts/:id" element={<Contact />} />
           <Route path="/campaigns" element={<Campaigns />} />
           <Route path="/campaigns/:id" element={<Campaign />} />

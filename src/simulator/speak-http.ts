@@ -4,6 +4,7 @@ import type { ProblemDocument } from '../shared/problems.ts';
 export interface Api {
   get<T>(path: string): Promise<T>;
   post<T>(path: string, body: unknown): Promise<T>;
+  patch<T>(path: string, body: unknown): Promise<T>;
   /** Sends a text as it is. */
   upload<T>(path: string, text: string, type: string): Promise<T>;
 }
@@ -20,6 +21,7 @@ export function speakHttp(base: string, token: string): Api {
   return {
     get: (path) => call('GET', path),
     post: (path, body) => call('POST', path, JSON.stringify(body)),
+    patch: (path, body) => call('PATCH', path, JSON.stringify(body)),
     upload: (path, text, type) => call('POST', path, text, type),
   };
 }

@@ -88,7 +88,7 @@ function costLines(cost: ContactCost): string[] {
       { head: 'Contacts', cell: (row) => row.contacts, right: true },
       { head: 'A month', cell: (row) => row.month, right: true },
     ]),
-    ...(cost.savingYear === null ? [] : [`Archiving them saves ${money(cost.savingYear)} a year: avendel contacts archive --unreachable --dry-run`]),
+    ...(cost.savingYear === null || cost.unreachable === 0 ? [] : [`Archiving them saves ${money(cost.savingYear)} a year: avendel contacts archive --unreachable --dry-run`]),
     `${count(cost.archived)} are archived.`,
   ]; // prettier-ignore
 }

@@ -20,7 +20,7 @@ export function addCommands(group: Command): void {
         { head: 'Since', cell: (one) => moment(one.at) },
         { head: 'By', cell: (one) => [one.way, one.network].filter(Boolean).join(' from ') },
         { head: 'Asked', cell: (one) => one.messages, right: true },
-        { head: options.state === 'pending' ? 'Ends' : 'Because', cell: (one) => (options.state === 'pending' ? moment(one.expiresAt) : (one.because ?? '')) },
+        { head: { pending: 'Ends', confirmed: 'Confirmed', expired: 'Ended', 'turned-away': 'Because' }[options.state], cell: (one) => lastCell(one) },
       ], options, `No sign-up is ${options.state}.`); // prettier-ignore
       if (page.next) note(`The next page: --cursor ${page.next}`);
     });
@@ -38,4 +38,10 @@ export function addCommands(group: Command): void {
         line(`Taken. What became of it: avendel sign-ups list --list "${list.name}" --state pending`);
       },
     );
+}
+
+function lastCell(one: SignUp): string {
+  if (one.state === 'turned-away') return one.because ?? '';
+  const instant = one.state === 'confirmed' ? one.confirmedAt : one.expiresAt;
+  return instant === null ? '' : moment(instant);
 }

@@ -16,4 +16,6 @@ export const keys = {
   runs: ['runs'] as const,
   run: (id: number) => ['runs', id] as const,
   imports: ['imports'] as const,
+  signUps: (filter: object) => ['sign-ups', filter] as const,
+  cost: ['cost'] as const,
 };

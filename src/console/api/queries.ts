@@ -114,3 +114,13 @@ export const useRunJournal = (id: number, cursor: string | undefined) =>
   });
 export const useJournalContacts = (id: number, enabled: boolean) =>
   useQuery({ queryKey: [...keys.runs, 'set', id], queryFn: () => client.journalContacts(id, { limit: 50 }), enabled });
+
+export const useSignUps = (filter: Parameters<typeof client.signUps>[0]) =>
+  useQuery({
+    queryKey: keys.signUps(filter ?? {}),
+    queryFn: () => client.signUps(filter),
+    placeholderData: keepPreviousData,
+  });
+export const useContactSignUps = (id: number) =>
+  useQuery({ queryKey: [...keys.contact(id), 'sign-ups'], queryFn: () => client.contactSignUps(id) });
+export const useCost = () => useQuery({ queryKey: keys.cost, queryFn: () => client.cost() });

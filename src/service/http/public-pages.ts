@@ -15,7 +15,7 @@ const STYLE = `
   main { max-width: 34rem; margin: 12vh auto; padding: 0 1.25rem }
   h1 { font: 480 1.75rem/1.3 Literata, Georgia, serif; margin: 0 0 .75rem }
   button { font: inherit; min-height: 48px; width: 100%; margin-top: .75rem; border-radius: 6px; border: 1px solid #8A8374; background: transparent; color: #1B5A49; cursor: pointer }
-  label { display: block; margin-top: 1rem; font-weight: 600 }
+  label { display: block; margin: 1rem 0 .25rem; font-weight: 600 }
   label.choice { display: flex; gap: .75rem; align-items: center; min-height: 44px; font-weight: 400; border-bottom: 1px solid #DED8C9; margin: 0 }
   input[type=checkbox] { width: 22px; height: 22px; accent-color: #1B5A49 }
   input[type=text], input[type=email] { font: inherit; box-sizing: border-box; width: 100%; min-height: 48px; padding: 0 .75rem; border: 1px solid #8A8374; border-radius: 6px; background: #FFFDF9; color: inherit }

@@ -50,16 +50,25 @@ const SIGN_UPS = 24;
 /** Some new people, some known, one who complained and one who must not be written to: each gets the same answer. */
 async function signPeopleUp(world: World, people: Person[]): Promise<void> {
   const { members, digest } = world.lists;
+  await world.api.patch(`/lists/${members.id}`, { agreement: AGREEMENT });
+  await world.api.post('/cost/ladder', { currency: 'EUR', steps: PRICES });
   const wanting = people.filter((person) => person.lists.includes('digest') && !person.lists.includes('members'));
   const known = wanting.filter((_, index) => index % 9 === 0).slice(0, SIGN_UPS / 2);
   const fresh = ['confirms.early', 'silent.reader', 'scans.only', 'new.neighbour', 'dome.visitor', 'late.bloomer', 'star.counter', 'cloud.watcher', 'first.light', 'night.walker', 'tide.keeper', 'moss.gardener']
-    .map((local, index) => ({ address: `${local}@${['lanternpost', 'quillmail', 'tollgate-freight'][index % 3]!}.example`, name: local.replace('.', ' ') })); // prettier-ignore
+    .map((local, index) => ({ address: `${local}@${['lanternpost', 'quillmail', 'tollgate-freight'][index % 3]!}.example`, name: local.replace(/(^|\.)(\w)/g, (_, dot: string, letter: string) => `${dot ? ' ' : ''}${letter.toUpperCase()}`) })); // prettier-ignore
   const complained = people.find((person) => person.complains);
   for (const one of [...known, ...fresh, ...(complained ? [complained] : [])])
     await world.api.post('/sign-ups', { listId: members.id, address: one.address, name: one.name, agreed: AGREEMENT });
   await world.api.post('/sign-ups', { listId: digest.id, address: 'dome-bookings@campusnet.example', name: 'Dome Bookings' }); // prettier-ignore
 }
 
+/** What the observatory pays a month, by number of contacts. */
+const PRICES = [
+  { from: 0, month: 0 },
+  { from: 1000, month: 29 },
+  { from: 2500, month: 45 },
+  { from: 4500, month: 79 },
+];
 const AGREEMENT = 'Larkfield Observatory may write to me once a month with news for members.';
 
 async function makeLists(api: Api): Promise<World['lists']> {

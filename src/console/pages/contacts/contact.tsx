@@ -9,6 +9,7 @@ import { useBrand } from '../../brand.tsx';
 import { ReasonMark, Stage } from '../../components/marks.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
 import { day, moment, plural } from '../../components/words.ts';
+import { EraseContact, Proof, UnsubscribeOnRequest } from './contact-acts.tsx';
 import { TimeLine } from './time-line.tsx';
 
 /** One contact: the verdict is the headline; then why, subscriptions, time line and journal. */
@@ -158,6 +159,17 @@ function Margin({ contact, check, verdict }: { contact: ContactDetail; check: Ad
           </tbody>
         </table>
       </Section>
+      <Proof contactId={contact.id} />
+      {contact.erasedAt === null && (
+        <Section head="When they ask">
+          <div className="stack">
+            {contact.subscriptions.some((row) => row.state === 'subscribed' && row.brandId === verdict.brandId) ? (
+              <UnsubscribeOnRequest contact={contact} />
+            ) : null}
+            <EraseContact contact={contact} />
+          </div>
+        </Section>
+      )}
       {Object.keys(contact.attributes).length > 0 && (
         <Section head="Attributes">
           <table className="ledger">

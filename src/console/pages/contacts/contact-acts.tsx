@@ -1,0 +1,84 @@
+import { Button, Textarea, TextInput } from '@mantine/core';
+import { useState } from 'react';
+import { useNavigate } from 'react-router';
+import type { ContactDetail, SignUp } from '../../../shared/api.ts';
+import { useAct } from '../../api/use-act.ts';
+import { useContactSignUps } from '../../api/queries.ts';
+import { useBrand } from '../../brand.tsx';
+import { Await, ProblemNote, Section } from '../../components/page.tsx';
+import { moment } from '../../components/words.ts';
+
+/** How a contact came onto their lists: when, how, from where, to what text, confirmed when. */
+export function Proof({ contactId }: { contactId: number }) {
+  const { zone } = useBrand();
+  return (
+    <Await of={useContactSignUps(contactId)}>
+      {(signUps) =>
+        signUps.length === 0 ? null : (
+          <Section head="Proof of permission">
+            {signUps.map((one) => (
+              <p key={one.id}>
+                {one.listName}, {moment(one.at, zone)}
+                <br />
+                <span className="second">{proofWords(one, zone)}</span>
+              </p>
+            ))}
+          </Section>
+        )
+      }
+    </Await>
+  );
+}
+
+function proofWords(one: SignUp, zone: string): string {
+  const where = one.network ? ` from ${one.network}` : '';
+  const confirmed = one.state === 'confirmed' && one.confirmedAt && one.way !== 'preferences' ? `, confirmed ${moment(one.confirmedAt, zone)}${one.confirmedNetwork ? ` from ${one.confirmedNetwork}` : ''}` : ''; // prettier-ignore
+  const state = one.state === 'confirmed' ? '' : `, ${one.state === 'pending' ? 'waits to confirm' : one.state}${one.because ? `: ${one.because}` : ''}`; // prettier-ignore
+  return `By ${one.way}${where}${confirmed}${state}.${one.agreed === '' ? '' : ` Agreed to “${one.agreed}”`}`;
+}
+
+/** Somebody asked by telephone or reply: out of this brand, in one step. */
+export function UnsubscribeOnRequest({ contact }: { contact: ContactDetail }) {
+  const brand = useBrand();
+  const [reason, setReason] = useState<string | null>(null);
+  const act = useAct((client, why: string) => client.unsubscribeContact({ address: contact.address, reason: why, brandId: brand.id })); // prettier-ignore
+  if (reason === null) return <Button onClick={() => setReason('')}>Unsubscribe, as they asked</Button>;
+  return (
+    <div className="stack">
+      <Textarea label="What did they say, and how?" value={reason} onChange={(event) => setReason(event.currentTarget.value)} autosize minRows={2} />
+      <ProblemNote error={act.error} />
+      <Button disabled={reason.trim() === '' || act.isPending} onClick={() => act.mutate(reason, { onSuccess: () => setReason(null) })}>
+        No more from {brand.name}
+      </Button>
+    </div>
+  ); // prettier-ignore
+}
+
+/** Removes a person for good. Typing the count is asked for, because nothing brings them back. */
+export function EraseContact({ contact }: { contact: ContactDetail }) {
+  const go = useNavigate();
+  const [open, setOpen] = useState(false);
+  const [reason, setReason] = useState('');
+  const [typed, setTyped] = useState('');
+  // The page of the run is gone to before anything is asked for again: the contact shown here is no more.
+  const act = useAct(async (client, why: string) => {
+    const run = await client.applyAct({ act: 'erase', addresses: [contact.address], expect: 1, reason: why });
+    void go(`/runs/${run.id}`);
+  });
+  if (!open) return <Button onClick={() => setOpen(true)}>Erase this person</Button>;
+  return (
+    <div className="stack">
+      <span className="second">
+        Name, address and everything they said go from every table and kept file. A digest of the address stays, so that
+        no import and no form brings them back. This cannot be undone.
+      </span>
+      <Textarea label="Why" description="Do not write who; that is what goes." value={reason} onChange={(event) => setReason(event.currentTarget.value)} autosize minRows={2} />
+      <TextInput label="How many people is this? Type 1" value={typed} onChange={(event) => setTyped(event.currentTarget.value)} />
+      <ProblemNote error={act.error} />
+      <Button disabled={reason.trim() === '' || typed.trim() !== '1' || act.isPending} onClick={() => act.mutate(reason)}>
+        Erase for good
+      </Button>
+      <Button onClick={() => setOpen(false)}>Keep them</Button>
+    </div>
+  ); // prettier-ignore
+}

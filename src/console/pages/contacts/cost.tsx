@@ -1,0 +1,89 @@
+import { Button, NumberInput, TextInput } from '@mantine/core';
+import { useState } from 'react';
+import type { ContactCost, PriceLadder } from '../../../shared/api.ts';
+import { client } from '../../api/client.ts';
+import { useCost } from '../../api/queries.ts';
+import { useAct } from '../../api/use-act.ts';
+import { FourSteps } from '../../components/four-steps.tsx';
+import { Await, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
+import { count, plural } from '../../components/words.ts';
+
+/** What contacts cost, and what archiving those whom no campaign can reach would save. */
+export default function Cost() {
+  return <Await of={useCost()}>{(cost) => <CostPage cost={cost} />}</Await>;
+}
+
+function CostPage({ cost }: { cost: ContactCost }) {
+  const money = (amount: number | null): string => (amount === null || !cost.ladder ? '' : `${amount.toLocaleString('en-GB', { minimumFractionDigits: 2 })} ${cost.ladder.currency}`); // prettier-ignore
+  const saves = cost.savingYear !== null && cost.savingYear > 0;
+  const headline = saves
+    ? `Archiving ${plural(cost.unreachable, 'contact', 'contacts')} saves ${money(cost.savingYear)} a year`
+    : `${plural(cost.unreachable, 'contact', 'contacts')} cannot be reached by any campaign`;
+  const apply = async (expect: number, reason: string) =>
+    client.applyAct({ act: 'archive', standing: 'unreachable', expect, reason });
+  return (
+    <>
+      <Finding line="Archive and cost" headline={headline}>
+        They are undeliverable, at sunset, or on no list of any brand. Archived contacts keep their history and stay
+        suppressed; they are not counted and not written to, and can be restored.
+      </Finding>
+      <Leaf margin={<Ladder key={JSON.stringify(cost.ladder)} ladder={cost.ladder} />}>
+        <Section head="What counts">
+          <table className="ledger">
+            <tbody>
+              <Row what="Count now" contacts={cost.counted} month={money(cost.monthNow)} />
+              <Row what="− whom no campaign can reach" contacts={cost.unreachable} month="" />
+              <Row what="Would count" contacts={cost.counted - cost.unreachable} month={money(cost.monthAfter)} />
+            </tbody>
+          </table>
+          <p className="second">{count(cost.archived)} are archived. Restore any: avendel contacts restore ADDRESS</p>
+        </Section>
+        <Section head="Archive them">
+          <FourSteps
+            expected={cost.unreachable}
+            what="Archive"
+            change="They are kept, with everything known of them. No campaign reaches them, and they count no more. The run can be undone."
+            apply={apply}
+          >
+            <p>{plural(cost.unreachable, 'contact', 'contacts')} would be archived.</p>
+          </FourSteps>
+        </Section>
+      </Leaf>
+    </>
+  );
+}
+
+function Row({ what, contacts, month }: { what: string; contacts: number; month: string }) {
+  return (
+    <tr>
+      <td>{what}</td>
+      <td className="figure">{count(contacts)}</td>
+      <td className="figure second">{month === '' ? '' : `${month} a month`}</td>
+    </tr>
+  );
+}
+
+/** The price of a month by number of contacts, as the contract says. */
+function Ladder({ ladder }: { ladder: PriceLadder | null }) {
+  const [currency, setCurrency] = useState(ladder?.currency ?? 'EUR');
+  const [steps, setSteps] = useState(ladder?.steps ?? [{ from: 0, month: 0 }]);
+  const save = useAct((service, wanted: PriceLadder) => service.savePriceLadder(wanted));
+  const change = (index: number, part: Partial<PriceLadder['steps'][number]>): void =>
+    setSteps(steps.map((step, at) => (at === index ? { ...step, ...part } : step)));
+  return (
+    <Section head="What a month costs">
+      <div className="stack">
+        <TextInput label="Currency" value={currency} onChange={(event) => setCurrency(event.currentTarget.value.toUpperCase())} maxLength={3} />
+        {steps.map((step, index) => (
+          <div className="row" key={index}>
+            <NumberInput label="From contacts" value={step.from} min={0} hideControls thousandSeparator="," onChange={(value) => change(index, { from: Number(value) })} w={120} />
+            <NumberInput label="A month" value={step.month} min={0} hideControls decimalScale={2} onChange={(value) => change(index, { month: Number(value) })} w={110} />
+          </div>
+        ))}
+        <Button onClick={() => setSteps([...steps, { from: (steps.at(-1)?.from ?? 0) + 1000, month: steps.at(-1)?.month ?? 0 }])}>Another step</Button>
+        <ProblemNote error={save.error} />
+        <Button disabled={save.isPending} onClick={() => save.mutate({ currency, steps })}>Save the ladder</Button>
+      </div>
+    </Section>
+  ); // prettier-ignore
+}
