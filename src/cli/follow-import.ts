@@ -1,10 +1,7 @@
-import { createWriteStream } from 'node:fs';
-import { Readable } from 'node:stream';
-import { pipeline } from 'node:stream/promises';
-import type { ReadableStream as WebStream } from 'node:stream/web';
 import type { Client } from '../client/client.ts';
 import type { Import } from '../shared/api.ts';
 import { ROW_WORDS } from '../shared/row-words.ts';
+import { saveStream } from './save-stream.ts';
 import { count, drawProgress, endProgress, note, tableText } from './output.ts';
 
 const LOOK_EVERY_MS = 150;
@@ -45,11 +42,6 @@ export function importLines(row: Import, listName: string): string[] {
 const OUTCOME_WORDS: Record<string, string> = { refused: 'The row cannot be used; the result file says why.' };
 
 export async function saveResults(client: Client, id: number, file: string, only?: string): Promise<void> {
-  const response = await client.importResults(id, only);
-  await pipeline(
-    Readable.fromWeb(response.body as WebStream),
-    file === '-' ? process.stdout : createWriteStream(file),
-    { end: file !== '-' },
-  );
+  await saveStream(await client.importResults(id, only), file);
   if (file !== '-') note(`Result file: ${file}`);
 }

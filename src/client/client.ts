@@ -46,6 +46,15 @@ export type PageOptions = {
   limit?: number;
 };
 
+/** Which contacts: those that match all of it. */
+export interface ContactQuery {
+  brandId: number;
+  part?: string;
+  listId?: number;
+  stage?: string;
+  deliverability?: string;
+}
+
 /** The service as typed calls; every call answers the parsed body or throws a Refusal. */
 export function makeClient(options: ClientOptions) {
   const send = makeSender(options);
@@ -83,19 +92,14 @@ export function makeClient(options: ClientOptions) {
     previewAct: (selection: api.ActSelection) => post<api.ActPreview>('/contacts/acts/preview', selection),
     applyAct: (selection: api.ActSelection & { expect: number; reason: string }) =>
       post<api.Run>('/contacts/acts', selection),
+    exportContacts: (query: ContactQuery & { format: 'csv' | 'jsonl'; columns?: string }) =>
+      send<Response>('GET', '/contacts/export', { query: { ...query }, stream: true }),
     cost: () => get<api.ContactCost>('/cost'),
     savePriceLadder: (ladder: api.PriceLadder) => post<api.ContactCost>('/cost/ladder', ladder),
     today: (brandId: number) => get<api.Today>('/today', { brandId }),
 
-    contacts: (
-      filter: {
-        brandId: number;
-        part?: string;
-        listId?: number;
-        stage?: string;
-        deliverability?: string;
-      } & PageOptions,
-    ) => get<api.Page<api.ContactListItem> & { total: number }>('/contacts', filter),
+    contacts: (filter: ContactQuery & PageOptions) =>
+      get<api.Page<api.ContactListItem> & { total: number }>('/contacts', { ...filter }),
     contact: (id: number) => get<api.ContactDetail>(`/contacts/${id}`),
     timeLine: (id: number, before?: string, limit?: number) =>
       get<{ items: api.TimeLineItem[]; more: boolean }>(`/contacts/${id}/time-line`, { before, limit }),

@@ -144,6 +144,15 @@ export const contactsQuery = Joi.object({
   stage: Joi.string().valid(...STAGES),
   deliverability: Joi.string().valid(...DELIVERABILITIES),
 });
+export const contactsExport = Joi.object({
+  brandId: id.required(),
+  part: text(320).allow('').default(''),
+  listId: id,
+  stage: Joi.string().valid(...STAGES),
+  deliverability: Joi.string().valid(...DELIVERABILITIES),
+  format: Joi.string().valid('csv', 'jsonl').default('csv'),
+  columns: text(2000).default('address,name,joined_at,deliverability,stage,lists,archived_at').description('Names with commas between; others than these are attributes'),
+}); // prettier-ignore
 export const checkQuery = Joi.object({ address: text(1000).required() });
 export const timeLineQuery = Joi.object({ before: Joi.date().iso(), limit: page.limit });
 

@@ -106,6 +106,38 @@ describe('the whole loop by command line alone', () => {
     expect((await avendel('contacts', 'list', '--deliverability', 'fine')).code).not.toBe(0);
   });
 
+  test('contacts are exported with chosen columns, for a spreadsheet that takes nothing for a formula, and for programs', async () => {
+    const csv = join(folder, 'contacts.csv');
+    await done('contacts', 'export', '--list', 'Night Digest', '--columns', 'address,name,seat,lists', '--file', csv);
+    expect(parse(readFileSync(csv, 'utf8'))).toEqual([
+      ['address', 'name', 'seat', 'lists'],
+      ['ada@lanternpost.example', 'Ada; Lind', 'A1', 'Night Digest'],
+      ['gone@lanternpost.example', 'Gil', '', 'Night Digest'],
+      ["'=ben@lanternpost.example", "'=1+1", '', 'Night Digest'],
+    ]);
+    const lines = (await done('contacts', 'export', '--part', 'ada', '--format', 'jsonl')).trim().split('\n');
+    expect(lines.map((line) => JSON.parse(line) as unknown)).toMatchObject([
+      { address: 'ada@lanternpost.example', stage: 'new', lists: ['Night Digest'], archived_at: null },
+    ]);
+    expect((await avendel('contacts', 'export', '--columns', ',')).code).toBe(2);
+  });
+
+  test('archiving and erasing ask for what they expect, and the erased stay out', async () => {
+    const dry = await avendel('contacts', 'archive', 'x@labs.campusnet.example', 'nobody@x.example');
+    expect(dry).toMatchObject({ code: 2, stdout: expect.stringMatching(/^1 would be archived[\s\S]*nobody@x\.example/) as unknown, stderr: expect.stringMatching(/--expect 1/) as unknown }); // prettier-ignore
+    await done('contacts', 'archive', 'x@labs.campusnet.example', '--expect', '1', '--reason', 'cannot be written to');
+    expect(await done('contacts', 'restore', '--archived', '--expect', '1', '--reason', 'a mistake')).toMatch(
+      /1 restored/,
+    );
+    expect((await avendel('contacts', 'erase', 'x@labs.campusnet.example', '--expect', '7', '--reason', 'asked')).code).toBe(1); // prettier-ignore
+    expect(await done('contacts', 'erase', 'x@labs.campusnet.example', '--expect', '1', '--reason', 'asked')).toMatch(/cannot be undone/); // prettier-ignore
+    const again = await avendel('contacts', 'import', file('back.csv', 'address\nX@labs.campusnet.example'), '--list', 'Night Digest'); // prettier-ignore
+    expect(again.code).toBe(3);
+    expect(again.stdout).toMatch(/refused +1/);
+    const ladder = file('ladder.json', JSON.stringify({ currency: 'EUR', steps: [{ from: 0, month: 9 }] }));
+    expect(await done('contacts', 'cost', '--ladder', ladder)).toMatch(/Count now +\d+ +9\.00 EUR/);
+  });
+
   test('a campaign: created, previewed, preflighted, sent and watched, reported; the bounce holds back in the next', async () => {
     const html = file('sky.html', '<p>Dear [[first_name else "stargazer"]], <a href="https://larkfield.example/sky">the sky</a></p>'); // prettier-ignore
     const draft = ['--subject', 'The sky', '--html', html, '--list', 'Night Digest'];
@@ -136,7 +168,8 @@ describe('the whole loop by command line alone', () => {
     expect((await json<{ rule: { count: number } }>('rules', 'show', 'bounce')).rule.count).toBe(2);
     expect((await avendel('rules', 'apply', 'bounce', '--rule', file('broken.json', '{'), '--expect', '0', '--reason', 'x')).code).not.toBe(0); // prettier-ignore
     expect(await done('rules', 'preview', 'sunset', '--brand', 'Larkfield Observatory')).toMatch(/0/);
-    const run = (await json<{ id: number; kind: string }[]>('runs', 'list')).find(({ kind }) => kind === 'import')!;
+    const runs = await json<{ id: number; counts: { created?: number } }[]>('runs', 'list');
+    const run = runs.find(({ counts }) => counts.created === 3)!;
     expect(await done('runs', 'undo', String(run.id), '--reason', 'wrong list')).toMatch(/3 put back, 0 left/);
     expect(await avendel('runs', 'undo', String(run.id), '--reason', 'again')).toMatchObject({ code: 1, stderr: expect.stringMatching(/was undone by run/) as unknown }); // prettier-ignore
     expect(await done('contacts', 'check', 'ada@lanternpost.example')).toMatch(/no-permission/);

@@ -7,6 +7,7 @@ import { UsageError } from '../usage-error.ts';
 import { brandNamed, listNamed } from '../names.ts';
 import { addActs } from './contact-acts.ts';
 import { count, line, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
+import { saveStream } from '../save-stream.ts';
 import { connect } from '../sign-in-file.ts';
 import { describeEvent } from '../time-line-words.ts';
 import { followImport, importLines, saveResults } from '../follow-import.ts';
@@ -16,6 +17,7 @@ export function addCommands(group: Command): void {
   addImport(group);
   addList(group);
   addShow(group);
+  addExport(group);
   addActs(group);
 }
 
@@ -122,6 +124,40 @@ function addList(group: Command): void {
           note(`${count(page.total)} in all${page.next ? `; the next page: --cursor ${page.next}` : ''}`);
       },
     );
+}
+
+function addExport(group: Command): void {
+  group
+    .command('export')
+    .description('contacts of a filter as CSV or JSON Lines')
+    .option('--brand <brand>', 'brand whose stages are given')
+    .option('--part <text>', 'part of an address or name')
+    .option('--list <list>', 'subscribed to this list')
+    .option('--stage <stage>', 'at this stage')
+    .option('--deliverability <mark>', 'deliverable, doubtful or undeliverable')
+    .option('--columns <names>', 'with commas between: address, name, joined_at, deliverability, stage, lists, archived_at, or attributes')
+    .option('--format <format>', 'csv or jsonl', 'csv')
+    .option('--file <file>', 'where to write it', '-')
+    .action(async (options: ExportOptions) => {
+      const client = connect();
+      const list = options.list === undefined ? undefined : await listNamed(client, options.list);
+      const brandId = list?.brandId ?? (options.brand === undefined ? (await client.brands())[0]?.id : (await brandNamed(client, options.brand)).id);
+      if (brandId === undefined) throw new UsageError('There is no brand yet.', 1);
+      const { part, stage, deliverability, columns, format, file } = options;
+      await saveStream(await client.exportContacts({ brandId, listId: list?.id, part, stage, deliverability, columns, format }), file);
+      if (file !== '-') note(`Contacts: ${file}`);
+    }); // prettier-ignore
+}
+
+interface ExportOptions {
+  brand?: string;
+  part?: string;
+  list?: string;
+  stage?: string;
+  deliverability?: string;
+  columns?: string;
+  format: 'csv' | 'jsonl';
+  file: string;
 }
 
 function addShow(group: Command): void {

@@ -1,12 +1,10 @@
-import { createWriteStream, readFileSync } from 'node:fs';
-import { Readable } from 'node:stream';
-import { pipeline } from 'node:stream/promises';
-import type { ReadableStream as WebStream } from 'node:stream/web';
+import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
 import type { EnteredEntries } from '../../shared/api.ts';
 import { UsageError } from '../usage-error.ts';
 import { brandNamed, listNamed, suppressionListNamed } from '../names.ts';
 import { count, line, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
+import { saveStream } from '../save-stream.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
 
@@ -153,7 +151,7 @@ function addEntries(group: Command): void {
     .action(async (name: string, options: { standing: string; file: string }) => {
       const client = connect();
       const response = await client.exportEntries((await suppressionListNamed(client, name)).id, options.standing);
-      await pipeline(Readable.fromWeb(response.body as WebStream), options.file === '-' ? process.stdout : createWriteStream(options.file), { end: options.file !== '-' });
+      await saveStream(response, options.file);
     }); // prettier-ignore
   withOutput(group.command('check <address>').description('may we write to this address, and why')).action(
     async (address: string, options: OutputOptions) => {

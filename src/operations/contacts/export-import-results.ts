@@ -1,5 +1,6 @@
 import { stringify } from 'csv-stringify/sync';
 import { ROW_WORDS } from '../../shared/row-words.ts';
+import { withoutFormula } from '../../core/export/without-formula.ts';
 import { outcomeOf } from '../../core/import/row-outcomes.ts';
 import { findLetters } from '../../store/statements/import-rows.ts';
 import { findImport } from '../../store/statements/imports.ts';
@@ -39,9 +40,4 @@ function resultLine({ cells, error }: ImportRecord, rowNo: number, letter: strin
   const [outcome = '', code = ''] = (outcomeOf(letter) ?? '').split(':');
   const words = ROW_WORDS[code === '' ? outcome : `${outcome}:${code}`] ?? '';
   return [outcome, ...[...(cells ?? []), String(rowNo), outcome, code, error || words].map(withoutFormula)];
-}
-
-/** A cell that a spreadsheet would take for a formula is written with a leading apostrophe. */
-function withoutFormula(cell: string): string {
-  return /^[=+@\t\r-]/.test(cell) ? `'${cell}` : cell;
 }

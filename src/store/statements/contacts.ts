@@ -103,7 +103,7 @@ export async function countContacts(sql: Sql, filter: ContactFilter): Promise<nu
   return row!.n;
 }
 
-const FILTER = `($1 = '' OR c.address LIKE '%' || $1 || '%' OR c.name ILIKE '%' || $1 || '%')
+const FILTER = `c.erased_at IS NULL AND ($1 = '' OR c.address LIKE '%' || $1 || '%' OR c.name ILIKE '%' || $1 || '%')
   AND ($2::int IS NULL OR EXISTS (SELECT FROM subscription s WHERE s.contact_id = c.id AND s.list_id = $2 AND s.state = 'subscribed'))
   AND ($3::text IS NULL OR coalesce(cs.stage, 'new') = $3)
   AND ($4::text IS NULL OR c.deliverability = $4)`;

@@ -1,4 +1,5 @@
 import { checkAddress } from '../../../operations/contacts/explain-verdict.ts';
+import { exportContacts } from '../../../operations/contacts/export-contacts.ts';
 import { exportImportResults } from '../../../operations/contacts/export-import-results.ts';
 import { receiveImport } from '../../../operations/contacts/receive-import.ts';
 import { found, Problem } from '../../../operations/problem.ts';
@@ -34,6 +35,14 @@ export const contactRoutes: Route[] = [
       const filter = { part: query.part, listId: query.listId ?? null, stage: query.stage ?? null, deliverability: query.deliverability ?? null, brandId: query.brandId };
       const rows = await listContacts(deps.database, filter, readCursor(query.cursor, 0), query.limit + 1);
       return { ...pageOf(rows, query.limit, (row) => row.id), total: await countContacts(deps.database, filter) };
+    },
+  }),
+  route<never, ContactFilter & { format: 'csv' | 'jsonl'; columns: string }>({
+    method: 'get', path: '/contacts/export', summary: 'Contacts of a filter as CSV or JSON Lines, with chosen columns', query: schema.contactsExport, answers: 'text/csv',
+    handle({ deps, query, c }) {
+      const filter = { part: query.part, listId: query.listId ?? null, stage: query.stage ?? null, deliverability: query.deliverability ?? null, brandId: query.brandId };
+      const columns = query.columns.split(',').map((name) => name.trim()).filter((name) => name !== '');
+      return streamText(c, `contacts.${query.format}`, exportContacts(deps, { filter, format: query.format, columns }), query.format === 'csv' ? 'text/csv' : 'application/x-ndjson');
     },
   }),
   route<WithId>({

@@ -1,0 +1,58 @@
+import { stringify } from 'csv-stringify/sync';
+import { withoutFormula } from '../../core/export/without-formula.ts';
+import { listContacts, type ContactFilter, type ContactListRow } from '../../store/statements/contacts.ts';
+import type { Deps } from '../deps.ts';
+import { Problem } from '../problem.ts';
+
+/** Columns of Avendel's own; any other name is an attribute. */
+export const CONTACT_COLUMNS = ['address', 'name', 'joined_at', 'deliverability', 'stage', 'lists', 'archived_at'] as const; // prettier-ignore
+
+export interface ContactExport {
+  filter: ContactFilter;
+  format: 'csv' | 'jsonl';
+  columns: string[];
+}
+
+const PAGE = 2000;
+
+/** Contacts of a filter with chosen columns, as text in pieces: CSV that no spreadsheet takes for formulas, or JSON Lines. */
+export async function* exportContacts(deps: Deps, request: ContactExport): AsyncGenerator<string> {
+  const { filter, format, columns } = request;
+  if (columns.length === 0) throw new Problem('invalid-input', 'There is no column to export.', { field: 'columns' });
+  if (format === 'csv') yield stringify([columns]);
+  for (let after = 0; ;) {
+    const rows = await listContacts(deps.database, filter, after, PAGE);
+    if (rows.length === 0) return;
+    yield format === 'csv'
+      ? stringify(rows.map((row) => columns.map((column) => withoutFormula(textOf(valueOf(row, column))))))
+      : `${rows.map((row) => JSON.stringify(Object.fromEntries(columns.map((column) => [column, valueOf(row, column)])))).join('\n')}\n`;
+    after = rows[rows.length - 1]!.id;
+  }
+}
+
+function valueOf(row: ContactListRow, column: string): unknown {
+  switch (column) {
+    case 'address':
+      return row.address;
+    case 'name':
+      return row.name;
+    case 'joined_at':
+      return row.joinedAt.toISOString();
+    case 'deliverability':
+      return row.deliverability;
+    case 'stage':
+      return row.stage ?? 'new';
+    case 'lists':
+      return row.lists;
+    case 'archived_at':
+      return row.archivedAt?.toISOString() ?? null;
+    default:
+      return row.attributes[column] ?? null;
+  }
+}
+
+function textOf(value: unknown): string {
+  if (value === null || value === undefined) return '';
+  if (Array.isArray(value)) return value.join('; ');
+  return typeof value === 'string' ? value : JSON.stringify(value);
+}
