@@ -54,11 +54,21 @@ async function contactOn(page, listName) {
   }, listName);
 }
 
+async function signUpUrl(page, listName) {
+  return page.evaluate(async (name) => {
+    const lists = await (await fetch('/api/v1/lists')).json();
+    return lists.find((one) => one.name === name).signUpUrl;
+  }, listName);
+}
+
 const PICTURES = {
   today: async (page) => page.goto(`${base}/`),
   contacts: async (page) => page.goto(`${base}/contacts`),
   contact: async (page) => page.goto(`${base}/contacts/${await contactOn(page, 'Bounce count')}`),
   import: async (page) => page.goto(`${base}/contacts/import`),
+  waiting: async (page) => page.goto(`${base}/contacts/waiting`),
+  cost: async (page) => page.goto(`${base}/contacts/cost`),
+  'sign-up': async (page) => page.goto(await signUpUrl(page, 'Members’ Letter')),
   campaigns: async (page) => page.goto(`${base}/campaigns`),
   preflight: async (page) =>
     page.goto(`${base}/campaigns/${await campaignNumber(page, process.env.AVENDEL_DRAFT ?? 'The December sky')}`),
