@@ -94,6 +94,15 @@ export function makeClient(options: ClientOptions) {
       post<api.Run>('/contacts/acts', selection),
     exportContacts: (query: ContactQuery & { format: 'csv' | 'jsonl'; columns?: string }) =>
       send<Response>('GET', '/contacts/export', { query: { ...query }, stream: true }),
+    reconcile: (name: string, file: Upload) =>
+      send<api.Reconciliation>('POST', '/reconciliations', { query: { name }, raw: file, type: 'text/csv' }),
+    reconciliations: (options: PageOptions = {}) =>
+      get<api.Page<api.Reconciliation>>('/reconciliations', { ...options }),
+    reconciliation: (id: number) => get<api.Reconciliation>(`/reconciliations/${id}`),
+    reconciled: (id: number, query: { direction: 'given' | 'ours'; found?: boolean } & PageOptions) =>
+      get<api.Page<api.ReconciledRow>>(`/reconciliations/${id}/rows`, { ...query }),
+    exportReconciled: (id: number, query: { direction: 'given' | 'ours'; found?: boolean }) =>
+      send<Response>('GET', `/reconciliations/${id}/rows.csv`, { query, stream: true }),
     cost: () => get<api.ContactCost>('/cost'),
     savePriceLadder: (ladder: api.PriceLadder) => post<api.ContactCost>('/cost/ladder', ladder),
     today: (brandId: number) => get<api.Today>('/today', { brandId }),

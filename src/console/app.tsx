@@ -10,6 +10,7 @@ const Contacts = lazy(() => import('./pages/contacts/contacts.tsx'));
 const Contact = lazy(() => import('./pages/contacts/contact.tsx'));
 const Waiting = lazy(() => import('./pages/contacts/waiting.tsx'));
 const Cost = lazy(() => import('./pages/contacts/cost.tsx'));
+const Reconcile = lazy(() => import('./pages/contacts/reconcile.tsx'));
 const ImportPage = lazy(() => import('./pages/contacts/import.tsx'));
 const Campaigns = lazy(() => import('./pages/campaigns/campaigns.tsx'));
 const Campaign = lazy(() => import('./pages/campaigns/campaign.tsx'));
@@ -31,6 +32,8 @@ export function App() {
           <Route path="/contacts/import" element={<ImportPage />} />
           <Route path="/contacts/waiting" element={<Waiting />} />
           <Route path="/contacts/cost" element={<Cost />} />
+          <Route path="/contacts/reconcile" element={<Reconcile />} />
+          <Route path="/contacts/reconcile/:id" element={<Reconcile />} />
           <Route path="/contacts/:id" element={<Contact />} />
           <Route path="/campaigns" element={<Campaigns />} />
           <Route path="/campaigns/:id" element={<Campaign />} />

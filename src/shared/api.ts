@@ -49,6 +49,29 @@ export interface ActSelection {
   act: ActPreview['act'];
   addresses?: string[];
   standing?: 'unreachable' | 'archived';
+  reconciled?: { id: number; on: boolean };
+}
+
+/** A list of addresses held against the base. */
+export interface Reconciliation {
+  id: number;
+  name: string;
+  actor: string;
+  createdAt: string;
+  rows: number;
+  unreadable: number;
+  known: number;
+  oursOnIt: number;
+  oursNotOnIt: number;
+}
+
+export interface ReconciledRow {
+  place: number;
+  given: string | null;
+  contactId: number | null;
+  address: string | null;
+  name: string | null;
+  standing: string | null;
 }
 
 export interface PriceLadder {

@@ -121,13 +121,22 @@ const selection = {
   act: Joi.string().valid('archive', 'restore', 'erase').required(),
   addresses: Joi.array().items(text(1100)).min(1).max(10_000).description('Who is meant, by address'),
   standing: Joi.string().valid('unreachable', 'archived').description('Who is meant, by where they stand'),
-};
-export const actPreview = Joi.object(selection).or('addresses', 'standing');
+  reconciled: Joi.object({ id: id.required(), on: Joi.boolean().required() }).description('Who is meant: on a reconciled list, or of ours and not on it'),
+}; // prettier-ignore
+export const actPreview = Joi.object(selection).or('addresses', 'standing', 'reconciled');
 export const actRequest = Joi.object({
   ...selection,
   expect: Joi.number().integer().min(0).required().description('How many the preview said would change; for erasing exactly that'),
   reason,
-}).or('addresses', 'standing'); // prettier-ignore
+}).or('addresses', 'standing', 'reconciled'); // prettier-ignore
+export const reconcileQuery = Joi.object({
+  name: text(200).required().description('Name of the list, as its file is called'),
+});
+export const reconciledQuery = Joi.object({
+  ...page,
+  direction: Joi.string().valid('given', 'ours').default('given').description('Rows of the list, or contacts of ours'),
+  found: Joi.boolean().description('Only those that match, or only those that do not'),
+});
 export const priceLadder = Joi.object({
   currency: Joi.string().length(3).uppercase().required(),
   steps: Joi.array()

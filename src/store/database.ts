@@ -6,6 +6,7 @@ import { FirstSchema1790000000001 } from './migrations/0001-first-schema.ts';
 import { ImportsInOnePass1790000000002 } from './migrations/0002-imports-in-one-pass.ts';
 import { SignUps1790000000003 } from './migrations/0003-sign-ups.ts';
 import { Settings1790000000004 } from './migrations/0004-settings.ts';
+import { Reconciliations1790000000005 } from './migrations/0005-reconciliations.ts';
 
 /** Anything that runs SQL: the data source itself, or a manager inside a transaction. */
 export type Sql = Pick<EntityManager, 'query' | 'getRepository'>;
@@ -16,6 +17,7 @@ const MIGRATIONS = [
   ImportsInOnePass1790000000002,
   SignUps1790000000003,
   Settings1790000000004,
+  Reconciliations1790000000005,
 ];
 /** Any number of processes may start at once; one migrates, the others wait. */
 const MIGRATION_LOCK = 7_300_001;

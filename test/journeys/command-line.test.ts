@@ -138,6 +138,20 @@ describe('the whole loop by command line alone', () => {
     expect(await done('contacts', 'cost', '--ladder', ladder)).toMatch(/Count now +\d+ +9\.00 EUR/);
   });
 
+  test('a list is reconciled both ways, and its answer saved', async () => {
+    const csv = file('theirs.csv', 'E-Mail\nADA@lanternpost.example\nnobody@x.example\n?');
+    const said = await done('contacts', 'reconcile', csv);
+    expect(said).toMatch(
+      /theirs\.csv: 3 rows, 1 are neither[\s\S]*1 are in the base, 2 are not[\s\S]*1 are on the list/,
+    );
+    const id = /reconciled (\d+)/.exec(said)![1]!;
+    expect(await done('contacts', 'reconciled', id, '--found')).toMatch(/ADA@lanternpost\.example +ada@lanternpost\.example +Ada; Lind +subscribed/); // prettier-ignore
+    const answer = join(folder, 'answer.csv');
+    await done('contacts', 'reconciled', id, '--missing', '--file', answer);
+    expect(parse(readFileSync(answer, 'utf8'))).toHaveLength(3);
+    expect((await avendel('contacts', 'archive', '--on-list', id, '--dry-run')).stdout).toMatch(/^1 would be archived/);
+  });
+
   test('a campaign: created, previewed, preflighted, sent and watched, reported; the bounce holds back in the next', async () => {
     const html = file('sky.html', '<p>Dear [[first_name else "stargazer"]], <a href="https://larkfield.example/sky">the sky</a></p>'); // prettier-ignore
     const draft = ['--subject', 'The sky', '--html', html, '--list', 'Night Digest'];

@@ -205,6 +205,24 @@ test('somebody signs up on the page for strangers, waits in the console, and con
   await page.getByText('waits to confirm').waitFor();
 });
 
+test('a pasted list is answered both ways, and those on it are archived', async () => {
+  const page = await signIn();
+  await page.goto(`${service.console}/contacts/reconcile`);
+  await page.getByLabel('Or paste it').fill('READS.ADA@lanternpost.example\nnobody@quillmail.example\nnonsense');
+  await page.getByRole('button', { name: 'Hold it against the base' }).click();
+  await page.getByRole('heading', { name: '1 of 3 are in the base' }).waitFor();
+  await page.getByRole('link', { name: 'reads.ada@lanternpost.example' }).waitFor();
+  await page.getByText('On it, not in the base').click();
+  await page.getByText('nobody@quillmail.example').waitFor();
+  await page.getByText('On it, in the base').click();
+  await page.getByRole('button', { name: 'See what it would change' }).click();
+  await page.getByRole('button', { name: 'Say why' }).click();
+  await page.getByLabel('Why').fill('on their list');
+  await page.getByRole('button', { name: 'Archive 1' }).click();
+  await page.getByText(/^Applied as run/).waitFor();
+  expect((await service.client.check('reads.ada@lanternpost.example')).contact!.archivedAt).not.toBeNull();
+});
+
 describe.each(['light', 'dark'] as const)('axe-core finds no violation in the %s theme', (colorScheme) => {
   let page: Page;
   beforeAll(async () => {
@@ -218,6 +236,8 @@ describe.each(['light', 'dark'] as const)('axe-core finds no violation in the %s
     '/contacts/import',
     '/contacts/waiting',
     '/contacts/cost',
+    '/contacts/reconcile',
+    '/contacts/reconcile/1',
     'contact',
     'form',
     'preferences',
@@ -259,6 +279,7 @@ test('on a phone nothing runs out of the page', async () => {
     '/contacts',
     '/contacts/waiting',
     '/contacts/cost',
+    '/contacts/reconcile/1',
     `/contacts/${complainer}`,
     `/campaigns/${draftId}`,
     `/campaigns/${sentId}`,

@@ -16,6 +16,8 @@ interface ActOptions extends OutputOptions {
   file?: string;
   unreachable?: boolean;
   archived?: boolean;
+  onList?: string;
+  notOnList?: string;
   dryRun?: boolean;
   expect?: string;
   reason?: string;
@@ -28,6 +30,8 @@ export function addActs(group: Command): void {
       .option('--file <file>', 'addresses, one a line')
       .option('--unreachable', 'all whom no campaign can reach now')
       .option('--archived', 'all that are archived')
+      .option('--on-list <number>', 'all who are on this reconciled list')
+      .option('--not-on-list <number>', 'all of ours who are not on this reconciled list')
       .option('--dry-run', 'count who would change, and change nothing')
       .option('--expect <number>', 'how many the dry run said would change')
       .option('--reason <text>', 'why')
@@ -45,9 +49,16 @@ async function actOn(act: ActPreview['act'], given: string[], options: ActOption
   const lines = options.file === undefined ? [] : readFileSync(options.file, 'utf8').split(/\r?\n/).filter((one) => one.trim() !== ''); // prettier-ignore
   const addresses = [...given, ...lines];
   const standing = options.unreachable ? 'unreachable' : options.archived ? 'archived' : undefined;
-  if (addresses.length === 0 && standing === undefined)
-    throw new UsageError('Say who: addresses, --file, --unreachable or --archived.');
-  const selection: ActSelection = { act, addresses: addresses.length > 0 ? addresses : undefined, standing };
+  const list = options.onList ?? options.notOnList;
+  const reconciled = list === undefined ? undefined : { id: Number(list), on: options.onList !== undefined };
+  if (addresses.length === 0 && standing === undefined && !reconciled)
+    throw new UsageError('Say who: addresses, --file, --unreachable, --archived, --on-list or --not-on-list.');
+  const selection: ActSelection = {
+    act,
+    addresses: addresses.length > 0 ? addresses : undefined,
+    standing,
+    reconciled,
+  };
   const client = connect();
   if (options.dryRun || options.expect === undefined) {
     const preview = await client.previewAct(selection);

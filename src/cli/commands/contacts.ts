@@ -6,6 +6,7 @@ import type { AddressCheck, BrandVerdict, SignUp, TimeLineItem } from '../../sha
 import { UsageError } from '../usage-error.ts';
 import { brandNamed, listNamed } from '../names.ts';
 import { addActs } from './contact-acts.ts';
+import { addReconcile } from './reconcile.ts';
 import { count, line, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
 import { saveStream } from '../save-stream.ts';
 import { connect } from '../sign-in-file.ts';
@@ -18,6 +19,7 @@ export function addCommands(group: Command): void {
   addList(group);
   addShow(group);
   addExport(group);
+  addReconcile(group);
   addActs(group);
 }
 

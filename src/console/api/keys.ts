@@ -18,4 +18,5 @@ export const keys = {
   imports: ['imports'] as const,
   signUps: (filter: object) => ['sign-ups', filter] as const,
   cost: ['cost'] as const,
+  reconciliations: ['reconciliations'] as const,
 };

@@ -124,3 +124,14 @@ export const useSignUps = (filter: Parameters<typeof client.signUps>[0]) =>
 export const useContactSignUps = (id: number) =>
   useQuery({ queryKey: [...keys.contact(id), 'sign-ups'], queryFn: () => client.contactSignUps(id) });
 export const useCost = () => useQuery({ queryKey: keys.cost, queryFn: () => client.cost() });
+
+export const useReconciliations = () =>
+  useQuery({ queryKey: keys.reconciliations, queryFn: () => client.reconciliations() });
+export const useReconciliation = (id: number) =>
+  useQuery({ queryKey: [...keys.reconciliations, id], queryFn: () => client.reconciliation(id) });
+export const useReconciled = (id: number, query: Parameters<typeof client.reconciled>[1]) =>
+  useQuery({
+    queryKey: [...keys.reconciliations, id, 'rows', query],
+    queryFn: () => client.reconciled(id, { ...query, limit: 50 }),
+    placeholderData: keepPreviousData,
+  });

@@ -14,6 +14,8 @@ export interface ActRequest {
   act: ContactAct;
   addresses?: string[];
   standing?: Standing;
+  /** On a reconciled list, or of ours and not on it. */
+  reconciled?: { id: number; on: boolean };
 }
 
 export interface ActPreview {
@@ -81,13 +83,17 @@ async function erase(deps: Deps, selection: Selection, reason: string, actor: st
 
 const MOST_ERASED = 10_000;
 
-function readSelection(request: ActRequest): { selection: Selection; unreadable: string[] } {
-  if (request.addresses === undefined) return { selection: { addresses: null, standing: request.standing ?? null }, unreadable: [] }; // prettier-ignore
-  const parsed = request.addresses.map((text) => ({ text, address: parseAddress(text) }));
+function readSelection({ addresses, standing, reconciled }: ActRequest): {
+  selection: Selection;
+  unreadable: string[];
+} {
+  const rest = { standing: standing ?? null, reconciled: reconciled ?? null };
+  if (addresses === undefined) return { selection: { addresses: null, ...rest }, unreadable: [] };
+  const parsed = addresses.map((text) => ({ text, address: parseAddress(text) }));
   return {
     selection: {
       addresses: [...new Set(parsed.flatMap(({ address }) => (address.ok ? [address.address] : [])))],
-      standing: request.standing ?? null,
+      ...rest,
     },
     unreadable: parsed.filter(({ address }) => !address.ok).map(({ text }) => text.slice(0, 300)),
   };

@@ -23,8 +23,8 @@ export interface ContactCost {
 export async function countCost(deps: Deps): Promise<ContactCost> {
   const ladder = (await findSetting<PriceLadder>(deps.database, PRICE_LADDER)) ?? null;
   const [all, unreachable] = await overWholeSet(deps.database, async (sql) => [
-    await countSelection(sql, { addresses: null, standing: null }),
-    await countSelection(sql, { addresses: null, standing: 'unreachable' }),
+    await countSelection(sql, { addresses: null, standing: null, reconciled: null }),
+    await countSelection(sql, { addresses: null, standing: 'unreachable', reconciled: null }),
   ]);
   const counted = all.contacts - all.archived;
   const monthNow = ladder && priceOfMonth(ladder, counted);

@@ -32,7 +32,7 @@ export async function* readImportRecords(
  * Rows without a quotation mark are cut at the delimiter (RFC 4180 section 2.4), ten times as fast as by the parser;
  * the others go to the parser, as many at once as stand together.
  */
-function* readRows(rows: (string | BrokenLine)[], delimiter: string): Generator<ImportRecord> {
+export function* readRows(rows: (string | BrokenLine)[], delimiter: string): Generator<ImportRecord> {
   let quoted: string[] = [];
   for (const row of rows) {
     const isQuoted = typeof row === 'string' && row.includes('"');

@@ -72,6 +72,9 @@ const ERASURES = [
   `WITH ${PEOPLE}
    UPDATE sign_up s SET state = CASE WHEN s.state = 'pending' THEN 'turned-away' ELSE s.state END, because = '${GONE}', next_message_at = NULL,
      address = '${GONE}', name = NULL, network = NULL, confirmed_network = NULL, user_agent = NULL FROM person p WHERE s.contact_id = p.id OR s.address = p.address`,
+  `WITH ${PEOPLE}
+   UPDATE reconciliation_row r SET given = '${GONE}', address = NULL, hash = p.hash, contact_id = NULL FROM person p
+   WHERE r.contact_id = p.id OR r.address = p.address OR strpos(lower(r.given), p.address) > 0`,
   `WITH ${PEOPLE} DELETE FROM sign_up_rate r USING person p WHERE r.key = 'address ' || p.hash`,
   `WITH ${PEOPLE}
    UPDATE return_message m SET raw = '', reading = '{}', because = '${GONE}' FROM person p

@@ -37,7 +37,7 @@ export default function Contacts() {
     <>
       <Finding line={`Contacts, ${brand.name}`} headline={contacts.data ? `${plural(contacts.data.total, 'contact', 'contacts')} ${filtered ? 'match' : 'are known here'}` : 'Contacts'} />
       <div style={{ marginTop: 24 }}>
-        <Section head="Find" beside={<span className="row"><Button component={Link} to="/contacts/waiting">Waiting to confirm</Button><Button component={Link} to="/contacts/cost">Archive and cost</Button><Button component={Link} to="/contacts/import">Import a file</Button></span>}>
+        <Section head="Find" beside={<span className="row"><Button component={Link} to="/contacts/waiting">Waiting to confirm</Button><Button component={Link} to="/contacts/cost">Archive and cost</Button><Button component={Link} to="/contacts/reconcile">Reconcile a list</Button><Button component={Link} to="/contacts/import">Import a file</Button></span>}>
           <div className="row">
             <TextInput aria-label="Part of an address or name" placeholder="part of an address or name" leftSection={<IconSearch size={16} aria-hidden />} defaultValue={filter.part} onKeyDown={(event) => event.key === 'Enter' && set('part', event.currentTarget.value)} w={260} />
             <Select aria-label="List" placeholder="any list" clearable data={(lists.data ?? []).filter((list) => list.brandId === brand.id).map((list) => ({ value: String(list.id), label: list.name }))} value={of('list') ?? null} onChange={(value) => set('list', value)} w={180} />

@@ -1,0 +1,97 @@
+import { stringify } from 'csv-stringify/sync';
+import { withoutFormula } from '../../core/export/without-formula.ts';
+import { makeQuoteMender, type BrokenLine } from '../../core/import/mend-quotes.ts';
+import { findGivenColumn, readGiven } from '../../core/import/read-given.ts';
+import { guessDelimiter, guessEncoding } from '../../core/import/read-table.ts';
+import { overWholeSet } from '../../store/database.ts';
+import {
+  deleteReconciliation, insertGivenRows, insertReconciliation, listReconciled, listReconciliations, matchGivenRows,
+  type GivenRow, type ReconciliationRow,
+} from '../../store/statements/reconciliations.ts'; // prettier-ignore
+import type { Deps } from '../deps.ts';
+import { found, Problem } from '../problem.ts';
+import { readRows } from './read-import-records.ts';
+
+const BATCH = 10_000;
+const MOST_ROWS = 5_000_000;
+const PAGE = 2000;
+
+/** Holds a list of addresses or digests, given as a table or one a line, against the base. @throws Problem bad-file */
+export async function reconcile(
+  deps: Deps,
+  request: { name: string; actor: string },
+  bytes: AsyncIterable<Uint8Array>,
+): Promise<ReconciliationRow> {
+  const id = await insertReconciliation(deps.database, request.name, request.actor);
+  try {
+    const rows = await keepRows(deps, id, request.name, bytes);
+    if (rows === 0) throw new Problem('bad-file', `${request.name} holds nothing to be found.`);
+    await overWholeSet(deps.database, (sql) => matchGivenRows(sql, id));
+  } catch (error) {
+    await deleteReconciliation(deps.database, id);
+    throw error;
+  }
+  return getReconciliation(deps, id);
+}
+
+export async function getReconciliation(deps: Deps, id: number): Promise<ReconciliationRow> {
+  const rows = await overWholeSet(deps.database, (sql) => listReconciliations(sql, id, 2_147_483_647, 1));
+  return found(rows[0], `reconciliation ${id}`);
+}
+
+/** Keeps the rows as they stream in, some thousand a statement. Returns how many there are. */
+async function keepRows(deps: Deps, id: number, name: string, bytes: AsyncIterable<Uint8Array>): Promise<number> {
+  const mender = makeQuoteMender();
+  let decoder: InstanceType<typeof TextDecoder> | undefined;
+  let delimiter: string | undefined;
+  let column: number | undefined;
+  let rowNo = 0;
+  let batch: GivenRow[] = [];
+  const take = async (rows: (string | BrokenLine)[]): Promise<void> => {
+    const [first] = rows;
+    if (first === undefined) return;
+    delimiter ??= guessDelimiter(typeof first === 'string' ? first : '');
+    for (const { cells, error } of readRows(rows, delimiter)) {
+      if (column === undefined) {
+        const place = findGivenColumn(cells ?? []);
+        if (!place) throw new Problem('bad-file', `${name} has no column of addresses or of SHA-256. Its first row is: ${(cells ?? [error]).join(', ').slice(0, 200)}.`); // prettier-ignore
+        column = place.column;
+        if (place.hasHeader) continue;
+      }
+      batch.push({ rowNo: ++rowNo, ...(cells ? readGiven(cells[column] ?? '') : { given: error.slice(0, 300), address: null, hash: null }) }); // prettier-ignore
+      if (rowNo > MOST_ROWS) throw new Problem('bad-file', `${name} has more than ${MOST_ROWS.toLocaleString('en-GB')} rows.`); // prettier-ignore
+      if (batch.length < BATCH) continue;
+      await insertGivenRows(deps.database, id, batch);
+      batch = [];
+    }
+  };
+  for await (const chunk of bytes) {
+    if (!decoder) {
+      const encoding = guessEncoding(chunk);
+      if (!encoding) throw new Problem('bad-file', `${name} is not a text file.`);
+      decoder = new TextDecoder(encoding);
+    }
+    await take(mender.take(decoder.decode(chunk, { stream: true })));
+  }
+  await take(mender.take(decoder?.decode() ?? ''));
+  await take(mender.end());
+  if (batch.length > 0) await insertGivenRows(deps.database, id, batch);
+  return rowNo;
+}
+
+/** One direction of the answer as CSV, in pieces. */
+export async function* exportReconciled(
+  deps: Deps,
+  id: number,
+  direction: 'given' | 'ours',
+  wanted: boolean | null,
+): AsyncGenerator<string> {
+  await getReconciliation(deps, id);
+  yield stringify([['given', 'address', 'name', 'standing']]);
+  for (let after = 0; ;) {
+    const rows = await listReconciled(deps.database, id, direction, wanted, after, PAGE);
+    if (rows.length === 0) return;
+    yield stringify(rows.map((row) => [row.given, row.address, row.name, row.standing].map((cell) => withoutFormula(cell ?? '')))); // prettier-ignore
+    after = rows[rows.length - 1]!.place;
+  }
+}

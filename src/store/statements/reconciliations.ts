@@ -1,0 +1,121 @@
+import { arrayText } from '../array-text.ts';
+import type { Sql } from '../database.ts';
+
+export interface GivenRow {
+  rowNo: number;
+  given: string;
+  address: string | null;
+  hash: string | null;
+}
+
+export interface ReconciliationRow {
+  id: number;
+  name: string;
+  actor: string;
+  createdAt: Date;
+  /** Rows of the list, and how many of them are neither an address nor a SHA-256. */
+  rows: number;
+  unreadable: number;
+  /** Rows whose contact we have. */
+  known: number;
+  /** Contacts of ours on the list, and not on it; erased ones apart. */
+  oursOnIt: number;
+  oursNotOnIt: number;
+}
+
+export async function insertReconciliation(sql: Sql, name: string, actor: string): Promise<number> {
+  const [row]: { id: number }[] = await sql.query(
+    `INSERT INTO reconciliation (name, actor) VALUES ($1, $2) RETURNING id`,
+    [name, actor],
+  );
+  return row!.id;
+}
+
+export async function insertGivenRows(sql: Sql, id: number, rows: GivenRow[]): Promise<void> {
+  await sql.query(
+    `INSERT INTO reconciliation_row (reconciliation_id, row_no, given, address, hash)
+     SELECT $1, r.row_no, r.given, r.address, r.hash FROM unnest($2::int[], $3::text[], $4::text[], $5::text[]) AS r(row_no, given, address, hash)`,
+    [
+      id,
+      rows.map((row) => row.rowNo),
+      arrayText(rows.map((row) => row.given)),
+      arrayText(rows.map((row) => row.address)),
+      arrayText(rows.map((row) => row.hash)),
+    ],
+  );
+}
+
+/** Finds the contact behind each row, by normal form or by its digest; digests are worked out only where any are given. To be run within overWholeSet. */
+export async function matchGivenRows(sql: Sql, id: number): Promise<void> {
+  await sql.query(
+    `UPDATE reconciliation_row r SET contact_id = c.id FROM contact c WHERE r.reconciliation_id = $1 AND c.address = r.address AND c.erased_at IS NULL`,
+    [id],
+  );
+  await sql.query(
+    `UPDATE reconciliation_row r SET contact_id = c.id
+     FROM (SELECT id, encode(sha256(convert_to(address, 'UTF8')), 'hex') AS hash FROM contact
+           WHERE erased_at IS NULL AND EXISTS (SELECT FROM reconciliation_row WHERE reconciliation_id = $1 AND hash IS NOT NULL)) c
+     WHERE r.reconciliation_id = $1 AND r.hash = c.hash`,
+    [id],
+  );
+  await sql.query(`UPDATE reconciliation SET finished_at = now() WHERE id = $1`, [id]);
+}
+
+/** Counts of reconciliations that are done, latest first. To be run within overWholeSet. */
+export async function listReconciliations(
+  sql: Sql,
+  only: number | null,
+  before: number,
+  limit: number,
+): Promise<ReconciliationRow[]> {
+  return sql.query(
+    `SELECT o.id, o.name, o.actor, o.created_at AS "createdAt", n.rows, n.unreadable, n.known, n.contacts AS "oursOnIt",
+       (SELECT count(*)::int FROM contact WHERE erased_at IS NULL) - n.contacts AS "oursNotOnIt"
+     FROM reconciliation o
+     LEFT JOIN LATERAL (
+       SELECT count(*)::int AS rows, (count(*) FILTER (WHERE r.address IS NULL AND r.hash IS NULL))::int AS unreadable,
+         count(r.contact_id)::int AS known, count(DISTINCT r.contact_id)::int AS contacts
+       FROM reconciliation_row r WHERE r.reconciliation_id = o.id) n ON true
+     WHERE o.finished_at IS NOT NULL AND ($1::int IS NULL OR o.id = $1) AND o.id < $2 ORDER BY o.id DESC LIMIT $3`,
+    [only, before, limit],
+  );
+}
+
+export interface ReconciledRow {
+  /** Row of the list, or number of the contact where the direction is ours. */
+  place: number;
+  given: string | null;
+  contactId: number | null;
+  address: string | null;
+  name: string | null;
+  standing: string | null;
+}
+
+const STANDING = `CASE WHEN c.id IS NULL THEN NULL WHEN c.archived_at IS NOT NULL THEN 'archived' WHEN c.deliverability = 'undeliverable' THEN 'undeliverable'
+  WHEN EXISTS (SELECT FROM subscription s WHERE s.contact_id = c.id AND s.state = 'subscribed') THEN 'subscribed' ELSE 'on no list' END`;
+
+/** `given`: rows of the list with their contact; `ours`: contacts with whether they are on it. `found` narrows to those that match, or do not. */
+export async function listReconciled(
+  sql: Sql,
+  id: number,
+  direction: 'given' | 'ours',
+  found: boolean | null,
+  after: number,
+  limit: number,
+): Promise<ReconciledRow[]> {
+  const text =
+    direction === 'given'
+      ? `SELECT r.row_no AS place, r.given, c.id::float8 AS "contactId", c.address, c.name, ${STANDING} AS standing
+         FROM reconciliation_row r LEFT JOIN contact c ON c.id = r.contact_id
+         WHERE r.reconciliation_id = $1 AND ($2::boolean IS NULL OR (r.contact_id IS NOT NULL) = $2) AND r.row_no > $3 ORDER BY r.row_no LIMIT $4`
+      : `SELECT c.id::float8 AS place, r.given, c.id::float8 AS "contactId", c.address, c.name, ${STANDING} AS standing
+         FROM contact c LEFT JOIN LATERAL (
+           SELECT given FROM reconciliation_row WHERE reconciliation_id = $1 AND contact_id = c.id ORDER BY row_no LIMIT 1) r ON true
+         WHERE c.erased_at IS NULL AND ($2::boolean IS NULL OR (r.given IS NOT NULL) = $2) AND c.id > $3 ORDER BY c.id LIMIT $4`;
+  return sql.query(text, [id, found, after, limit]);
+}
+
+export async function deleteReconciliation(sql: Sql, id: number): Promise<boolean> {
+  const [, affected]: [unknown, number] = await sql.query(`DELETE FROM reconciliation WHERE id = $1`, [id]);
+  return affected > 0;
+}

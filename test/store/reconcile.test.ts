@@ -1,0 +1,104 @@
+import { createHash } from 'node:crypto';
+import { Readable } from 'node:stream';
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import { findGivenColumn, readGiven } from '../../src/core/import/read-given.ts';
+import { applyAct, previewAct } from '../../src/operations/contacts/act-on-contacts.ts';
+import { checkAddress } from '../../src/operations/contacts/explain-verdict.ts';
+import { exportReconciled, reconcile } from '../../src/operations/contacts/reconcile.ts';
+import { listReconciled } from '../../src/store/statements/reconciliations.ts';
+import { makeDeps } from '../support/database.ts';
+import { findTexts } from '../support/search.ts';
+import { makeSmallWorld, type SmallWorld } from '../support/world.ts';
+
+let deps: Awaited<ReturnType<typeof makeDeps>>;
+let world: SmallWorld;
+
+beforeAll(async () => {
+  deps = await makeDeps();
+  world = await makeSmallWorld(deps, 12);
+});
+afterAll(() => deps.close());
+
+const hashOf = (address: string): string => createHash('sha256').update(address).digest('hex');
+const give = (text: string | Buffer, pieces = 1) => {
+  const bytes = Buffer.from(text);
+  const size = Math.max(1, Math.ceil(bytes.length / pieces));
+  const chunks = Array.from({ length: Math.ceil(bytes.length / size) }, (_, at) => bytes.subarray(at * size, (at + 1) * size)); // prettier-ignore
+  return reconcile(deps, { name: 'their list.csv', actor: 'Rosa Lindgard' }, Readable.from(chunks));
+};
+const rowsOf = async (id: number, direction: 'given' | 'ours', found: boolean | null) =>
+  listReconciled(deps.database, id, direction, found, 0, 100);
+
+describe('which column it is', () => {
+  test.each([
+    [['ana@quillmail.example', 'x'], { column: 0, hasHeader: false }],
+    [['1', hashOf('a@b.example')], { column: 1, hasHeader: false }],
+    [['Name', 'E-Mail'], { column: 1, hasHeader: true }],
+    [['SHA256'], { column: 0, hasHeader: true }],
+    [['Name', 'Seat'], undefined],
+  ])('%j', (row, place) => {
+    expect(findGivenColumn(row)).toEqual(place);
+  });
+
+  test('any cell is an address, a digest or neither, and never both', () => {
+    fc.assert(
+      fc.property(fc.oneof(fc.string(), fc.emailAddress(), fc.stringMatching(/^[0-9A-F]{64}$/)), (cell) => {
+        const { address, hash, given } = readGiven(cell);
+        expect(address === null || hash === null).toBe(true);
+        expect(given.length).toBeLessThanOrEqual(300);
+      }),
+    );
+  });
+});
+
+test('both ways: by normal form and by digest, repeats and nonsense counted, cut at any place', async () => {
+  const [a, b, c] = world.addresses as [string, string, string];
+  const list = ['Name;E-Mail', `A;${a.toUpperCase()}`, `B;"${b}"`, `C;${hashOf(c)}`, 'D;nobody@quillmail.example', 'E;nonsense', `F; ${a} `].join('\r\n'); // prettier-ignore
+  for (const pieces of [1, 2, 7, 40]) {
+    expect(await give(list, pieces)).toMatchObject({ rows: 6, unreadable: 1, known: 4, oursOnIt: 3, oursNotOnIt: 9 });
+  }
+  const { id } = await give(list);
+  expect((await rowsOf(id, 'given', true)).map((row) => [row.place, row.address, row.standing])).toEqual([
+    [1, a, 'subscribed'],
+    [2, b, 'subscribed'],
+    [3, c, 'subscribed'],
+    [6, a, 'subscribed'],
+  ]);
+  expect((await rowsOf(id, 'given', false)).map((row) => row.given)).toEqual(['nobody@quillmail.example', 'nonsense']);
+  expect((await rowsOf(id, 'ours', false)).map((row) => row.address)).toEqual(world.addresses.slice(3));
+  expect(await rowsOf(id, 'ours', null)).toHaveLength(12);
+  let csv = '';
+  for await (const piece of exportReconciled(deps, id, 'ours', true)) csv += piece;
+  expect(csv.split('\n').slice(0, 2)).toEqual(['given,address,name,standing', `${a.toUpperCase()},${a},Reader 0,subscribed`]); // prettier-ignore
+});
+
+test('what cannot be read is refused and nothing of it stays', async () => {
+  for (const [text, detail] of [
+    ['', /holds nothing/],
+    ['Name;Seat\nA;B', /no column of addresses or of SHA-256. Its first row is: Name, Seat/],
+    ['address\n', /holds nothing/],
+  ] as const)
+    await expect(give(text)).rejects.toMatchObject({ code: 'bad-file', detail: expect.stringMatching(detail) as unknown });
+  const [left]: { n: number }[] = await deps.database.query(`SELECT count(*)::int AS n FROM reconciliation WHERE finished_at IS NULL`); // prettier-ignore
+  expect(left).toEqual({ n: 0 });
+}); // prettier-ignore
+
+test('ten thousand rows and more come in whole', async () => {
+  const rows = Array.from({ length: 25_000 }, (_, index) => `many${index}@quillmail.example`);
+  expect(await give([...rows, ...world.addresses].join('\n'), 9)).toMatchObject({ rows: 25_012, known: 12, oursNotOnIt: 0 }); // prettier-ignore
+});
+
+test('an act on the answer changes those on the list, or those not on it, and an erased person leaves it too', async () => {
+  const [gone] = world.addresses;
+  const { id } = await give(world.addresses.slice(0, 5).join('\n'));
+  const on = { act: 'archive' as const, reconciled: { id, on: true } };
+  expect(await previewAct(deps, on)).toMatchObject({ willChange: 5 });
+  expect(await previewAct(deps, { ...on, reconciled: { id, on: false } })).toMatchObject({ willChange: 7 });
+  await applyAct(deps, { ...on, expect: 5, reason: 'on their list', actor: 'Rosa Lindgard' });
+  expect((await rowsOf(id, 'given', null)).map((row) => row.standing)).toEqual(Array(5).fill('archived'));
+  expect((await checkAddress(deps, world.addresses[6]!)).brands[0]!.eligible).toBe(true);
+  await applyAct(deps, { act: 'erase', addresses: [gone!], expect: 1, reason: 'asked', actor: 'Rosa Lindgard' });
+  expect(await findTexts(deps, [gone!])).toEqual([]);
+  expect((await rowsOf(id, 'given', false)).map((row) => row.given)).toEqual(['(erased)']);
+});
