@@ -68,6 +68,12 @@ const PICTURES = {
   import: async (page) => page.goto(`${base}/contacts/import`),
   waiting: async (page) => page.goto(`${base}/contacts/waiting`),
   cost: async (page) => page.goto(`${base}/contacts/cost`),
+  // After `avendel contacts reconcile demo/partner-school.csv`.
+  reconcile: async (page) => {
+    await page.goto(`${base}/contacts/reconcile`);
+    await page.getByRole('link', { name: 'partner-school.csv' }).first().click();
+    await page.getByRole('heading', { name: /are in the base/ }).waitFor();
+  },
   'sign-up': async (page) => page.goto(await signUpUrl(page, 'Members’ Letter')),
   campaigns: async (page) => page.goto(`${base}/campaigns`),
   preflight: async (page) =>

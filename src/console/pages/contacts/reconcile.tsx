@@ -57,7 +57,7 @@ function NewList() {
                       <tr key={one.id}>
                         <td><Door to={`/contacts/reconcile/${one.id}`}>{one.name}</Door></td>
                         <td className="figure">{plural(one.rows, 'row', 'rows')}</td>
-                        <td className="figure second">{count(one.known)} in the base</td>
+                        <td className="second">{count(one.known)} in the base</td>
                         <td className="figure second">{moment(one.createdAt, zone)}</td>
                       </tr>
                     ))}
