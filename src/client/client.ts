@@ -101,6 +101,7 @@ export function makeClient(options: ClientOptions) {
     reconciliation: (id: number) => get<api.Reconciliation>(`/reconciliations/${id}`),
     reconciled: (id: number, query: { direction: 'given' | 'ours'; found?: boolean } & PageOptions) =>
       get<api.Page<api.ReconciledRow>>(`/reconciliations/${id}/rows`, { ...query }),
+    forgetReconciliation: (id: number) => send<void>('DELETE', `/reconciliations/${id}`, {}),
     exportReconciled: (id: number, query: { direction: 'given' | 'ours'; found?: boolean }) =>
       send<Response>('GET', `/reconciliations/${id}/rows.csv`, { query, stream: true }),
     cost: () => get<api.ContactCost>('/cost'),

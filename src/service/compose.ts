@@ -15,6 +15,7 @@ import type { Config } from './config.ts';
 import { makeApi } from './http/api.ts';
 import { makeConsoleFiles } from './http/console.ts';
 import { makeMetrics } from './http/metrics.ts';
+import { makeNetworkOf } from './http/network-of.ts';
 import { makePublicApp } from './http/public.ts';
 import { makeSmtpIntake } from './intake/smtp-intake.ts';
 import { makeSmtpRelay } from './relay/smtp-relay.ts';
@@ -77,7 +78,7 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
 
   await listen(
     releases,
-    createAdaptorServer({ fetch: makePublicApp(deps, recorder).fetch }),
+    createAdaptorServer({ fetch: makePublicApp(deps, recorder, makeNetworkOf(config.proxies)).fetch }),
     config.publicPort,
     config.publicHost,
     'AVENDEL_PUBLIC_PORT',

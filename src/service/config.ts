@@ -8,6 +8,8 @@ export interface Config {
   publicHost: string;
   publicPort: number;
   publicUrl: string;
+  /** Peers whose X-Forwarded-For header is believed. */
+  proxies: string[];
   intakeHost: string;
   intakePort: number;
   relayUrl: string;
@@ -30,6 +32,15 @@ const SCHEMA = Joi.object({
   AVENDEL_PUBLIC_HOST: Joi.string().default('127.0.0.1'),
   AVENDEL_PUBLIC_PORT: port(7401),
   AVENDEL_PUBLIC_URL: Joi.string().uri({ scheme: ['http', 'https'] }),
+  AVENDEL_PROXIES: Joi.string()
+    .allow('')
+    .default('127.0.0.1,::1')
+    .custom(
+      (text: string) => (
+        splitProxies(text).forEach((one) => Joi.assert(one, Joi.string().ip({ cidr: 'forbidden' }))),
+        text
+      ),
+    ),
   AVENDEL_INTAKE_HOST: Joi.string().default('127.0.0.1'),
   AVENDEL_INTAKE_PORT: port(7425),
   AVENDEL_RELAY_URL: Joi.string()
@@ -42,6 +53,13 @@ const SCHEMA = Joi.object({
   AVENDEL_RULES_CRON: Joi.string().default('15 3 * * *'),
   AVENDEL_LOG_LEVEL: Joi.string().valid('silent', 'error', 'warn', 'info', 'debug').default('info'),
 });
+
+function splitProxies(text: string): string[] {
+  return text
+    .split(',')
+    .map((one) => one.trim())
+    .filter((one) => one !== '');
+}
 
 /** Reads the settings. @throws an error that names each variable, what it got and what it wants */
 export function readConfig(environment: NodeJS.ProcessEnv): Config {
@@ -67,6 +85,7 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
       (value['AVENDEL_PUBLIC_URL'] as string | undefined) ??
       `http://${String(value['AVENDEL_PUBLIC_HOST'])}:${String(value['AVENDEL_PUBLIC_PORT'])}`
     ).replace(/\/$/, ''),
+    proxies: splitProxies(value['AVENDEL_PROXIES']!),
     intakeHost: value['AVENDEL_INTAKE_HOST']!,
     intakePort: value['AVENDEL_INTAKE_PORT']!,
     relayUrl: value['AVENDEL_RELAY_URL']!,

@@ -128,6 +128,18 @@ describe('nothing but the person’s own act lifts what is theirs to lift', () =
   });
 }); // prettier-ignore
 
+test('behind a proxy of ours the network is the one it tells of, as far as it can be believed', async () => {
+  const from = async (address: string, forwarded: string): Promise<string | null> => {
+    await fetch(digest.signUpUrl, { method: 'POST', headers: { 'x-forwarded-for': forwarded }, body: new URLSearchParams({ address }) }); // prettier-ignore
+    const { contact } = await service.client.check(address);
+    return (await service.client.contactSignUps(contact!.id))[0]!.network;
+  };
+  expect(await from('net.one@quillmail.example', '203.0.113.20')).toBe('203.0.113.20');
+  expect(await from('net.two@quillmail.example', '198.51.100.1, 203.0.113.21')).toBe('203.0.113.21');
+  expect(await from('net.three@quillmail.example', '203.0.113.22, 127.0.0.1')).toBe('203.0.113.22');
+  expect(await from('net.four@quillmail.example', 'nonsense')).toBe('127.0.0.1');
+});
+
 test('sign-ups are limited by address and by network', async () => {
   for (let times = 0; times < 6; times++) await service.client.signUp({ listId: digest.id, address: 'hal@quillmail.example', network: '203.0.113.9' }); // prettier-ignore
   const rows = [...(await service.client.signUps({ state: 'confirmed' })).items, ...(await service.client.signUps({ state: 'turned-away' })).items]; // prettier-ignore

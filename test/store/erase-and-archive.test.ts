@@ -5,11 +5,13 @@ import { countCost, savePriceLadder } from '../../src/operations/contacts/count-
 import { checkAddress } from '../../src/operations/contacts/explain-verdict.ts';
 import { exportImportResults } from '../../src/operations/contacts/export-import-results.ts';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
+import { confirm } from '../../src/operations/permission/confirm.ts';
 import { signUp } from '../../src/operations/permission/sign-up.ts';
 import { unsubscribeByRequest } from '../../src/operations/permission/unsubscribe-by-request.ts';
 import { receiveReturn } from '../../src/operations/returns/receive-return.ts';
 import { undoRun } from '../../src/operations/rules/undo-run.ts';
 import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
+import { listSignUps } from '../../src/store/statements/sign-ups.ts';
 import { makeDeps } from '../support/database.ts';
 import { importText, makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
 
@@ -109,6 +111,24 @@ describe('archiving', () => {
     await act('restore', [some[1]!], 1);
     expect((await checkAddress(deps, some[1]!)).brands[0]!.eligible).toBe(true);
     expect(await undoRun(deps, again.id, 'too many', 'Rosa Lindgard')).toMatchObject({ restored: 2, leftAlone: 1 });
+  });
+
+  test('an archived person who confirms a sign-up counts again', async () => {
+    const address = world.addresses[5]!;
+    await act('archive', [address], 1);
+    await signUp(deps, {
+      listId: world.listId,
+      address,
+      name: null,
+      way: 'form',
+      network: null,
+      userAgent: null,
+      agreed: '',
+    });
+    expect((await checkAddress(deps, address)).brands[0]!.reasons).toEqual(['archived']);
+    const [waiting] = await listSignUps(deps.database, { state: 'pending', listId: null }, 0, 10);
+    expect(await confirm(deps, waiting!, null)).toBe(true);
+    expect((await checkAddress(deps, address)).brands[0]!.eligible).toBe(true);
   });
 
   test('what it costs: who no campaign can reach, and what a year without them saves', async () => {

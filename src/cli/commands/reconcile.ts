@@ -2,7 +2,7 @@ import { openAsBlob } from 'node:fs';
 import { basename } from 'node:path';
 import type { Command } from 'commander';
 import type { Reconciliation } from '../../shared/api.ts';
-import { count, note, printOne, printRows, type OutputOptions } from '../output.ts';
+import { count, line, note, printOne, printRows, type OutputOptions } from '../output.ts';
 import { saveStream } from '../save-stream.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
@@ -23,12 +23,17 @@ export function addReconcile(group: Command): void {
     .option('--ours', 'contacts of ours, with whether they are on the list; else the rows of the list')
     .option('--found', 'only those that match')
     .option('--missing', 'only those that do not')
+    .option('--forget', 'remove this list and its answer from the base')
     .option('--cursor <cursor>', 'go on where a page ended')
     .option('--file <file>', 'write all of it into this file as CSV')
     .action(async (id: string, options: ReconciledOptions) => {
       const direction = options.ours ? ('ours' as const) : ('given' as const);
       const found = options.found ? true : options.missing ? false : undefined;
       const client = connect();
+      if (options.forget) {
+        await client.forgetReconciliation(Number(id));
+        return line(`List ${id} is forgotten.`);
+      }
       if (options.file !== undefined) {
         await saveStream(await client.exportReconciled(Number(id), { direction, found }), options.file);
         if (options.file !== '-') note(`Answer: ${options.file}`);
@@ -49,6 +54,7 @@ interface ReconciledOptions extends OutputOptions {
   ours?: boolean;
   found?: boolean;
   missing?: boolean;
+  forget?: boolean;
   cursor?: string;
   file?: string;
 }

@@ -1,5 +1,6 @@
 import { writeConfirmation } from '../../core/message/confirmation.ts';
 import { BrandEntity } from '../../store/entities/organisation.ts';
+import { restoreContacts } from '../../store/statements/archive.ts';
 import { inTransaction } from '../../store/database.ts';
 import {
   claimDueSignUps,
@@ -19,6 +20,7 @@ import { callBackFromSends } from '../campaigns/call-back.ts';
 import { OWN_SOURCE, ensureMonths, recordEventsWithin } from '../events/record-events.ts';
 import { found } from '../problem.ts';
 
+const BY_CONTACT = { actorKind: 'contact' as const, actor: 'the contact', runId: null };
 /** Messages asked for in one round. */
 const ROUND = 20;
 /** Wait after the relay would not take one. */
@@ -83,6 +85,9 @@ export async function confirm(deps: Deps, one: SignUpRow, network: string | null
   const result = await inTransaction(deps.database, async (sql) => {
     const contactId = one.contactId ?? (await ensureContact(sql, one.address, one.name, now));
     if (!(await confirmSignUp(sql, one.id, contactId, now, network))) return undefined;
+    // Who had been archived and asks to be written to again counts again.
+    const selection = { addresses: [one.address], standing: 'archived' as const, reconciled: null };
+    await restoreContacts(sql, selection, 'confirmed a sign-up', BY_CONTACT);
     return recordEventsWithin(deps, sql, [
       {
         kind: 'confirmed', at: now.getTime(), source: OWN_SOURCE, externalId: `confirmed:${one.id}`, contactId, brandId: one.brandId, campaignId: null,

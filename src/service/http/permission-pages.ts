@@ -1,5 +1,4 @@
 import { randomUUID } from 'node:crypto';
-import { getConnInfo } from '@hono/node-server/conninfo';
 import { Hono, type Context } from 'hono';
 import { bodyLimit } from 'hono/body-limit';
 import { OWN_SOURCE } from '../../operations/events/record-events.ts';
@@ -10,6 +9,7 @@ import { signUp } from '../../operations/permission/sign-up.ts';
 import { Problem } from '../../operations/problem.ts';
 import { BrandEntity, ListEntity, type List } from '../../store/entities/organisation.ts';
 import { findDelivery, type DeliveryOfToken } from '../../store/statements/returns.ts';
+import type { NetworkOf } from './network-of.ts';
 import type { EventRecorder } from '../tracking/event-recorder.ts';
 import {
   confirmationOverPage,
@@ -25,7 +25,7 @@ import {
 } from './public-pages.ts';
 
 /** Pages for coming in and for choosing: sign-up form, confirmation, preferences. A GET changes nothing on any of them. */
-export function makePermissionPages(deps: Deps, recorder: EventRecorder): Hono {
+export function makePermissionPages(deps: Deps, recorder: EventRecorder, networkOf: NetworkOf): Hono {
   const app = new Hono();
   const limited = bodyLimit({ maxSize: MOST_FORM_BYTES });
 
@@ -122,10 +122,6 @@ async function brandName(deps: Deps, brandId: number): Promise<string> {
 
 function textOf(value: unknown): string {
   return typeof value === 'string' ? value.trim().slice(0, 1000) : '';
-}
-
-function networkOf(c: Context): string | null {
-  return getConnInfo(c).remote.address ?? null;
 }
 
 function userAgentOf(c: Context): string {

@@ -12,6 +12,7 @@ import { findListNames } from '../../store/statements/subscriptions.ts';
 import { BrandEntity } from '../../store/entities/organisation.ts';
 import type { EventRecorder } from '../tracking/event-recorder.ts';
 import { makeCache } from '../tracking/cache.ts';
+import type { NetworkOf } from './network-of.ts';
 import { makePermissionPages } from './permission-pages.ts';
 import { donePage, gonePage, MOST_FORM_BYTES, NEVER_CACHED, unsubscribePage } from './public-pages.ts';
 
@@ -20,7 +21,7 @@ const PIXEL = Buffer.from('R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBR
 const MOST_CACHED = 50_000;
 
 /** What strangers reach: pixel, link redirects, the ways out. Nothing here lists or reveals contacts. */
-export function makePublicApp(deps: Deps, recorder: EventRecorder): Hono {
+export function makePublicApp(deps: Deps, recorder: EventRecorder, networkOf: NetworkOf): Hono {
   const app = new Hono();
   const links = makeCache<string | undefined>(MOST_CACHED);
   const brands = makeCache<number | undefined>(MOST_CACHED);
@@ -72,7 +73,7 @@ export function makePublicApp(deps: Deps, recorder: EventRecorder): Hono {
       : c.html(donePage(brandName, everything ? [] : lists), 200, NEVER_CACHED);
   });
 
-  app.route('/', makePermissionPages(deps, recorder));
+  app.route('/', makePermissionPages(deps, recorder, networkOf));
   app.get('/healthz', (c) => c.text('ok'));
   app.notFound((c) => c.html(gonePage(), 404, NEVER_CACHED));
   app.onError((error, c) => {

@@ -45,9 +45,9 @@ const PEOPLE = `person AS MATERIALIZED (
   SELECT r.id, r.address, r.name, encode(sha256(convert_to(r.address, 'UTF8')), 'hex') AS hash
   FROM json_to_recordset($1::json) AS r(id bigint, address text, name text))`;
 
-/** A JSON column without the person's address and name, wherever in it they stand. */
+/** A JSON column without the person's address and name, wherever in it they stand; the name as JSON writes it. */
 const cleaned = (column: string): string =>
-  `replace(CASE WHEN length(p.name) > 2 THEN replace(${column}::text, p.name, '${GONE}') ELSE ${column}::text END, p.address, '${GONE}')::jsonb`;
+  `replace(CASE WHEN length(p.name) > 2 THEN replace(${column}::text, substr(to_json(p.name)::text, 2, length(to_json(p.name)::text) - 2), '${GONE}') ELSE ${column}::text END, p.address, '${GONE}')::jsonb`;
 const says = (text: string): string =>
   `(strpos(lower(${text}), p.address) > 0 OR (length(p.name) > 2 AND strpos(${text}, p.name) > 0))`;
 
