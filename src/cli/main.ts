@@ -31,6 +31,11 @@ const GROUPS: { name: string; summary: string; load: () => Promise<{ addCommands
     summary: 'who signed up, who waits to confirm, with proof',
     load: () => import('./commands/sign-ups.ts'),
   },
+  {
+    name: 'addresses',
+    summary: 'check addresses before they are taken in',
+    load: () => import('./commands/addresses.ts'),
+  },
   { name: 'runs', summary: 'runs: what was changed, and undo', load: () => import('./commands/runs.ts') },
   { name: 'returns', summary: 'messages that came back', load: () => import('./commands/returns.ts') },
   { name: 'events', summary: 'events from other systems', load: () => import('./commands/events.ts') },

@@ -94,6 +94,7 @@ export function makeClient(options: ClientOptions) {
       post<api.Run>('/contacts/acts', selection),
     exportContacts: (query: ContactQuery & { format: 'csv' | 'jsonl'; columns?: string }) =>
       send<Response>('GET', '/contacts/export', { query: { ...query }, stream: true }),
+    checkAddresses: (addresses: string[]) => post<api.CheckedAddress[]>('/addresses/check', { addresses }),
     reconcile: (name: string, file: Upload) =>
       send<api.Reconciliation>('POST', '/reconciliations', { query: { name }, raw: file, type: 'text/csv' }),
     reconciliations: (options: PageOptions = {}) =>

@@ -52,6 +52,13 @@ export interface ActSelection {
   reconciled?: { id: number; on: boolean };
 }
 
+export interface CheckedAddress {
+  given: string;
+  address: string | null;
+  verdict: 'refuse' | 'hold' | 'note' | 'fine';
+  findings: { code: string; severity: 'refuse' | 'hold' | 'note'; text: string; proposal?: string }[];
+}
+
 /** A list of addresses held against the base. */
 export interface Reconciliation {
   id: number;

@@ -129,6 +129,9 @@ export const actRequest = Joi.object({
   expect: Joi.number().integer().min(0).required().description('How many the preview said would change; for erasing exactly that'),
   reason,
 }).or('addresses', 'standing', 'reconciled'); // prettier-ignore
+export const addressesCheck = Joi.object({
+  addresses: Joi.array().items(Joi.string().max(1100).allow('')).min(1).max(1000).required(),
+});
 export const reconcileQuery = Joi.object({
   name: text(200).required().description('Name of the list, as its file is called'),
 });

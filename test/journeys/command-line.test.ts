@@ -138,6 +138,23 @@ describe('the whole loop by command line alone', () => {
     expect(await done('contacts', 'cost', '--ladder', ladder)).toMatch(/Count now +\d+ +9\.00 EUR/);
   });
 
+  test('addresses are checked before they are taken in: what is wrong, what was probably meant, what is known', async () => {
+    const crowd = Array.from({ length: 40 }, (_, index) => `guest${index}@hearthmail.example`);
+    await done('contacts', 'import', file('crowd.csv', ['address', ...crowd].join('\n')), '--list', 'Members’ Letter');
+    const sent = crowd.map((address, index) => JSON.stringify({ kind: 'sent', at: '2026-11-01T10:00:00Z', address, brandId: 1, source: 'old system', externalId: String(index) })); // prettier-ignore
+    await done('events', 'import', file('sent.jsonl', sent.join('\n')));
+    const checked = await avendel('addresses', 'check', 'ana@hearthmial.example', 'stop@lanternpost.example', 'info@quillmail.example', 'guest1@hearthmail.example', 'no address', '--json'); // prettier-ignore
+    expect(checked.code).toBe(3);
+    expect(JSON.parse(checked.stdout)).toMatchObject([
+      { verdict: 'hold', findings: [{ code: 'look-alike-domain', proposal: 'ana@hearthmail.example', text: 'No contact is at hearthmial.example; 40 at hearthmail.example, 100 % delivered.' }] },
+      { verdict: 'fine', findings: [{ code: 'suppressed', text: 'It stands on “Do not write”.' }, { code: 'known' }] },
+      { verdict: 'fine', findings: [{ code: 'role-name' }] },
+      { verdict: 'fine', findings: [{ code: 'known' }] },
+      { verdict: 'refuse', address: null, findings: [{ code: 'no-at-sign' }] },
+    ]); // prettier-ignore
+    expect((await avendel('addresses', 'check')).code).toBe(2);
+  });
+
   test('a list is reconciled both ways, and its answer saved', async () => {
     const csv = file('theirs.csv', 'E-Mail\nADA@lanternpost.example\nnobody@x.example\n?');
     const said = await done('contacts', 'reconcile', csv);
@@ -191,8 +208,8 @@ describe('the whole loop by command line alone', () => {
 
   test('events of another system come in line by line, and lines that cannot be used are named', async () => {
     const lines = [
-      { kind: 'clicked', at: '2026-11-01T10:00:00Z', address: 'ada@lanternpost.example', brand: 'Larkfield Observatory', source: 'shop', externalId: '1' },
-      { kind: 'danced', at: '2026-11-01T10:00:00Z', address: 'ada@lanternpost.example', brand: 'Larkfield Observatory', source: 'shop', externalId: '2' },
+      { kind: 'clicked', at: '2026-11-01T10:00:00Z', address: 'ada@lanternpost.example', brandId: 1, source: 'shop', externalId: '1' },
+      { kind: 'danced', at: '2026-11-01T10:00:00Z', address: 'ada@lanternpost.example', brandId: 1, source: 'shop', externalId: '2' },
     ]; // prettier-ignore
     const said = await avendel('events', 'import', file('events.jsonl', lines.map((line) => JSON.stringify(line)).join('\n'))); // prettier-ignore
     expect(said.code).toBe(3);

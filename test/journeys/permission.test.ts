@@ -85,9 +85,9 @@ describe('nothing but the person’s own act lifts what is theirs to lift', () =
   test('who has left, or complained, is asked to confirm even by a single opt-in list, and only that brings them back', async () => {
     for (const address of ['ada@lanternpost.example', 'bea@lanternpost.example'])
       await service.client.unsubscribeContact({ address, reason: 'by telephone' });
-    await service.client.recordEvents(
-      JSON.stringify({ kind: 'complained', at: new Date(Date.now() - 1000).toISOString(), address: 'bea@lanternpost.example', brand: 'Larkfield Observatory', source: 'abuse desk', externalId: '1' }),
-    ); // prettier-ignore
+    const complaint = { kind: 'complained', at: new Date(Date.now() - 1000).toISOString(), address: 'bea@lanternpost.example', brandId: digest.brandId, source: 'abuse desk', externalId: '1' };
+    expect(await service.client.recordEvents(JSON.stringify(complaint))).toMatchObject({ recorded: 1, refused: [] });
+    expect((await service.client.check('bea@lanternpost.example')).brands[0]!.reasons).toContain('complained');
     for (const address of ['ada@lanternpost.example', 'bea@lanternpost.example']) {
       expect((await service.client.check(address)).brands[0]!.eligible).toBe(false);
       await makeList(service.client, [address], `Again ${address}`);

@@ -66,19 +66,24 @@ async function applyChunks(
   const done = new Set(await listDoneChunks(deps.database, row.id));
   const lanes = new Set<Promise<void>>();
   let rows = 0;
+  // A lane can fail while the next chunk is being read, when nobody waits for it: it leaves its failure here.
+  const failures: unknown[] = [];
   try {
     for await (const chunk of readRowChunks(deps, row)) {
       rows = chunk.firstRow - 1 + chunk.letters.length;
       if (done.has(chunk.firstRow)) continue;
-      const lane = applyChunk(deps, row.id, chunk, take).finally(() => lanes.delete(lane));
+      const lane: Promise<void> = applyChunk(deps, row.id, chunk, take)
+        .catch((error: unknown) => void failures.push(error))
+        .finally(() => lanes.delete(lane));
       lanes.add(lane);
       await updateImport(deps.database, row.id, { rowsExpected: Math.round(rows / chunk.fraction) });
       if (lanes.size >= LANES) await Promise.race(lanes);
+      if (failures.length > 0) break;
     }
-    await Promise.all(lanes);
   } finally {
-    await Promise.allSettled(lanes);
+    await Promise.all(lanes);
   }
+  if (failures.length > 0) throw failures[0];
   return rows;
 }
 
