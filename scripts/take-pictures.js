@@ -1,6 +1,6 @@
 // Takes the pictures of docs/screenshots/ from a service that runs on the demo world.
 // Usage: AVENDEL_SERVICE=… AVENDEL_EMAIL=… AVENDEL_PASSWORD=… node scripts/take-pictures.js FOLDER [name …]
-import { mkdirSync } from 'node:fs';
+import { mkdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { chromium } from 'playwright-core';
 
@@ -9,15 +9,7 @@ const folder = process.argv[2] ?? 'docs/screenshots';
 const wanted = process.argv.slice(3);
 const DESK = { width: 1280, height: 800 };
 const PHONE = { width: 390, height: 844 };
-const ARGS = [
-  '--no-sandbox',
-  '--disable-gpu',
-  '--disable-quic',
-  '--no-first-run',
-  '--disable-background-networking',
-  '--disable-component-update',
-  '--disable-sync',
-];
+const ARGS = JSON.parse(readFileSync(new URL('chromium-arguments.json', import.meta.url), 'utf8'));
 
 const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ARGS });
 mkdirSync(folder, { recursive: true });

@@ -1,3 +1,4 @@
+import type * as permission from '../shared/api-permission.ts';
 import type * as api from '../shared/api.ts';
 import type { ProblemDocument } from '../shared/problems.ts';
 
@@ -84,29 +85,30 @@ export function makeClient(options: ClientOptions) {
       agreed?: string;
       network?: string | null;
     }) => post<void>('/sign-ups', one),
-    signUps: (query: { state?: api.SignUp['state']; listId?: number } & PageOptions = {}) =>
-      get<api.Page<api.SignUp>>('/sign-ups', { ...query }),
-    contactSignUps: (id: number) => get<api.SignUp[]>(`/contacts/${id}/sign-ups`),
+    signUps: (query: { state?: permission.SignUp['state']; listId?: number } & PageOptions = {}) =>
+      get<api.Page<permission.SignUp>>('/sign-ups', { ...query }),
+    contactSignUps: (id: number) => get<permission.SignUp[]>(`/contacts/${id}/sign-ups`),
     unsubscribeContact: (request: { address: string; reason: string; brandId?: number; listId?: number }) =>
-      post<api.Unsubscribed>('/contacts/unsubscribe', request),
-    previewAct: (selection: api.ActSelection) => post<api.ActPreview>('/contacts/acts/preview', selection),
-    applyAct: (selection: api.ActSelection & { expect: number; reason: string }) =>
+      post<permission.Unsubscribed>('/contacts/unsubscribe', request),
+    previewAct: (selection: permission.ActSelection) =>
+      post<permission.ActPreview>('/contacts/acts/preview', selection),
+    applyAct: (selection: permission.ActSelection & { expect: number; reason: string }) =>
       post<api.Run>('/contacts/acts', selection),
     exportContacts: (query: ContactQuery & { format: 'csv' | 'jsonl'; columns?: string }) =>
       send<Response>('GET', '/contacts/export', { query: { ...query }, stream: true }),
-    checkAddresses: (addresses: string[]) => post<api.CheckedAddress[]>('/addresses/check', { addresses }),
+    checkAddresses: (addresses: string[]) => post<permission.CheckedAddress[]>('/addresses/check', { addresses }),
     reconcile: (name: string, file: Upload) =>
-      send<api.Reconciliation>('POST', '/reconciliations', { query: { name }, raw: file, type: 'text/csv' }),
+      send<permission.Reconciliation>('POST', '/reconciliations', { query: { name }, raw: file, type: 'text/csv' }),
     reconciliations: (options: PageOptions = {}) =>
-      get<api.Page<api.Reconciliation>>('/reconciliations', { ...options }),
-    reconciliation: (id: number) => get<api.Reconciliation>(`/reconciliations/${id}`),
+      get<api.Page<permission.Reconciliation>>('/reconciliations', { ...options }),
+    reconciliation: (id: number) => get<permission.Reconciliation>(`/reconciliations/${id}`),
     reconciled: (id: number, query: { direction: 'given' | 'ours'; found?: boolean } & PageOptions) =>
-      get<api.Page<api.ReconciledRow>>(`/reconciliations/${id}/rows`, { ...query }),
+      get<api.Page<permission.ReconciledRow>>(`/reconciliations/${id}/rows`, { ...query }),
     forgetReconciliation: (id: number) => send<void>('DELETE', `/reconciliations/${id}`, {}),
     exportReconciled: (id: number, query: { direction: 'given' | 'ours'; found?: boolean }) =>
       send<Response>('GET', `/reconciliations/${id}/rows.csv`, { query, stream: true }),
-    cost: () => get<api.ContactCost>('/cost'),
-    savePriceLadder: (ladder: api.PriceLadder) => post<api.ContactCost>('/cost/ladder', ladder),
+    cost: () => get<permission.ContactCost>('/cost'),
+    savePriceLadder: (ladder: permission.PriceLadder) => post<permission.ContactCost>('/cost/ladder', ladder),
     today: (brandId: number) => get<api.Today>('/today', { brandId }),
 
     contacts: (filter: ContactQuery & PageOptions) =>

@@ -7,15 +7,7 @@ import { startOutsideWorld, type OutsideWorld } from '../../src/simulator/outsid
 import { EMAIL, makeCampaign, makeList, PASSWORD, startRealService, until, type Running } from '../support/service.ts';
 
 const AXE = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
-const ARGS = [
-  '--no-sandbox',
-  '--disable-gpu',
-  '--disable-quic',
-  '--no-first-run',
-  '--disable-background-networking',
-  '--disable-component-update',
-  '--disable-sync',
-];
+const ARGS = JSON.parse(readFileSync('scripts/chromium-arguments.json', 'utf8')) as string[];
 const PEOPLE = [
   'reads.ada',
   'clicks.bo',

@@ -116,16 +116,6 @@ describe('nothing but the person’s own act lifts what is theirs to lift', () =
       ['new@labs.campusnet.example', 'the address is held back: suppressed'],
     ]);
   });
-
-  test('an entry that comes between sign-up and message stops the message', async () => {
-    sink.behaviour.rcpt = () => ({ code: 451, message: '4.7.1 not now' });
-    await form(members.signUpUrl, { address: 'gil@quillmail.example' });
-    await until(async () => (await service.client.signUps({ state: 'pending' })).items.some((row) => row.address === 'gil@quillmail.example' && row.messages === 0));
-    const list = (await service.client.suppressionLists()).find(({ name }) => name === 'Do not write')!;
-    await service.client.addEntries(list.id, ['gil@quillmail.example'], 'asked');
-    sink.behaviour.rcpt = undefined;
-    expect(messagesTo('gil@quillmail.example')).toEqual([]);
-  });
 }); // prettier-ignore
 
 test('behind a proxy of ours the network is the one it tells of, as far as it can be believed', async () => {

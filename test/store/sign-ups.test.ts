@@ -3,6 +3,7 @@ import type { WrittenMessage } from '../../src/core/message/compile-message.ts';
 import { confirm, findConfirmation, sendConfirmations } from '../../src/operations/permission/confirm.ts';
 import { signUp } from '../../src/operations/permission/sign-up.ts';
 import { createList } from '../../src/operations/organisation/set-up.ts';
+import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
 import { findSignUp, listSignUps } from '../../src/store/statements/sign-ups.ts';
 import { makeDeps } from '../support/database.ts';
 import { DAY, makeSmallWorld, type SmallWorld } from '../support/world.ts';
@@ -80,4 +81,19 @@ test('a relay that is busy puts the message off and uses up no reminder; one tha
   pass(1);
   await sendConfirmations(deps, { connections: 1, handOver: () => Promise.resolve({ outcome: 'refused', reply: '5.1.1 no such user' }) });
   expect(await findSignUp(deps.database, waiting!.id)).toMatchObject({ state: 'turned-away', because: 'the relay refused it: 5.1.1 no such user' });
+}); // prettier-ignore
+
+test('an entry that comes between sign-up and message stops the message', async () => {
+  sent.length = 0;
+  await ask('gil@quillmail.example');
+  await sendConfirmations(deps, { connections: 1, handOver: () => Promise.resolve({ outcome: 'again', reply: '4.7.1', trouble: false }) });
+  const [waiting] = await listSignUps(deps.database, { state: 'pending', listId }, 0, 10);
+  const list = await createSuppressionList(deps, { name: 'Do not write', scope: 'organisation', scopeId: null, reach: 'everything', exact: false });
+  const entries = { listId: list.id, reason: 'asked', expiresAt: null, actor: 'Rosa Lindgard' };
+  await addEntries(deps, { ...entries, values: ['gil@quillmail.example'] });
+  await ask('hal@quillmail.example');
+  pass(1);
+  await sendConfirmations(deps, relay);
+  expect(sent.map((message) => message.to)).toEqual(['hal@quillmail.example']);
+  expect(await findSignUp(deps.database, waiting!.id)).toMatchObject({ address: 'gil@quillmail.example', state: 'turned-away', because: 'the address is held back: suppressed' });
 }); // prettier-ignore

@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
-import type { CheckedAddress } from '../../shared/api.ts';
+import type { CheckedAddress } from '../../shared/api-permission.ts';
 import { printRows, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
 import { UsageError } from '../usage-error.ts';

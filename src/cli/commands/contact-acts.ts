@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
-import type { ActPreview, ActSelection, ContactCost, PriceLadder } from '../../shared/api.ts';
+import type { ActPreview, ActSelection, ContactCost, PriceLadder } from '../../shared/api-permission.ts';
 import { count, note, printOne, tableText, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
 import { UsageError } from '../usage-error.ts';

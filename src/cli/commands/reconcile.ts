@@ -1,7 +1,7 @@
 import { openAsBlob } from 'node:fs';
 import { basename } from 'node:path';
 import type { Command } from 'commander';
-import type { Reconciliation } from '../../shared/api.ts';
+import type { Reconciliation } from '../../shared/api-permission.ts';
 import { count, line, note, printOne, printRows, type OutputOptions } from '../output.ts';
 import { saveStream } from '../save-stream.ts';
 import { connect } from '../sign-in-file.ts';

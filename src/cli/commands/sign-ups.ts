@@ -1,5 +1,5 @@
 import type { Command } from 'commander';
-import type { SignUp } from '../../shared/api.ts';
+import type { SignUp } from '../../shared/api-permission.ts';
 import { listNamed } from '../names.ts';
 import { line, moment, note, printRows, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';

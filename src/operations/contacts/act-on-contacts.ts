@@ -72,16 +72,22 @@ function change(
   });
 }
 
-/** In batches: each is gone for good when it is done, and a run that is interrupted is simply asked for again. */
+/** Page by page: each is gone for good when it is done, and a run that is interrupted is simply asked for again. */
 async function erase(deps: Deps, selection: Selection, reason: string, actor: string): Promise<number> {
-  const ids = await listSelection(deps.database, selection, 0, MOST_ERASED);
   const runId = await insertRun(deps.database, { kind: 'erase', brandId: null, actor, reason });
-  const erased = await eraseContacts(deps, ids, actor);
+  let erased = 0;
+  for (let after = 0; ;) {
+    const ids = await listSelection(deps.database, selection, after, ERASED_AT_ONCE);
+    if (ids.length === 0) break;
+    erased += await eraseContacts(deps, ids, actor);
+    after = ids[ids.length - 1]!;
+  }
   await finishRun(deps.database, runId, { erased });
   return runId;
 }
 
-const MOST_ERASED = 10_000;
+/** The kept files of imports are read once for so many people. */
+const ERASED_AT_ONCE = 10_000;
 
 function readSelection({ addresses, standing, reconciled }: ActRequest): {
   selection: Selection;

@@ -1,11 +1,11 @@
 import { decideCheck, describeAddress, syntaxFinding, type Finding, type Severity } from '../../core/address/check-address.ts'; // prettier-ignore
-import { findLookAlike, type DomainStanding } from '../../core/address/look-alike.ts';
+import { findLookAlike } from '../../core/address/look-alike.ts';
 import { parseAddress } from '../../core/address/normal-form.ts';
 import { suppressionKeys } from '../../core/address/suppression-keys.ts';
 import { overWholeSet } from '../../store/database.ts';
 import { findContactIds } from '../../store/statements/contacts.ts';
 import { listDomainStandings } from '../../store/statements/domains.ts';
-import { findMatchingEntries } from '../../store/statements/suppression.ts';
+import { findListsOfValues } from '../../store/statements/suppression.ts';
 import type { Deps } from '../deps.ts';
 
 export interface CheckedAddress {
@@ -21,30 +21,31 @@ export async function checkAddresses(deps: Deps, given: string[]): Promise<Check
   const parsed = given.map((text) => ({ text, parsed: parseAddress(text) }));
   const addresses = parsed.flatMap((one) => (one.parsed.ok ? [one.parsed.address] : []));
   const known = await findContactIds(deps.database, addresses);
+  const keys = new Map(addresses.map((address) => [address, suppressionKeys(address)]));
+  const entries = await findListsOfValues(
+    deps.database,
+    [...keys.values()].flatMap(({ exact, base, hash, domains }) => [exact, base, hash, ...domains]),
+  );
   const domains = addresses.length === 0 ? [] : await overWholeSet(deps.database, listDomainStandings);
-  const checked: CheckedAddress[] = [];
-  for (const one of parsed) {
-    const findings = one.parsed.ok
-      ? await findingsOf(deps, one.parsed.address, known.has(one.parsed.address), domains)
-      : [syntaxFinding(one.parsed.problem)];
-    checked.push({
-      given: one.text,
-      address: one.parsed.ok ? one.parsed.address : null,
-      verdict: decideCheck(findings),
-      findings,
+  return parsed.map(({ text, parsed: one }) => {
+    if (!one.ok) return checked(text, null, [syntaxFinding(one.problem)]);
+    const { exact, base, hash, domains: ofDomain } = keys.get(one.address)!;
+    const standing = entries.filter(
+      (entry) => [exact, hash, ...ofDomain].includes(entry.value) || (entry.value === base && !entry.exact),
+    );
+    const findings = describeAddress({
+      local: one.local,
+      known: known.has(one.address),
+      erased: standing.some((entry) => entry.builtIn === 'erasure'),
+      suppressedBy: [
+        ...new Set(standing.filter((entry) => entry.builtIn !== 'erasure').map((entry) => entry.listName)),
+      ],
+      lookAlike: findLookAlike(one.domain, domains),
     });
-  }
-  return checked;
+    return checked(text, one.address, findings);
+  });
 }
 
-async function findingsOf(deps: Deps, address: string, known: boolean, domains: DomainStanding[]): Promise<Finding[]> {
-  const entries = (await findMatchingEntries(deps.database, suppressionKeys(address))).filter((entry) => entry.liftedAt === null); // prettier-ignore
-  const [local = '', domain = ''] = address.split('@');
-  return describeAddress({
-    local,
-    known,
-    erased: entries.some((entry) => entry.builtIn === 'erasure'),
-    suppressedBy: [...new Set(entries.filter((entry) => entry.builtIn !== 'erasure').map((entry) => entry.listName))],
-    lookAlike: findLookAlike(domain, domains),
-  });
+function checked(given: string, address: string | null, findings: Finding[]): CheckedAddress {
+  return { given, address, verdict: decideCheck(findings), findings };
 }

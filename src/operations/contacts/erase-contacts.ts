@@ -1,6 +1,7 @@
 import { stringify } from 'csv-stringify/sync';
 import { parseAddress } from '../../core/address/normal-form.ts';
 import { inTransaction } from '../../store/database.ts';
+import { findAddresses } from '../../store/statements/contacts.ts';
 import { erasePeople, lockToErase } from '../../store/statements/erase.ts';
 import { OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
 import { findLetters, hasLetter } from '../../store/statements/import-rows.ts';
@@ -14,19 +15,20 @@ import { readImportRecords } from './read-import-records.ts';
 /** People erased in one transaction. */
 const BATCH = 200;
 
-/** Removes people from the whole database, the kept import files among it. Cannot be undone. Returns how many were erased. */
+/**
+ * Removes people from the whole database, the kept import files among it. Cannot be undone. Returns how many were erased.
+ * Files go first: after a crash the people are still known, and erasing them again finishes it.
+ */
 export async function eraseContacts(deps: Deps, contactIds: number[], actor: string): Promise<number> {
+  const addresses = new Set((await findAddresses(deps.database, contactIds)).values());
+  for (const importId of await listKeptImports(deps.database)) await eraseFromFile(deps, importId, addresses);
   let erased = 0;
-  for (let from = 0; from < contactIds.length; from += BATCH) {
-    const addresses = await inTransaction(deps.database, async (sql) => {
+  for (let from = 0; from < contactIds.length; from += BATCH)
+    erased += await inTransaction(deps.database, async (sql) => {
       const people = await lockToErase(sql, contactIds.slice(from, from + BATCH));
       await erasePeople(sql, people, actor);
-      return people.map((person) => person.address);
+      return people.length;
     });
-    erased += addresses.length;
-    for (const importId of await listKeptImports(deps.database))
-      await eraseFromFile(deps, importId, new Set(addresses));
-  }
   await callBackFromSends(deps, contactIds);
   return erased;
 }

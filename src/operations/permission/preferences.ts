@@ -1,9 +1,11 @@
 import { randomUUID } from 'node:crypto';
-import { ListEntity, type List } from '../../store/entities/organisation.ts';
+import { inTransaction } from '../../store/database.ts';
+import { ListEntity } from '../../store/entities/organisation.ts';
 import { findContact, findContactSubscriptions } from '../../store/statements/contacts.ts';
-import { insertSignUp } from '../../store/statements/sign-ups.ts';
+import { insertChosenSignUps } from '../../store/statements/sign-ups.ts';
 import type { Deps } from '../deps.ts';
-import { OWN_SOURCE, recordEvents, type IncomingEvent } from '../events/record-events.ts';
+import { callBackFromSends } from '../campaigns/call-back.ts';
+import { ensureMonths, OWN_SOURCE, recordEventsWithin, type IncomingEvent } from '../events/record-events.ts';
 
 /** The lists of a brand, and whether this contact gets each. */
 export interface Preferences {
@@ -41,12 +43,14 @@ export async function choosePreferences(
   }); // prettier-ignore
   const contact = await findContact(deps.database, { id: before.contactId });
   const allowed = contact && contact.erasedAt === null ? on : [];
-  for (const listId of allowed) {
-    const list = (await deps.database.getRepository(ListEntity).findOneBy({ id: listId })) as List;
-    await insertSignUp(deps.database, { listId, address: contact!.address, contactId: before.contactId, name: contact!.name, state: 'confirmed', because: null, way: 'preferences', network: from.network, userAgent: from.userAgent, agreed: list.agreement, at, expireDays: list.expireDays }); // prettier-ignore
-  }
-  await recordEvents(deps, [
+  const events = [
     ...(off.length > 0 ? [event('unsubscribed', off)] : []),
     ...(allowed.length > 0 ? [event('subscribed', allowed)] : []),
-  ]);
+  ];
+  await ensureMonths(deps, events);
+  const { affected } = await inTransaction(deps.database, async (sql) => {
+    if (allowed.length > 0) await insertChosenSignUps(sql, before.contactId, allowed, { ...from, at });
+    return recordEventsWithin(deps, sql, events);
+  });
+  await callBackFromSends(deps, affected);
 }

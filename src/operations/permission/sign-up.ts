@@ -7,7 +7,8 @@ import { countSignUp, ensureContact, insertSignUp, type SignUpWay } from '../../
 import { changeSubscriptions } from '../../store/statements/subscriptions.ts';
 import { checkAddress } from '../contacts/explain-verdict.ts';
 import type { Deps } from '../deps.ts';
-import { OWN_SOURCE, recordEvents } from '../events/record-events.ts';
+import { callBackFromSends } from '../campaigns/call-back.ts';
+import { ensureMonths, OWN_SOURCE, recordEventsWithin } from '../events/record-events.ts';
 import { found, Problem } from '../problem.ts';
 
 export interface SignUpRequest {
@@ -82,14 +83,18 @@ async function askToConfirm(deps: Deps, list: List, one: Known, state: Subscript
   deps.announce('confirm');
 }
 
-/** Single opt-in: subscribed at once, by the contact's own act. */
+/** Single opt-in: subscribed at once, by the contact's own act; the proof and the subscription stand or fall together. */
 async function subscribe(deps: Deps, list: List, one: Known): Promise<void> {
-  const contactId = await ensureContact(deps.database, one.address, one.name, one.at);
-  const id = await insertSignUp(deps.database, { ...one, contactId, state: 'confirmed', because: null, expireDays: list.expireDays }); // prettier-ignore
-  await recordEvents(deps, [
-    {
-      kind: 'subscribed', at: one.at.getTime(), source: OWN_SOURCE, externalId: `sign-up:${id}`, contactId, brandId: list.brandId, campaignId: null,
-      detail: { way: one.way, lists: [list.id] },
-    },
-  ]); // prettier-ignore
+  await ensureMonths(deps, [{ at: one.at.getTime() }]);
+  const { affected } = await inTransaction(deps.database, async (sql) => {
+    const contactId = await ensureContact(sql, one.address, one.name, one.at);
+    const id = await insertSignUp(sql, { ...one, contactId, state: 'confirmed', because: null, expireDays: list.expireDays }); // prettier-ignore
+    return recordEventsWithin(deps, sql, [
+      {
+        kind: 'subscribed', at: one.at.getTime(), source: OWN_SOURCE, externalId: `sign-up:${id}`, contactId, brandId: list.brandId, campaignId: null,
+        detail: { way: one.way, lists: [list.id] },
+      },
+    ]); // prettier-ignore
+  });
+  await callBackFromSends(deps, affected);
 }

@@ -73,6 +73,21 @@ export async function insertSignUp(sql: Sql, one: NewSignUp): Promise<number | u
   return rows[0]?.id;
 }
 
+/** Keeps what a contact put on for themselves on the preference page: one confirmed sign-up a list, with the list's agreement. */
+export async function insertChosenSignUps(
+  sql: Sql,
+  contactId: number,
+  listIds: number[],
+  from: { network: string | null; userAgent: string | null; at: Date },
+): Promise<void> {
+  await sql.query(
+    `INSERT INTO sign_up (list_id, address, contact_id, name, state, way, network, user_agent, agreed, at, confirmed_at)
+     SELECT l.id, c.address, c.id, c.name, 'confirmed', 'preferences', $3, $4, l.agreement, $5::timestamptz, $5::timestamptz
+     FROM list l, contact c WHERE l.id = ANY($2::int[]) AND c.id = $1 ORDER BY l.id`,
+    [contactId, listIds, from.network, from.userAgent, from.at],
+  );
+}
+
 /**
  * Takes sign-ups whose message is due, the first one or a reminder, and sets when the next is: the message is counted
  * before it goes, so that a crash costs a message and never sends one twice. SKIP LOCKED keeps processes apart.

@@ -168,6 +168,26 @@ export async function findMatchingEntries(
   );
 }
 
+/** Names of the lists on which each of these values stands now; only the values that stand on any. */
+export async function findListsOfValues(
+  sql: Sql,
+  values: string[],
+): Promise<
+  {
+    value: string;
+    kind: 'address' | 'domain' | 'hash';
+    listName: string;
+    builtIn: BuiltInList | null;
+    exact: boolean;
+  }[]
+> {
+  return sql.query(
+    `SELECT e.value, e.kind, l.name AS "listName", l.built_in AS "builtIn", l.exact FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
+     WHERE e.value = ANY($1::text[]) AND ${IN_EFFECT} ORDER BY e.id`,
+    [[...new Set(values)]],
+  );
+}
+
 export type EntryStanding = 'in-effect' | 'past' | 'all';
 
 /** Entries of one list, filtered by part of their value, after number `after`. */

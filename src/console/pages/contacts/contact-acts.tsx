@@ -1,7 +1,8 @@
 import { Button, Textarea, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import type { ContactDetail, SignUp } from '../../../shared/api.ts';
+import type { SignUp } from '../../../shared/api-permission.ts';
+import type { ContactDetail } from '../../../shared/api.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useContactSignUps } from '../../api/queries.ts';
 import { useBrand } from '../../brand.tsx';

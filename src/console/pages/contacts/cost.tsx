@@ -1,6 +1,6 @@
 import { Button, NumberInput, TextInput } from '@mantine/core';
 import { useState } from 'react';
-import type { ContactCost, PriceLadder } from '../../../shared/api.ts';
+import type { ContactCost, PriceLadder } from '../../../shared/api-permission.ts';
 import { client } from '../../api/client.ts';
 import { useCost } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';

@@ -1,7 +1,7 @@
 import { Button, FileInput, SegmentedControl, Textarea } from '@mantine/core';
 import { useState } from 'react';
 import { useNavigate, useParams, useSearchParams } from 'react-router';
-import type { Reconciliation } from '../../../shared/api.ts';
+import type { Reconciliation } from '../../../shared/api-permission.ts';
 import { client } from '../../api/client.ts';
 import { useReconciled, useReconciliation, useReconciliations } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';

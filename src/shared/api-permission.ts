@@ -1,0 +1,91 @@
+/** What the API answers about permission, acts on many contacts, and lists held against the base. Instants are RFC 3339 texts. */
+
+export interface ActPreview {
+  act: 'archive' | 'restore' | 'erase';
+  willChange: number;
+  already: number;
+  unknown: string[];
+  sample: { contactId: number; address: string; name: string | null }[];
+}
+
+/** Who an act on many concerns: named by address, or by where they stand. */
+export interface ActSelection {
+  act: ActPreview['act'];
+  addresses?: string[];
+  standing?: 'unreachable' | 'archived';
+  reconciled?: { id: number; on: boolean };
+}
+
+export interface CheckedAddress {
+  given: string;
+  address: string | null;
+  verdict: 'refuse' | 'hold' | 'note' | 'fine';
+  findings: { code: string; severity: 'refuse' | 'hold' | 'note'; text: string; proposal?: string }[];
+}
+
+/** A list of addresses held against the base. */
+export interface Reconciliation {
+  id: number;
+  name: string;
+  actor: string;
+  createdAt: string;
+  rows: number;
+  unreadable: number;
+  known: number;
+  oursOnIt: number;
+  oursNotOnIt: number;
+}
+
+export interface ReconciledRow {
+  place: number;
+  given: string | null;
+  contactId: number | null;
+  address: string | null;
+  name: string | null;
+  standing: string | null;
+}
+
+export interface PriceLadder {
+  currency: string;
+  steps: { from: number; month: number }[];
+}
+
+export interface ContactCost {
+  ladder: PriceLadder | null;
+  counted: number;
+  archived: number;
+  unreachable: number;
+  monthNow: number | null;
+  monthAfter: number | null;
+  savingYear: number | null;
+}
+
+/** A sign-up with its proof: when, how, from where, to what text, confirmed when. */
+export interface SignUp {
+  id: number;
+  listId: number;
+  listName: string;
+  brandId: number;
+  address: string;
+  contactId: number | null;
+  name: string | null;
+  state: 'pending' | 'confirmed' | 'expired' | 'turned-away';
+  /** Why it was turned away. */
+  because: string | null;
+  way: 'form' | 'api' | 'preferences';
+  network: string | null;
+  agreed: string;
+  at: string;
+  confirmedAt: string | null;
+  confirmedNetwork: string | null;
+  /** Confirmation messages sent, reminders among them. */
+  messages: number;
+  expiresAt: string | null;
+}
+
+export interface Unsubscribed {
+  contactId: number;
+  brands: number[];
+  /** Lists the contact was subscribed to before. */
+  left: string[];
+}
