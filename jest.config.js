@@ -17,7 +17,7 @@ export default {
       },
     ],
   },
-  testTimeout: 60000,
+  testTimeout: 240000,
   maxWorkers: 2,
   globalSetup: '<rootDir>/test/support/global-setup.ts',
 };

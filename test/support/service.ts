@@ -99,9 +99,9 @@ export async function startRealService(settings: NodeJS.ProcessEnv = {}): Promis
   };
 }
 
-/** Waits for a condition, for at most half a minute. A condition that throws does not hold yet. */
+/** Waits for a condition, for at most two and a half minutes: a busy machine is no failure. A condition that throws does not hold yet. */
 export async function until(holds: () => Promise<boolean> | boolean): Promise<void> {
-  const end = Date.now() + 30_000;
+  const end = Date.now() + 150_000;
   let last: unknown;
   while (Date.now() < end) {
     try {
