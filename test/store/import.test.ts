@@ -4,6 +4,8 @@ import { exportImportResults } from '../../src/operations/contacts/export-import
 import { recordEvents } from '../../src/operations/events/record-events.ts';
 import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
 import { makeDeps } from '../support/database.ts';
+import { inTransaction } from '../../src/store/database.ts';
+import { judgeImportRows } from '../../src/store/statements/import-rows.ts';
 import { importText, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
 
 let deps: Awaited<ReturnType<typeof makeDeps>>;
@@ -72,6 +74,22 @@ test('every row gets its outcome; the dry run gives exactly the counts of the re
   expect(rows.map((row) => row.slice(-3, -1).join(':').replace(/:$/, ''))).toEqual([
     'outcome:code', 'created', 'duplicate', 'unchanged', 'updated', 'suppressed:unsubscribed', 'suppressed', 'suppressed', 'refused:no-at-sign', 'refused:column-count', 'refused:bad-date',
   ]); // prettier-ignore
+});
+
+test('each row finds its contact by index, also in a base so small that the planner would read through it', async () => {
+  await deps.database.query('ANALYZE contact, subscription');
+  const rows = { addresses: ['reader0@lanternpost.example'], names: null, attributes: null, joinedAt: null };
+  const target = { importId: 1, listId: world.listId, brandId: world.brandId, state: 'subscribed' as const };
+  const [before, after] = await inTransaction(deps.database, async (sql) => {
+    const readThrough = () =>
+      sql.query<{ relname: string; times: string }[]>(
+        `SELECT relname, seq_scan AS times FROM pg_stat_xact_user_tables WHERE relname IN ('contact', 'subscription') ORDER BY 1`,
+      );
+    const earlier = await readThrough();
+    expect(await judgeImportRows(sql, rows, target)).toHaveLength(1);
+    return [earlier, await readThrough()];
+  });
+  expect(after).toEqual(before);
 });
 
 test('an import lifts nothing: who left stays out, who is suppressed is kept and not subscribed', async () => {
