@@ -1,3 +1,4 @@
+import type * as addresses from '../shared/api-addresses.ts';
 import type * as permission from '../shared/api-permission.ts';
 import type * as api from '../shared/api.ts';
 import type { ProblemDocument } from '../shared/problems.ts';
@@ -47,14 +48,7 @@ export type PageOptions = {
   limit?: number;
 };
 
-/** Which contacts: those that match all of it. */
-export interface ContactQuery {
-  brandId: number;
-  part?: string;
-  listId?: number;
-  stage?: string;
-  deliverability?: string;
-}
+export type ContactQuery = permission.ContactQuery;
 
 /** The service as typed calls; every call answers the parsed body or throws a Refusal. */
 export function makeClient(options: ClientOptions) {
@@ -97,6 +91,10 @@ export function makeClient(options: ClientOptions) {
     exportContacts: (query: ContactQuery & { format: 'csv' | 'jsonl'; columns?: string }) =>
       send<Response>('GET', '/contacts/export', { query: { ...query }, stream: true }),
     checkAddresses: (addresses: string[]) => post<permission.CheckedAddress[]>('/addresses/check', { addresses }),
+    lookAlikes: () => get<addresses.LookAlike[]>('/addresses/look-alikes'),
+    previewMending: (from: string, to: string) => post<addresses.MendPreview>('/addresses/mend/preview', { from, to }),
+    mend: (from: string, to: string, expect: number, reason: string) =>
+      post<api.Run>('/addresses/mend', { from, to, expect, reason }),
     reconcile: (name: string, file: Upload) =>
       send<permission.Reconciliation>('POST', '/reconciliations', { query: { name }, raw: file, type: 'text/csv' }),
     reconciliations: (options: PageOptions = {}) =>

@@ -1,19 +1,34 @@
 /** What the API answers about permission, acts on many contacts, and lists held against the base. Instants are RFC 3339 texts. */
 
 export interface ActPreview {
-  act: 'archive' | 'restore' | 'erase';
+  act: 'archive' | 'restore' | 'erase' | 'tag' | 'untag' | 'suppress' | 'unsubscribe' | 'subscribe';
   willChange: number;
   already: number;
   unknown: string[];
   sample: { contactId: number; address: string; name: string | null }[];
 }
 
-/** Who an act on many concerns: named by address, or by where they stand. */
+/** Which contacts: those that match all of it. */
+export interface ContactQuery {
+  brandId: number;
+  part?: string;
+  listId?: number;
+  stage?: string;
+  deliverability?: string;
+  tag?: string;
+}
+
+/** Who an act on many concerns: named by address, by where they stand, or by a filter; and what it needs to know. */
 export interface ActSelection {
   act: ActPreview['act'];
   addresses?: string[];
   standing?: 'unreachable' | 'archived';
   reconciled?: { id: number; on: boolean };
+  filter?: ContactQuery;
+  tag?: string;
+  suppressionListId?: number;
+  brandId?: number;
+  listId?: number;
 }
 
 export interface CheckedAddress {

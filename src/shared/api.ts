@@ -1,5 +1,5 @@
 import type {
-  Actor, BuiltInList, CampaignState, Deliverability, DeliveryState, Purpose, Reach, Reason, ReturnKind, Scope, Stage, SubscriptionState,
+  Actor, BuiltInList, CampaignState, Deliverability, DeliveryState, OutsideVerdict, Purpose, Reach, Reason, ReturnKind, Scope, Stage, SubscriptionState,
 } from './words.ts'; // prettier-ignore
 
 /** What the API answers, as the client, the command line and the console read it. Instants are RFC 3339 texts. */
@@ -47,6 +47,11 @@ export interface Contact {
   deliverability: Deliverability;
   deliverabilitySince: string | null;
   deliverabilityCause: Record<string, unknown> | null;
+  tags: string[];
+  /** What an outside verifier last said of the address, in their word and ours. */
+  verdict: OutsideVerdict | null;
+  verdictCause: { source: string; at: string; word: string } | null;
+  mergedInto: number | null;
 }
 
 export interface ContactListItem extends Contact {

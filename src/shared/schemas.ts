@@ -117,20 +117,46 @@ export const recipientsQuery = Joi.object({
 });
 export const previewQuery = Joi.object({ address: text(320) });
 
+const filter = {
+  brandId: id.required(),
+  part: text(320).allow('').default(''),
+  listId: id,
+  stage: Joi.string().valid(...STAGES),
+  deliverability: Joi.string().valid(...DELIVERABILITIES),
+  tag: text(60),
+};
+/** Tags are written as they are read: letters of any script, digits, and few signs. */
+const newTag = text(60).pattern(/^[\p{L}\p{N}][\p{L}\p{N} ._:-]*$/u, 'letters, digits, spaces and . _ : -');
 const selection = {
-  act: Joi.string().valid('archive', 'restore', 'erase').required(),
+  act: Joi.string().valid('archive', 'restore', 'erase', 'tag', 'untag', 'suppress', 'unsubscribe', 'subscribe').required(),
   addresses: Joi.array().items(text(1100)).min(1).max(10_000).description('Who is meant, by address'),
   standing: Joi.string().valid('unreachable', 'archived').description('Who is meant, by where they stand'),
   reconciled: Joi.object({ id: id.required(), on: Joi.boolean().required() }).description('Who is meant: on a reconciled list, or of ours and not on it'),
+  filter: Joi.object(filter).description('Who is meant: the contacts that /contacts would list'),
+  tag: newTag.description('For tag and untag'),
+  suppressionListId: id.description('For suppress: a list of your own'),
+  brandId: id.description('For unsubscribe: out of every list of this brand'),
+  listId: id.description('For subscribe; the reason says what the permission is'),
 }; // prettier-ignore
-export const actPreview = Joi.object(selection).or('addresses', 'standing', 'reconciled');
+const WHO = ['addresses', 'standing', 'reconciled', 'filter'];
+export const actPreview = Joi.object(selection).or(...WHO);
 export const actRequest = Joi.object({
   ...selection,
   expect: Joi.number().integer().min(0).required().description('How many the preview said would change; for erasing exactly that'),
   reason,
-}).or('addresses', 'standing', 'reconciled'); // prettier-ignore
+}).or(...WHO); // prettier-ignore
 export const addressesCheck = Joi.object({
   addresses: Joi.array().items(Joi.string().max(1100).allow('')).min(1).max(1000).required(),
+});
+const mending = {
+  from: text(1100).required().description('A domain, or an address'),
+  to: text(1100).required().description('What it becomes'),
+};
+export const mendPreview = Joi.object(mending);
+export const mendRequest = Joi.object({
+  ...mending,
+  expect: Joi.number().integer().min(0).required().description('How many the preview said would be mended and merged'),
+  reason,
 });
 export const reconcileQuery = Joi.object({
   name: text(200).required().description('Name of the list, as its file is called'),
@@ -148,22 +174,11 @@ export const priceLadder = Joi.object({
     .max(100)
     .required(),
 });
-export const contactsQuery = Joi.object({
-  ...page,
-  brandId: id.required(),
-  part: text(320).allow('').default(''),
-  listId: id,
-  stage: Joi.string().valid(...STAGES),
-  deliverability: Joi.string().valid(...DELIVERABILITIES),
-});
+export const contactsQuery = Joi.object({ ...page, ...filter });
 export const contactsExport = Joi.object({
-  brandId: id.required(),
-  part: text(320).allow('').default(''),
-  listId: id,
-  stage: Joi.string().valid(...STAGES),
-  deliverability: Joi.string().valid(...DELIVERABILITIES),
+  ...filter,
   format: Joi.string().valid('csv', 'jsonl').default('csv'),
-  columns: text(2000).default('address,name,joined_at,deliverability,stage,lists,archived_at').description('Names with commas between; others than these are attributes'),
+  columns: text(2000).default('address,name,joined_at,deliverability,stage,lists,tags,archived_at').description('Names with commas between; others than these are attributes'),
 }); // prettier-ignore
 export const checkQuery = Joi.object({ address: text(1000).required() });
 export const timeLineQuery = Joi.object({ before: Joi.date().iso(), limit: page.limit });

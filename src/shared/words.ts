@@ -25,6 +25,18 @@ export const REASONS = [
 ] as const; // prettier-ignore
 export type Reason = (typeof REASONS)[number];
 
+/** What an outside verifier can have said of an address. */
+export const OUTSIDE_VERDICTS = [
+  'good',
+  'risky',
+  'catch-all',
+  'undeliverable',
+  'trap',
+  'malformed',
+  'unknown',
+] as const;
+export type OutsideVerdict = (typeof OUTSIDE_VERDICTS)[number];
+
 export const SUBSCRIPTION_STATES = ['pending', 'subscribed', 'unsubscribed'] as const;
 export type SubscriptionState = (typeof SUBSCRIPTION_STATES)[number];
 

@@ -1,7 +1,8 @@
 import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
 import type { CheckedAddress } from '../../shared/api-permission.ts';
-import { printRows, type OutputOptions } from '../output.ts';
+import type { LookAlike, MendPreview } from '../../shared/api-addresses.ts';
+import { count, note, printOne, printRows, share, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
 import { UsageError } from '../usage-error.ts';
 import { withOutput } from '../with-output.ts';
@@ -9,6 +10,11 @@ import { withOutput } from '../with-output.ts';
 const AT_ONCE = 1000;
 
 export function addCommands(group: Command): void {
+  addCheck(group);
+  addMending(group);
+}
+
+function addCheck(group: Command): void {
   withOutput(
     group.command('check [addresses...]').description('what is to be said of each: refuse, hold, or fine, and why'),
   )
@@ -27,4 +33,59 @@ export function addCommands(group: Command): void {
       ], options, 'Nothing was given.'); // prettier-ignore
       if (checked.some((one) => one.verdict === 'refuse')) process.exitCode = 3;
     });
+}
+
+function addMending(group: Command): void {
+  withOutput(group.command('look-alikes').description('domains of contacts that are probably slips of another, with the evidence'))
+    .action(async (options: OutputOptions) => {
+      const found = await connect().lookAlikes();
+      printRows(found, [
+        { head: 'Domain', cell: (one) => one.given.domain },
+        { head: 'Contacts', cell: (one) => one.given.contacts, right: true },
+        { head: 'Delivered', cell: (one) => delivered(one.given), right: true },
+        { head: 'Meant', cell: (one) => one.proposed.domain },
+        { head: 'Contacts', cell: (one) => one.proposed.contacts, right: true },
+        { head: 'Delivered', cell: (one) => delivered(one.proposed), right: true },
+      ], options, 'No domain looks like a slip of another.');
+      if (found[0] && !options.json && !options.jsonl) note(`Mend one: avendel addresses mend ${found[0].given.domain} ${found[0].proposed.domain} --dry-run`);
+    });
+  withOutput(group.command('mend <from> <to>').description('mend a domain or an address; what was is kept in the journal, and can come back'))
+    .option('--dry-run', 'count what would be mended, and change nothing')
+    .option('--expect <number>', 'how many the dry run said')
+    .option('--reason <text>', 'why')
+    .action(mend);
+} // prettier-ignore
+
+function delivered({ accepted, delivered: n }: LookAlike['given']): string {
+  return accepted === 0 ? 'never sent to' : `${share(n, accepted)} of ${count(accepted)}`;
+}
+
+async function mend(
+  from: string,
+  to: string,
+  options: OutputOptions & { dryRun?: boolean; expect?: string; reason?: string },
+): Promise<void> {
+  const client = connect();
+  if (options.dryRun || options.expect === undefined) {
+    const preview = await client.previewMending(from, to);
+    printOne(preview, options, () => mendLines(preview));
+    if (!options.dryRun)
+      throw new UsageError(`Nothing was changed. To do it: --expect ${preview.mended + preview.merged} --reason "…"`);
+    return;
+  }
+  if (options.reason === undefined) throw new UsageError('Say why, with --reason.');
+  const run = await client.mend(from, to, Number(options.expect), options.reason);
+  printOne(run, options, () => [
+    `${count(run.counts['mended'] ?? 0)} mended, ${count(run.counts['merged'] ?? 0)} merged into a contact that was there, run ${run.id}.`,
+    `Undo: avendel runs undo ${run.id} --reason "…"`,
+  ]);
+}
+
+function mendLines(preview: MendPreview): string[] {
+  const { mended, merged, erased } = preview;
+  return [
+    `${count(mended)} would be mended and ${count(merged)} merged into a contact that is there; nothing was changed.`,
+    ...preview.sample.map((one) => `  ${one.address} → ${one.mended}${one.mergesInto === null ? '' : ', which is there'}`),
+    ...(erased > 0 ? [`${count(erased)} stay: the person of the mended address was erased.`] : []),
+  ]; // prettier-ignore
 }

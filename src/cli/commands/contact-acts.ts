@@ -1,16 +1,30 @@
 import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
-import type { ActPreview, ActSelection, ContactCost, PriceLadder } from '../../shared/api-permission.ts';
+import type { Client } from '../../client/client.ts';
+import type { ActPreview, ActSelection, ContactCost, ContactQuery, PriceLadder } from '../../shared/api-permission.ts';
+import { brandNamed, listNamed, suppressionListNamed } from '../names.ts';
 import { count, note, printOne, tableText, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
 import { UsageError } from '../usage-error.ts';
 import { withOutput } from '../with-output.ts';
 
-const ACTS: readonly [ActPreview['act'], string][] = [
-  ['archive', 'keep contacts without counting or mailing them'],
-  ['restore', 'bring archived contacts back as they were'],
-  ['erase', 'remove people for good; only a digest of the address stays, so that they stay out'],
-];
+interface ActWords {
+  name: string;
+  description: string;
+  /** After “12 ” in a preview. */
+  would: string;
+}
+
+const ACTS: Readonly<Record<ActPreview['act'], ActWords>> = {
+  archive: { name: 'archive', description: 'keep contacts without counting or mailing them', would: 'would be archived' },
+  restore: { name: 'restore', description: 'bring archived contacts back as they were', would: 'would be restored' },
+  erase: { name: 'erase', description: 'remove people for good; only a digest of the address stays, so that they stay out', would: 'would be erased, for good' },
+  tag: { name: 'tag', description: 'put a tag on contacts: --tag', would: 'would get the tag' },
+  untag: { name: 'untag', description: 'take a tag off contacts: --tag', would: 'would lose the tag' },
+  suppress: { name: 'suppress', description: 'put contacts on a suppression list of your own: --onto', would: 'would be suppressed' },
+  unsubscribe: { name: 'unsubscribe-many', description: 'take contacts off every list of a brand: --from', would: 'would be unsubscribed' },
+  subscribe: { name: 'subscribe', description: 'put contacts on a list: --to; the reason says what the permission is', would: 'would be subscribed' },
+}; // prettier-ignore
 
 interface ActOptions extends OutputOptions {
   file?: string;
@@ -18,24 +32,46 @@ interface ActOptions extends OutputOptions {
   archived?: boolean;
   onList?: string;
   notOnList?: string;
+  brand?: string;
+  part?: string;
+  list?: string;
+  stage?: string;
+  deliverability?: string;
+  tagged?: string;
+  tag?: string;
+  onto?: string;
+  from?: string;
+  to?: string;
   dryRun?: boolean;
   expect?: string;
   reason?: string;
 }
 
-/** `contacts archive`, `restore`, `erase` and `cost`. */
+/** The acts on many contacts, and `contacts cost`. */
 export function addActs(group: Command): void {
-  for (const [act, description] of ACTS)
-    withOutput(group.command(`${act} [addresses...]`).description(description))
+  for (const act of Object.keys(ACTS) as ActPreview['act'][]) {
+    const { name, description } = ACTS[act];
+    const command = withOutput(group.command(`${name} [addresses...]`).description(description))
       .option('--file <file>', 'addresses, one a line')
       .option('--unreachable', 'all whom no campaign can reach now')
       .option('--archived', 'all that are archived')
       .option('--on-list <number>', 'all who are on this reconciled list')
       .option('--not-on-list <number>', 'all of ours who are not on this reconciled list')
+      .option('--part <text>', 'all with this in their address or name')
+      .option('--list <list>', 'all who are subscribed to this list')
+      .option('--stage <stage>', 'all at this stage')
+      .option('--brand <brand>', 'whose stages are meant')
+      .option('--deliverability <mark>', 'all that are deliverable, doubtful or undeliverable')
+      .option('--tagged <tag>', 'all with this tag')
       .option('--dry-run', 'count who would change, and change nothing')
       .option('--expect <number>', 'how many the dry run said would change')
       .option('--reason <text>', 'why')
       .action((addresses: string[], options: ActOptions) => actOn(act, addresses, options));
+    if (act === 'tag' || act === 'untag') command.requiredOption('--tag <tag>', 'the tag');
+    if (act === 'suppress') command.requiredOption('--onto <list>', 'suppression list of your own');
+    if (act === 'unsubscribe') command.requiredOption('--from <brand>', 'brand whose lists they leave');
+    if (act === 'subscribe') command.requiredOption('--to <list>', 'list that they join');
+  }
   withOutput(group.command('cost').description('what contacts cost, and what archiving who cannot be reached would save'))
     .option('--ladder <file>', 'JSON with the price of a month by number of contacts, to be saved: {"currency": "EUR", "steps": [{"from": 0, "month": 0}]}')
     .action(async (options: OutputOptions & { ladder?: string }) => {
@@ -46,20 +82,8 @@ export function addActs(group: Command): void {
 }
 
 async function actOn(act: ActPreview['act'], given: string[], options: ActOptions): Promise<void> {
-  const lines = options.file === undefined ? [] : readFileSync(options.file, 'utf8').split(/\r?\n/).filter((one) => one.trim() !== ''); // prettier-ignore
-  const addresses = [...given, ...lines];
-  const standing = options.unreachable ? 'unreachable' : options.archived ? 'archived' : undefined;
-  const list = options.onList ?? options.notOnList;
-  const reconciled = list === undefined ? undefined : { id: Number(list), on: options.onList !== undefined };
-  if (addresses.length === 0 && standing === undefined && !reconciled)
-    throw new UsageError('Say who: addresses, --file, --unreachable, --archived, --on-list or --not-on-list.');
-  const selection: ActSelection = {
-    act,
-    addresses: addresses.length > 0 ? addresses : undefined,
-    standing,
-    reconciled,
-  };
   const client = connect();
+  const selection: ActSelection = { ...(await readSelection(client, given, options)), act, ...(await readNeeds(client, options)) }; // prettier-ignore
   if (options.dryRun || options.expect === undefined) {
     const preview = await client.previewAct(selection);
     printOne(preview, options, () => previewLines(preview));
@@ -75,9 +99,40 @@ async function actOn(act: ActPreview['act'], given: string[], options: ActOption
   ]); // prettier-ignore
 }
 
+async function readSelection(client: Client, given: string[], options: ActOptions): Promise<Omit<ActSelection, 'act'>> {
+  const lines = options.file === undefined ? [] : readFileSync(options.file, 'utf8').split(/\r?\n/).filter((one) => one.trim() !== '');
+  const addresses = [...given, ...lines];
+  const standing = options.unreachable ? 'unreachable' : options.archived ? 'archived' : undefined;
+  const list = options.onList ?? options.notOnList;
+  const reconciled = list === undefined ? undefined : { id: Number(list), on: options.onList !== undefined };
+  const filter = await readFilter(client, options);
+  if (addresses.length === 0 && standing === undefined && !reconciled && !filter)
+    throw new UsageError('Say who: addresses, --file, --unreachable, --archived, --on-list, --not-on-list, --list, --stage, --part, --deliverability or --tagged.');
+  return { addresses: addresses.length > 0 ? addresses : undefined, standing, reconciled, filter };
+} // prettier-ignore
+
+async function readFilter(client: Client, options: ActOptions): Promise<ContactQuery | undefined> {
+  const { part, stage, deliverability, tagged: tag } = options;
+  if ([part, stage, deliverability, tag, options.list].every((one) => one === undefined)) return undefined;
+  const list = options.list === undefined ? undefined : await listNamed(client, options.list);
+  const brandId = list?.brandId ?? (options.brand === undefined ? (await client.brands())[0]?.id : (await brandNamed(client, options.brand)).id); // prettier-ignore
+  if (brandId === undefined) throw new UsageError('There is no brand yet.', 1);
+  return { brandId, part, listId: list?.id, stage, deliverability, tag };
+}
+
+/** What the act needs to know besides whom. */
+async function readNeeds(client: Client, { tag, onto, from, to }: ActOptions): Promise<Partial<ActSelection>> {
+  return {
+    tag,
+    suppressionListId: onto === undefined ? undefined : (await suppressionListNamed(client, onto)).id,
+    brandId: from === undefined ? undefined : (await brandNamed(client, from)).id,
+    listId: to === undefined ? undefined : (await listNamed(client, to)).id,
+  };
+}
+
 function previewLines(preview: ActPreview): string[] {
-  const what = { archive: 'would be archived', restore: 'would be restored', erase: 'would be erased, for good' }[preview.act];
-  const already = preview.already > 0 ? ` ${count(preview.already)} stand there already.` : '';
+  const what = ACTS[preview.act].would;
+  const already = preview.already > 0 ? ` ${count(preview.already)} would stay as they are.` : '';
   return [
     `${count(preview.willChange)} ${what}; nothing was changed.${already}`,
     ...preview.sample.map((one) => `  ${one.address}${one.name ? `, ${one.name}` : ''}`),

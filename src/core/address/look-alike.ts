@@ -29,10 +29,31 @@ const DELIVERS = 0.5;
  */
 export function findLookAlike(domain: string, known: readonly DomainStanding[]): LookAlike | undefined {
   const given = known.find((one) => one.domain === domain) ?? { domain, contacts: 0, accepted: 0, delivered: 0 };
+  return nearest(given, known.filter(isProposable));
+}
+
+/** Most domains that are compared: those with most contacts. What is rarer is rarer than a slip worth a look. */
+const MOST_COMPARED = 5000;
+
+/** The domains among these that are probably slips, each with what was probably meant; those with most contacts first. */
+export function listLookAlikes(known: readonly DomainStanding[]): LookAlike[] {
+  const proposable = known.filter(isProposable);
+  return known
+    .filter((one) => one.delivered === 0)
+    .sort((a, b) => b.contacts - a.contacts)
+    .slice(0, MOST_COMPARED)
+    .flatMap((one) => nearest(one, proposable) ?? []);
+}
+
+function isProposable(one: DomainStanding): boolean {
+  return one.contacts >= FEWEST && one.accepted > 0 && one.delivered / one.accepted >= DELIVERS;
+}
+
+function nearest(given: DomainStanding, proposable: readonly DomainStanding[]): LookAlike | undefined {
   if (given.delivered > 0) return undefined;
-  const candidates = known
-    .filter((one) => one.domain !== domain && one.contacts >= Math.max(FEWEST, TIMES_MORE * given.contacts))
-    .filter((one) => one.accepted > 0 && one.delivered / one.accepted >= DELIVERS)
+  const { domain } = given;
+  const candidates = proposable
+    .filter((one) => one.domain !== domain && one.contacts >= TIMES_MORE * given.contacts)
     .map((proposed) => ({ proposed, given, distance: slipDistance(domain, proposed.domain) }))
     .filter((one) => one.distance <= FARTHEST)
     .sort((a, b) => a.distance - b.distance || b.proposed.contacts - a.proposed.contacts);

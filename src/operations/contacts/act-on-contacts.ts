@@ -1,28 +1,35 @@
 import { parseAddress } from '../../core/address/normal-form.ts';
 import { inTransaction } from '../../store/database.ts';
-import { archiveContacts, countSelection, listSelection, restoreContacts, type Selection, type SelectionCount, type Standing } from '../../store/statements/archive.ts'; // prettier-ignore
-import { findContactIds } from '../../store/statements/contacts.ts';
+import { ListEntity, BrandEntity } from '../../store/entities/organisation.ts';
+import { actOnMany, countSelection, type ActOnMany, type SelectionCount } from '../../store/statements/acts-on-many.ts';
+import { findContactIds, fullFilter, type ContactFilter } from '../../store/statements/contacts.ts';
 import { findRun, finishRun, insertRun, type RunRow } from '../../store/statements/journal.ts';
+import { listSelection, type Selection, type Standing } from '../../store/statements/selection.ts';
+import { closeEndedEntries } from '../../store/statements/suppression.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
+import { getSuppressionList } from '../suppression/keep-entries.ts';
 import { eraseContacts } from './erase-contacts.ts';
 
-export type ContactAct = 'archive' | 'restore' | 'erase';
-
 export interface ActRequest {
-  act: ContactAct;
+  act: ActOnMany['act'] | 'erase';
   addresses?: string[];
   standing?: Standing;
   /** On a reconciled list, or of ours and not on it. */
   reconciled?: { id: number; on: boolean };
+  filter?: { brandId: number } & Partial<ContactFilter>;
+  tag?: string;
+  suppressionListId?: number;
+  brandId?: number;
+  listId?: number;
 }
 
 export interface ActPreview {
-  act: ContactAct;
+  act: ActRequest['act'];
   /** Contacts that would change. */
   willChange: number;
-  /** Contacts meant that stand there already. */
+  /** Contacts meant whom the act leaves as they are: they stand there already, or it may not touch them. */
   already: number;
   /** Addresses that are no contact of ours, or no address; the first hundred. */
   unknown: string[];
@@ -31,45 +38,91 @@ export interface ActPreview {
 
 const MOST_UNKNOWN = 100;
 
-/** Who would change, how many, and a sample. Nothing is written. */
+/** Who would change, how many, and a sample. Nothing is written. @throws Problem not-found, built-in, invalid-input */
 export async function previewAct(deps: Deps, request: ActRequest): Promise<ActPreview> {
   const { selection, unreadable } = readSelection(request);
-  const { contacts, archived, sample } = await countSelection(deps.database, selection);
-  const already = request.act === 'archive' ? archived : request.act === 'restore' ? contacts - archived : 0;
-  return { act: request.act, willChange: contacts - already, already, unknown: [...unreadable, ...(await unknownOf(deps, selection))].slice(0, MOST_UNKNOWN), sample }; // prettier-ignore
+  const { contacts, willChange, sample } = await countSelection(deps.database, selection, await readAct(deps, request));
+  const unknown = [...unreadable, ...(await unknownOf(deps, selection))].slice(0, MOST_UNKNOWN);
+  return { act: request.act, willChange, already: contacts - willChange, unknown, sample };
 }
 
-/** Does it, as one run, if as many change as were expected. @throws Problem count-moved */
+/** Does it, as one run, if as many change as were expected. @throws Problem count-moved and those of the preview */
 export async function applyAct(
   deps: Deps,
   request: ActRequest & { expect: number; reason: string; actor: string },
 ): Promise<RunRow> {
-  const { act, reason, actor } = request;
+  const { reason, actor } = request;
   const { willChange } = await previewAct(deps, request);
   // What can be undone may have moved a little; what cannot may not.
-  const leeway = act === 'erase' ? 0 : Math.max(1, request.expect) * 0.01;
+  const leeway = request.act === 'erase' ? 0 : Math.max(1, request.expect) * 0.01;
   if (Math.abs(willChange - request.expect) > leeway)
     throw new Problem('count-moved', `${request.expect} were expected to change; now it is ${willChange}.`, { extra: { expected: request.expect, now: willChange } }); // prettier-ignore
   const { selection } = readSelection(request);
-  const runId = await (act === 'erase' ? erase(deps, selection, reason, actor) : change(deps, act, selection, reason, actor)); // prettier-ignore
-  if (act === 'archive') await callBackFromSends(deps, 'all');
+  const act = await readAct(deps, request);
+  const runId = await (act.act === 'erase' ? erase(deps, selection, reason, actor) : change(deps, act, selection, reason, actor)); // prettier-ignore
+  if (STOPPING.has(act.act)) await callBackFromSends(deps, 'all');
   return found(await findRun(deps.database, runId), `run ${runId}`);
 }
 
-function change(
-  deps: Deps,
-  act: 'archive' | 'restore',
-  selection: Selection,
-  reason: string,
-  actor: string,
-): Promise<number> {
-  const statement = act === 'archive' ? archiveContacts : restoreContacts;
+/** Acts after which a send that is under way has to look again. */
+const STOPPING: ReadonlySet<string> = new Set(['archive', 'suppress', 'unsubscribe']);
+
+const DONE: Readonly<Record<ActOnMany['act'], string>> = {
+  archive: 'archived',
+  restore: 'restored',
+  tag: 'tagged',
+  untag: 'untagged',
+  suppress: 'entered',
+  unsubscribe: 'unsubscribed',
+  subscribe: 'subscribed',
+};
+
+function change(deps: Deps, act: ActOnMany, selection: Selection, reason: string, actor: string): Promise<number> {
+  const brandId = 'brandId' in act ? act.brandId : null;
   return inTransaction(deps.database, async (sql) => {
-    const runId = await insertRun(sql, { kind: act, brandId: null, actor, reason });
-    const changed = await statement(sql, selection, reason, { actorKind: 'person', actor, runId });
-    await finishRun(sql, runId, { [act === 'archive' ? 'archived' : 'restored']: changed });
+    const runId = await insertRun(sql, { kind: act.act, brandId, actor, reason });
+    if (act.act === 'suppress') await closeEndedEntries(sql, act.suppressionListId);
+    const changed = await actOnMany(sql, selection, act, reason, { actorKind: 'person', actor, runId });
+    await finishRun(sql, runId, { [DONE[act.act]]: changed });
     return runId;
   });
+}
+
+/** An act with what it needs, which must be given and exist. */
+async function readAct(deps: Deps, request: ActRequest): Promise<ActOnMany | { act: 'erase' }> {
+  const { act } = request;
+  switch (act) {
+    case 'tag':
+    case 'untag':
+      return { act, tag: needed(request, 'tag') };
+    case 'suppress': {
+      const list = await getSuppressionList(deps, needed(request, 'suppressionListId'));
+      if (list.builtIn)
+        throw new Problem('built-in', `“${list.name}” is filled by rules. Choose a list of your own.`, { field: 'suppressionListId' }); // prettier-ignore
+      return { act, suppressionListId: list.id };
+    }
+    case 'unsubscribe': {
+      const brandId = needed(request, 'brandId');
+      found(await deps.database.getRepository(BrandEntity).findOneBy({ id: brandId }), `brand ${brandId}`);
+      return { act, brandId };
+    }
+    case 'subscribe': {
+      const listId = needed(request, 'listId');
+      const list = found(await deps.database.getRepository(ListEntity).findOneBy({ id: listId }), `list ${listId}`);
+      return { act, listId, brandId: list.brandId, state: list.optIn === 'double' ? 'pending' : 'subscribed' };
+    }
+    default:
+      return { act };
+  }
+}
+
+function needed<K extends 'tag' | 'suppressionListId' | 'brandId' | 'listId'>(
+  request: ActRequest,
+  field: K,
+): NonNullable<ActRequest[K]> {
+  const value = request[field];
+  if (value === undefined) throw new Problem('invalid-input', `To ${request.act}, say ${field}.`, { field });
+  return value;
 }
 
 /** Page by page: each is gone for good when it is done, and a run that is interrupted is simply asked for again. */
@@ -89,18 +142,17 @@ async function erase(deps: Deps, selection: Selection, reason: string, actor: st
 /** The kept files of imports are read once for so many people. */
 const ERASED_AT_ONCE = 10_000;
 
-function readSelection({ addresses, standing, reconciled }: ActRequest): {
-  selection: Selection;
-  unreadable: string[];
-} {
-  const rest = { standing: standing ?? null, reconciled: reconciled ?? null };
-  if (addresses === undefined) return { selection: { addresses: null, ...rest }, unreadable: [] };
-  const parsed = addresses.map((text) => ({ text, address: parseAddress(text) }));
+function readSelection(request: ActRequest): { selection: Selection; unreadable: string[] } {
+  const rest = {
+    standing: request.standing ?? null,
+    reconciled: request.reconciled ?? null,
+    filter: request.filter ? fullFilter(request.filter) : null,
+  };
+  if (request.addresses === undefined) return { selection: { addresses: null, ...rest }, unreadable: [] };
+  const parsed = request.addresses.map((text) => ({ text, address: parseAddress(text) }));
+  const addresses = [...new Set(parsed.flatMap(({ address }) => (address.ok ? [address.address] : [])))];
   return {
-    selection: {
-      addresses: [...new Set(parsed.flatMap(({ address }) => (address.ok ? [address.address] : [])))],
-      ...rest,
-    },
+    selection: { addresses, ...rest },
     unreadable: parsed.filter(({ address }) => !address.ok).map(({ text }) => text.slice(0, 300)),
   };
 }

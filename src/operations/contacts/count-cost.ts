@@ -1,6 +1,7 @@
 import { priceOfMonth, reportPriceProblems, type PriceLadder } from '../../core/cost/price-ladder.ts';
 import { overWholeSet } from '../../store/database.ts';
-import { countSelection } from '../../store/statements/archive.ts';
+import { countSelection } from '../../store/statements/acts-on-many.ts';
+import { selectionOf } from '../../store/statements/selection.ts';
 import { findSetting, saveSetting } from '../../store/statements/settings.ts';
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
@@ -23,16 +24,16 @@ export interface ContactCost {
 export async function countCost(deps: Deps): Promise<ContactCost> {
   const ladder = (await findSetting<PriceLadder>(deps.database, PRICE_LADDER)) ?? null;
   const [all, unreachable] = await overWholeSet(deps.database, async (sql) => [
-    await countSelection(sql, { addresses: null, standing: null, reconciled: null }),
-    await countSelection(sql, { addresses: null, standing: 'unreachable', reconciled: null }),
+    await countSelection(sql, selectionOf({}), { act: 'archive' }),
+    await countSelection(sql, selectionOf({ standing: 'unreachable' }), { act: 'archive' }),
   ]);
-  const counted = all.contacts - all.archived;
+  const counted = all.willChange;
   const monthNow = ladder && priceOfMonth(ladder, counted);
   const monthAfter = ladder && priceOfMonth(ladder, counted - unreachable.contacts);
   return {
     ladder,
     counted,
-    archived: all.archived,
+    archived: all.contacts - all.willChange,
     unreachable: unreachable.contacts,
     monthNow,
     monthAfter,

@@ -1,8 +1,7 @@
 import { stringify } from 'csv-stringify/sync';
 import { parseAddress } from '../../core/address/normal-form.ts';
 import { inTransaction } from '../../store/database.ts';
-import { findAddresses } from '../../store/statements/contacts.ts';
-import { erasePeople, lockToErase } from '../../store/statements/erase.ts';
+import { erasePeople, listErasable, lockToErase } from '../../store/statements/erase.ts';
 import { OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
 import { findLetters, hasLetter } from '../../store/statements/import-rows.ts';
 import { findImport, listKeptImports, replaceImportParts, type ImportRow } from '../../store/statements/imports.ts';
@@ -16,20 +15,25 @@ import { readImportRecords } from './read-import-records.ts';
 const BATCH = 200;
 
 /**
- * Removes people from the whole database, the kept import files among it. Cannot be undone. Returns how many were erased.
+ * Removes people from the whole database, under every address they had and with every contact that was merged into them, the kept import files among it. Cannot be undone. Returns how many were erased.
  * Files go first: after a crash the people are still known, and erasing them again finishes it.
  */
 export async function eraseContacts(deps: Deps, contactIds: number[], actor: string): Promise<number> {
-  const addresses = new Set((await findAddresses(deps.database, contactIds)).values());
+  const persons = await listErasable(deps.database, contactIds);
+  const ids = [...new Set(persons.map((person) => person.id))];
+  const addresses = new Set(persons.map((person) => person.address));
   for (const importId of await listKeptImports(deps.database)) await eraseFromFile(deps, importId, addresses);
   let erased = 0;
-  for (let from = 0; from < contactIds.length; from += BATCH)
+  for (let from = 0; from < ids.length; from += BATCH)
     erased += await inTransaction(deps.database, async (sql) => {
-      const people = await lockToErase(sql, contactIds.slice(from, from + BATCH));
+      const batch = ids.slice(from, from + BATCH);
+      await lockToErase(sql, batch);
+      const standing = new Set((await listErasable(sql, batch)).map((person) => person.id));
+      const people = persons.filter((person) => batch.includes(person.id) && standing.has(person.id));
       await erasePeople(sql, people, actor);
-      return people.length;
+      return new Set(people.map((person) => person.id)).size;
     });
-  await callBackFromSends(deps, contactIds);
+  await callBackFromSends(deps, ids);
   return erased;
 }
 

@@ -5,7 +5,7 @@ import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
 
 /** Columns of Avendel's own; any other name is an attribute. */
-export const CONTACT_COLUMNS = ['address', 'name', 'joined_at', 'deliverability', 'stage', 'lists', 'archived_at'] as const; // prettier-ignore
+export const CONTACT_COLUMNS = ['address', 'name', 'joined_at', 'deliverability', 'stage', 'lists', 'tags', 'verdict', 'archived_at'] as const; // prettier-ignore
 
 export interface ContactExport {
   filter: ContactFilter;
@@ -44,6 +44,10 @@ function valueOf(row: ContactListRow, column: string): unknown {
       return row.stage ?? 'new';
     case 'lists':
       return row.lists;
+    case 'tags':
+      return row.tags;
+    case 'verdict':
+      return row.verdict;
     case 'archived_at':
       return row.archivedAt?.toISOString() ?? null;
     default:

@@ -1,6 +1,7 @@
 import { writeConfirmation } from '../../core/message/confirmation.ts';
 import { BrandEntity } from '../../store/entities/organisation.ts';
-import { restoreContacts } from '../../store/statements/archive.ts';
+import { actOnMany } from '../../store/statements/acts-on-many.ts';
+import { selectionOf } from '../../store/statements/selection.ts';
 import { inTransaction } from '../../store/database.ts';
 import {
   claimDueSignUps,
@@ -86,8 +87,13 @@ export async function confirm(deps: Deps, one: SignUpRow, network: string | null
     const contactId = one.contactId ?? (await ensureContact(sql, one.address, one.name, now));
     if (!(await confirmSignUp(sql, one.id, contactId, now, network))) return undefined;
     // Who had been archived and asks to be written to again counts again.
-    const selection = { addresses: [one.address], standing: 'archived' as const, reconciled: null };
-    await restoreContacts(sql, selection, 'confirmed a sign-up', BY_CONTACT);
+    await actOnMany(
+      sql,
+      selectionOf({ addresses: [one.address] }),
+      { act: 'restore' },
+      'confirmed a sign-up',
+      BY_CONTACT,
+    );
     return recordEventsWithin(deps, sql, [
       {
         kind: 'confirmed', at: now.getTime(), source: OWN_SOURCE, externalId: `confirmed:${one.id}`, contactId, brandId: one.brandId, campaignId: null,

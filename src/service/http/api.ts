@@ -14,6 +14,7 @@ import type { Route } from './route.ts';
 import { accountRoutes, SESSION_COOKIE } from './routes/accounts.ts';
 import { campaignRoutes } from './routes/campaigns.ts';
 import { actRoutes } from './routes/acts.ts';
+import { addressRoutes } from './routes/addresses.ts';
 import { contactRoutes } from './routes/contacts.ts';
 import { eventRoutes } from './routes/events.ts';
 import { organisationRoutes } from './routes/organisation.ts';
@@ -27,6 +28,7 @@ export const ROUTES: Route[] = [
   ...contactRoutes,
   ...permissionRoutes,
   ...actRoutes,
+  ...addressRoutes,
   ...campaignRoutes,
   ...eventRoutes,
   ...suppressionRoutes,

@@ -1,4 +1,4 @@
-import type { Deliverability, Stage, SubscriptionState } from '../../shared/words.ts';
+import type { Deliverability, OutsideVerdict, Stage, SubscriptionState } from '../../shared/words.ts';
 import type { Sql } from '../database.ts';
 
 export async function findAddresses(sql: Sql, contactIds: number[]): Promise<Map<number, string>> {
@@ -50,10 +50,17 @@ export interface ContactRow {
   deliverability: Deliverability;
   deliverabilitySince: Date | null;
   deliverabilityCause: Record<string, unknown> | null;
+  tags: string[];
+  /** What an outside verifier last said of the address. */
+  verdict: OutsideVerdict | null;
+  verdictCause: { source: string; at: string; word: string } | null;
+  /** The contact that took over when this one was merged. */
+  mergedInto: number | null;
 }
 
 const CONTACT_COLUMNS = `c.id::float8 AS id, c.address, c.name, c.attributes, c.joined_at AS "joinedAt", c.archived_at AS "archivedAt", c.erased_at AS "erasedAt",
-  c.deliverability, c.deliverability_since AS "deliverabilitySince", c.deliverability_cause AS "deliverabilityCause"`;
+  c.deliverability, c.deliverability_since AS "deliverabilitySince", c.deliverability_cause AS "deliverabilityCause",
+  c.tags, c.verdict, c.verdict_cause AS "verdictCause", c.merged_into::float8 AS "mergedInto"`;
 
 export async function findContact(
   sql: Sql,
@@ -76,7 +83,14 @@ export interface ContactFilter {
   listId: number | null;
   stage: Stage | null;
   deliverability: Deliverability | null;
+  tag: string | null;
   brandId: number;
+}
+
+/** A filter as it was asked for, with null for what was not. */
+export function fullFilter(asked: { brandId: number } & Partial<ContactFilter>): ContactFilter {
+  const { part = '', listId = null, stage = null, deliverability = null, tag = null, brandId } = asked;
+  return { part, listId, stage, deliverability, tag, brandId };
 }
 
 /** Contacts of the filter by number, after `after`, with their stage at the brand and the lists they are subscribed to. */
@@ -90,7 +104,7 @@ export async function listContacts(
     `SELECT ${CONTACT_COLUMNS}, cs.stage,
        ARRAY(SELECT l.name FROM subscription s JOIN list l ON l.id = s.list_id WHERE s.contact_id = c.id AND s.state = 'subscribed' ORDER BY l.id) AS lists
      FROM contact c LEFT JOIN contact_stage cs ON cs.contact_id = c.id AND cs.brand_id = $5
-     WHERE ${FILTER} AND c.id > $6 ORDER BY c.id LIMIT $7`,
+     WHERE ${FILTER} AND c.id > $7 ORDER BY c.id LIMIT $8`,
     [...filterParameters(filter), after, limit],
   );
 }
@@ -103,18 +117,26 @@ export async function countContacts(sql: Sql, filter: ContactFilter): Promise<nu
   return row!.n;
 }
 
-const FILTER = `c.erased_at IS NULL AND ($1 = '' OR c.address LIKE '%' || $1 || '%' OR c.name ILIKE '%' || $1 || '%')
-  AND ($2::int IS NULL OR EXISTS (SELECT FROM subscription s WHERE s.contact_id = c.id AND s.list_id = $2 AND s.state = 'subscribed'))
-  AND ($3::text IS NULL OR coalesce(cs.stage, 'new') = $3)
-  AND ($4::text IS NULL OR c.deliverability = $4)`;
+const FILTER = contactFilterSql(1);
 
-function filterParameters(filter: ContactFilter): unknown[] {
+/** The test of a filter over `contact c` and its `contact_stage cs` of the brand, which is the fifth of its six parameters. */
+export function contactFilterSql(first: number): string {
+  const [part, list, stage, deliverability, , tag] = [0, 1, 2, 3, 4, 5].map((index) => `$${first + index}`);
+  return `c.erased_at IS NULL AND (${part}::text = '' OR c.address LIKE '%' || ${part} || '%' OR c.name ILIKE '%' || ${part} || '%')
+  AND (${list}::int IS NULL OR EXISTS (SELECT FROM subscription s WHERE s.contact_id = c.id AND s.list_id = ${list} AND s.state = 'subscribed'))
+  AND (${stage}::text IS NULL OR coalesce(cs.stage, 'new') = ${stage})
+  AND (${deliverability}::text IS NULL OR c.deliverability = ${deliverability})
+  AND (${tag}::text IS NULL OR (c.tags <> '{}' AND c.tags @> ARRAY[${tag}::text]))`;
+}
+
+export function filterParameters(filter: Omit<ContactFilter, 'brandId'> & { brandId: number | null }): unknown[] {
   return [
     filter.part.toLowerCase().replace(/[\\%_]/g, '\\$&'),
     filter.listId,
     filter.stage,
     filter.deliverability,
     filter.brandId,
+    filter.tag,
   ];
 }
 

@@ -9,12 +9,27 @@ export interface ErasedPerson {
 /** What stands where personal data stood. */
 const GONE = '(erased)';
 
-/** Locks these contacts and returns those who are not erased yet, with what is to be found and removed. */
-export async function lockToErase(sql: Sql, contactIds: number[]): Promise<ErasedPerson[]> {
+/**
+ * What is to be found and removed of the people these contacts are, who are not erased yet: a row for each contact that
+ * was merged into another of them, with each address that any of them has or had.
+ */
+export async function listErasable(sql: Sql, contactIds: number[]): Promise<ErasedPerson[]> {
   return sql.query(
-    `SELECT id::float8 AS id, address, name FROM contact WHERE id = ANY($1::bigint[]) AND erased_at IS NULL ORDER BY id FOR UPDATE`,
+    `WITH RECURSIVE member AS (
+       SELECT id AS root, id, merged_into FROM contact WHERE id = ANY($1::bigint[])
+       UNION SELECT m.root, c.id, c.merged_into FROM member m JOIN contact c ON c.merged_into = m.id OR c.id = m.merged_into),
+     known AS (
+       SELECT m.root, c.address FROM member m JOIN contact c ON c.id = m.id WHERE c.erased_at IS NULL
+       UNION SELECT m.root, s.address FROM member m JOIN journal j ON j.contact_id = m.id AND j.subject = 'address'
+         CROSS JOIN LATERAL (VALUES (j.before->>'address'), (j.after->>'address')) s (address) WHERE s.address LIKE '%@%')
+     SELECT DISTINCT c.id::float8 AS id, k.address, c.name FROM member m JOIN known k USING (root) JOIN contact c ON c.id = m.id
+     WHERE c.erased_at IS NULL ORDER BY 1, 2`,
     [contactIds],
   );
+}
+
+export async function lockToErase(sql: Sql, contactIds: number[]): Promise<void> {
+  await sql.query(`SELECT id FROM contact WHERE id = ANY($1::bigint[]) ORDER BY id FOR UPDATE`, [contactIds]);
 }
 
 /**
@@ -24,18 +39,24 @@ export async function lockToErase(sql: Sql, contactIds: number[]): Promise<Erase
  */
 export async function erasePeople(sql: Sql, people: ErasedPerson[], actor: string): Promise<void> {
   if (people.length === 0) return;
+  // A statement meets each contact once; who had several addresses comes again with the next.
+  for (let left = people; left.length > 0;) {
+    const once = new Map(left.map((person) => [person.id, person]));
+    for (const statement of ERASURES) await sql.query(statement, [JSON.stringify([...once.values()])]);
+    left = left.filter((person) => once.get(person.id) !== person);
+  }
   const given = [JSON.stringify(people)];
-  for (const statement of ERASURES) await sql.query(statement, given);
   await sql.query(
     `WITH ${PEOPLE}
      INSERT INTO suppression_entry (list_id, kind, value, reason, source)
-     SELECT l.id, 'hash', p.hash, 'erased', $2 FROM person p, suppression_list l WHERE l.built_in = 'erasure' ORDER BY p.hash
+     SELECT DISTINCT l.id, 'hash', p.hash, 'erased', $2 FROM person p, suppression_list l WHERE l.built_in = 'erasure' ORDER BY 3
      ON CONFLICT (value, list_id) WHERE lifted_at IS NULL DO NOTHING`,
     [...given, actor],
   );
   await sql.query(
     `WITH ${PEOPLE}
-     UPDATE contact c SET address = '(erased ' || c.id || ')', name = NULL, attributes = '{}', deliverability_cause = NULL, archived_at = NULL, erased_at = now()
+     UPDATE contact c SET address = '(erased ' || c.id || ')', name = NULL, attributes = '{}', tags = '{}', verdict = NULL, verdict_cause = NULL,
+       deliverability_cause = NULL, archived_at = NULL, merged_into = NULL, erased_at = now()
      FROM person p WHERE c.id = p.id`,
     given,
   );
@@ -75,6 +96,8 @@ const ERASURES = [
   `WITH ${PEOPLE}
    UPDATE reconciliation_row r SET given = '${GONE}', address = NULL, hash = p.hash, contact_id = NULL FROM person p
    WHERE r.contact_id = p.id OR r.address = p.address OR strpos(lower(r.given), p.address) > 0`,
+  `WITH ${PEOPLE} DELETE FROM verification_row r USING person p WHERE r.address = p.address OR strpos(lower(r.given), p.address) > 0`,
+  `WITH ${PEOPLE} DELETE FROM refused_value r USING person p WHERE r.value = p.address`,
   `WITH ${PEOPLE} DELETE FROM sign_up_rate r USING person p WHERE r.key = 'address ' || p.hash`,
   `WITH ${PEOPLE}
    UPDATE return_message m SET raw = '', reading = '{}', because = '${GONE}' FROM person p

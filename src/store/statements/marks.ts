@@ -15,7 +15,10 @@ export interface ContactDeliverability {
   facts: DeliverabilityFact[];
 }
 
-/** All that bears on whether these contacts' addresses can receive: what came back, what was accepted, what people did or lifted. */
+/**
+ * All that bears on whether these contacts' addresses can receive: what came back, what was accepted, what people did or
+ * lifted. Messages to an address that has been mended since say nothing of the one that stands there now.
+ */
 export async function findDeliverabilityFacts(sql: Sql, contactIds: number[]): Promise<ContactDeliverability[]> {
   const rows: (Omit<ContactDeliverability, 'facts'> & {
     facts: (DeliverabilityFact & { campaignId?: number | null })[];
@@ -26,6 +29,8 @@ export async function findDeliverabilityFacts(sql: Sql, contactIds: number[]): P
          (extract(epoch FROM e.occurred_at) * 1000)::float8 AS at, e.campaign_id AS "campaignId", e.detail->>'class' AS "bounceClass", e.id AS "eventId"
        FROM event e WHERE e.contact_id = c.id AND (e.kind IN ('bounced', 'sent', 'delivered', 'replied', 'visited', 'purchased', 'confirmed')
          OR (e.kind IN ('opened', 'clicked') AND e.actor = 'human'))
+         AND (c.mended_at IS NULL OR NOT EXISTS (
+           SELECT FROM delivery d WHERE d.campaign_id = e.campaign_id AND d.contact_id = e.contact_id AND d.address <> c.address))
        UNION ALL
        SELECT 'lifted', (extract(epoch FROM s.lifted_at) * 1000)::float8, NULL, NULL, NULL
        FROM suppression_entry s JOIN suppression_list l ON l.id = s.list_id

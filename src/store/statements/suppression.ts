@@ -103,6 +103,15 @@ export async function enterEntries(
   return { entered: rows.length, contactIds: rows.flatMap((row) => (row.contactId === null ? [] : [row.contactId])) };
 }
 
+/** Closes entries of a list that have reached their end, so that they do not stand in the way of new ones. */
+export async function closeEndedEntries(sql: Sql, listId: number): Promise<void> {
+  await sql.query(
+    `UPDATE suppression_entry SET lifted_at = expires_at, lift_kind = 'rule', lifted_by = 'its end', lift_reason = 'reached its end'
+     WHERE list_id = $1 AND lifted_at IS NULL AND expires_at <= now()`,
+    [listId],
+  );
+}
+
 /** Lifts entries that are in effect, with a reason, and journals it. They stay on record. Returns what was lifted. */
 export async function liftEntries(
   sql: Sql,

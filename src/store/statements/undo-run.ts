@@ -10,7 +10,8 @@ export interface UndoneCounts {
 /**
  * The latest change that a run made to each thing, with whether anything changed that thing again later.
  * before = what the run found, taken from its first change. Sets are taken
- * apart; nothing that came later can be a set, since one only says where things began. Uses journal_by_run,
+ * apart; nothing that came later can be a set, since one only says where things began, or a tag. An address that somebody else
+ * has by now cannot go back. Uses journal_by_run,
  * journal_by_contact and journal_by_entry.
  */
 const CHANGES = `
@@ -24,7 +25,7 @@ const CHANGES = `
       first_value(j.before) OVER (PARTITION BY j.subject, j.subject_id, j.contact_id ORDER BY j.id) AS before,
       CASE WHEN j.subject = 'entry' THEN EXISTS (
         SELECT FROM journal l WHERE l.subject = 'entry' AND l.subject_id = j.subject_id AND l.id > j.id AND l.run_id IS DISTINCT FROM $1::int)
-      ELSE EXISTS (
+      ELSE (j.subject = 'address' AND EXISTS (SELECT FROM contact o WHERE o.address = j.before->>'address')) OR EXISTS (
         SELECT FROM journal l WHERE l.contact_id = j.contact_id AND l.subject = j.subject AND l.subject_id = j.subject_id AND l.id > j.id
           AND l.run_id IS DISTINCT FROM $1::int) END AS moved_on
     FROM mine j ORDER BY j.subject, j.subject_id, j.contact_id, j.id DESC),
@@ -37,13 +38,25 @@ export async function undoRunChanges(sql: Sql, runId: number, act: Act): Promise
      stages AS (
        UPDATE contact_stage s SET stage = b.before->>'stage', since = coalesce((b.before->>'since')::timestamptz, now()), cause = jsonb_build_object('undoneRun', $1::int)
        FROM back b WHERE b.subject = 'stage' AND s.contact_id = b.contact_id AND s.brand_id = b.subject_id),
-     deliverabilities AS (
-       UPDATE contact c SET deliverability = b.before->>'deliverability', deliverability_since = (b.before->>'since')::timestamptz,
-         deliverability_cause = CASE WHEN jsonb_typeof(b.before->'cause') = 'object' THEN b.before->'cause' END
-       FROM back b WHERE b.subject = 'deliverability' AND c.id = b.contact_id),
-     archived AS (
-       UPDATE contact c SET archived_at = (b.before->>'archivedAt')::timestamptz
-       FROM back b WHERE b.subject = 'archive' AND c.id = b.contact_id AND c.erased_at IS NULL),
+     contacts_back AS (
+       SELECT contact_id, jsonb_object_agg(subject, before) FILTER (WHERE subject IN ('deliverability', 'archive', 'address', 'verdict')) AS was,
+         coalesce(array_agg(after->>'tag') FILTER (WHERE subject = 'tag' AND before IS NULL), '{}') AS tagged,
+         coalesce(array_agg(before->>'tag') FILTER (WHERE subject = 'tag' AND before IS NOT NULL), '{}') AS untagged
+       FROM back WHERE subject IN ('deliverability', 'archive', 'address', 'verdict', 'tag') GROUP BY contact_id),
+     contacts AS (
+       UPDATE contact c SET
+         deliverability = coalesce(b.was->'deliverability'->>'deliverability', c.deliverability),
+         deliverability_since = CASE WHEN b.was ? 'deliverability' THEN (b.was->'deliverability'->>'since')::timestamptz ELSE c.deliverability_since END,
+         deliverability_cause = CASE WHEN NOT coalesce(b.was ? 'deliverability', false) THEN c.deliverability_cause
+           WHEN jsonb_typeof(b.was->'deliverability'->'cause') = 'object' THEN b.was->'deliverability'->'cause' END,
+         archived_at = CASE WHEN b.was ? 'archive' THEN (b.was->'archive'->>'archivedAt')::timestamptz ELSE c.archived_at END,
+         merged_into = CASE WHEN b.was ? 'archive' THEN (b.was->'archive'->>'mergedInto')::bigint ELSE c.merged_into END,
+         address = coalesce(b.was->'address'->>'address', c.address),
+         mended_at = CASE WHEN b.was ? 'address' THEN (b.was->'address'->>'mendedAt')::timestamptz ELSE c.mended_at END,
+         verdict = CASE WHEN b.was ? 'verdict' THEN b.was->'verdict'->>'verdict' ELSE c.verdict END,
+         verdict_cause = CASE WHEN b.was ? 'verdict' THEN nullif(b.was->'verdict'->'cause', 'null') ELSE c.verdict_cause END,
+         tags = ARRAY(SELECT t FROM unnest(c.tags) t WHERE t <> ALL (b.tagged) UNION SELECT t FROM unnest(b.untagged) t)
+       FROM contacts_back b WHERE c.id = b.contact_id AND c.erased_at IS NULL),
      subscriptions AS (
        UPDATE subscription s SET state = b.before->>'state', since = (b.before->>'since')::timestamptz, source = 'undo'
        FROM back b WHERE b.subject = 'subscription' AND b.before IS NOT NULL AND s.contact_id = b.contact_id AND s.list_id = b.subject_id),

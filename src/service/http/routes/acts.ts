@@ -1,5 +1,4 @@
 import type { PriceLadder } from '../../../core/cost/price-ladder.ts';
-import { checkAddresses } from '../../../operations/contacts/check-addresses.ts';
 import { applyAct, previewAct, type ActRequest } from '../../../operations/contacts/act-on-contacts.ts';
 import { countCost, savePriceLadder } from '../../../operations/contacts/count-cost.ts';
 import { exportReconciled, getReconciliation, reconcile } from '../../../operations/contacts/reconcile.ts';
@@ -22,16 +21,12 @@ interface Direction {
 
 export const actRoutes: Route[] = [
   route<never, never, ActRequest>({
-    method: 'post', path: '/contacts/acts/preview', summary: 'Whom archiving, restoring or erasing would change, how many, and a sample', body: schema.actPreview,
+    method: 'post', path: '/contacts/acts/preview', summary: 'Whom an act on many contacts would change, how many, and a sample', body: schema.actPreview,
     handle: ({ deps, body }) => previewAct(deps, body),
   }),
   route<never, never, ActRequest & { expect: number; reason: string }>({
-    method: 'post', path: '/contacts/acts', summary: 'Archive, restore or erase contacts, as a run; erasing cannot be undone', body: schema.actRequest,
+    method: 'post', path: '/contacts/acts', summary: 'Archive, restore, tag, untag, suppress, unsubscribe, subscribe or erase contacts, as a run; erasing cannot be undone', body: schema.actRequest,
     handle: ({ deps, body, who }) => applyAct(deps, { ...body, actor: who.name }),
-  }),
-  route<never, never, { addresses: string[] }>({
-    method: 'post', path: '/addresses/check', summary: 'What is to be said of addresses before they are taken in: syntax, look-alike domains, suppression, role names', body: schema.addressesCheck,
-    handle: ({ deps, body }) => checkAddresses(deps, body.addresses),
   }),
   route<never, { name: string }>({
     method: 'post', path: '/reconciliations', summary: 'Hold a list of addresses or SHA-256 against the base', query: schema.reconcileQuery, raw: 'text/csv', status: 201,

@@ -8,6 +8,7 @@ import {
   countContacts,
   findContact,
   findContactSubscriptions,
+  fullFilter,
   listContacts,
   listTimeLine,
   type ContactFilter,
@@ -32,7 +33,7 @@ export const contactRoutes: Route[] = [
   route<never, PageQuery & ContactFilter>({
     method: 'get', path: '/contacts', summary: 'Find contacts', query: schema.contactsQuery,
     async handle({ deps, query }) {
-      const filter = { part: query.part, listId: query.listId ?? null, stage: query.stage ?? null, deliverability: query.deliverability ?? null, brandId: query.brandId };
+      const filter = fullFilter(query);
       const rows = await listContacts(deps.database, filter, readCursor(query.cursor, 0), query.limit + 1);
       return { ...pageOf(rows, query.limit, (row) => row.id), total: await countContacts(deps.database, filter) };
     },
@@ -40,7 +41,7 @@ export const contactRoutes: Route[] = [
   route<never, ContactFilter & { format: 'csv' | 'jsonl'; columns: string }>({
     method: 'get', path: '/contacts/export', summary: 'Contacts of a filter as CSV or JSON Lines, with chosen columns', query: schema.contactsExport, answers: 'text/csv',
     handle({ deps, query, c }) {
-      const filter = { part: query.part, listId: query.listId ?? null, stage: query.stage ?? null, deliverability: query.deliverability ?? null, brandId: query.brandId };
+      const filter = fullFilter(query);
       const columns = query.columns.split(',').map((name) => name.trim()).filter((name) => name !== '');
       return streamText(c, `contacts.${query.format}`, exportContacts(deps, { filter, format: query.format, columns }), query.format === 'csv' ? 'text/csv' : 'application/x-ndjson');
     },

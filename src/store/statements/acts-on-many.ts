@@ -1,0 +1,169 @@
+import type { Sql } from '../database.ts';
+import type { Act } from './journal.ts';
+import { PICKED, selectionParameters, type Selection } from './selection.ts';
+
+/** An act on many, with what it needs to know. Erasing goes person by person, and is not among them. */
+export type ActOnMany =
+  | { act: 'archive' | 'restore' }
+  | { act: 'tag' | 'untag'; tag: string }
+  | { act: 'suppress'; suppressionListId: number }
+  | { act: 'unsubscribe'; brandId: number }
+  | { act: 'subscribe'; listId: number; brandId: number; state: 'subscribed' | 'pending' };
+
+export interface SelectionCount {
+  contacts: number;
+  willChange: number;
+  sample: { contactId: number; address: string; name: string | null }[];
+}
+
+const SAMPLE = 20;
+
+/** How many a selection has, how many of them the act would change, and some of these. */
+export async function countSelection(
+  sql: Sql,
+  selection: Selection,
+  act: ActOnMany | { act: 'erase' },
+): Promise<SelectionCount> {
+  const { would, parameters } = actSql(act);
+  const [row]: SelectionCount[] = await sql.query(
+    `WITH ${PICKED}, changing AS MATERIALIZED (SELECT p.id, p.address, p.name FROM picked p WHERE ${would})
+     SELECT (SELECT count(*)::int FROM picked) AS contacts, (SELECT count(*)::int FROM changing) AS "willChange",
+       (SELECT coalesce(json_agg(json_build_object('contactId', s.id, 'address', s.address, 'name', s.name)), '[]') FROM (SELECT * FROM changing ORDER BY id LIMIT ${SAMPLE}) s) AS sample`,
+    [...selectionParameters(selection), ...parameters],
+  );
+  return row!;
+}
+
+/** Does it to a selection in one statement, journaled under the run, and returns how many it changed. */
+export async function actOnMany(
+  sql: Sql,
+  selection: Selection,
+  act: ActOnMany,
+  reason: string,
+  by: Act,
+): Promise<number> {
+  const { would, parameters, change } = actSql(act);
+  const given = [...selectionParameters(selection), ...parameters];
+  const at = (offset: number): string => `$${given.length + offset}`;
+  const who: Who = { run: `${at(1)}::int`, actorKind: at(2), actor: `${at(3)}::text`, reason: `${at(4)}::text` };
+  const [row]: { n: number }[] = await sql.query(
+    `WITH ${PICKED}, changing AS MATERIALIZED (SELECT p.* FROM picked p WHERE ${would} ORDER BY p.id), ${change(who)}
+     SELECT count(*)::int AS n FROM changing`,
+    [...given, by.runId, by.actorKind, by.actor, reason],
+  );
+  return row!.n;
+}
+
+/** Expressions for who does it, for whichever statement. */
+interface Who {
+  run: string;
+  actorKind: string;
+  actor: string;
+  reason: string;
+}
+
+interface ActSql {
+  /** Whether a `picked p` would change. Its own parameters begin with $11. */
+  would: string;
+  parameters: unknown[];
+  /** CTEs that change the contacts of `changing` and journal it. */
+  change: (who: Who) => string;
+}
+
+function actSql(act: ActOnMany | { act: 'erase' }): ActSql {
+  switch (act.act) {
+    case 'archive':
+      return { would: 'p.archived_at IS NULL', parameters: [], change: archive };
+    case 'restore':
+      return { would: 'p.archived_at IS NOT NULL', parameters: [], change: restore };
+    case 'tag':
+      return { would: 'NOT p.tags @> ARRAY[$11::text]', parameters: [act.tag], change: tag };
+    case 'untag':
+      return { would: 'p.tags @> ARRAY[$11::text]', parameters: [act.tag], change: untag };
+    case 'suppress':
+      return { would: NOT_ON_LIST, parameters: [act.suppressionListId], change: suppress };
+    case 'unsubscribe':
+      return { would: ON_ANY_LIST, parameters: [act.brandId], change: unsubscribe };
+    case 'subscribe':
+      return { would: MAY_BE_SUBSCRIBED, parameters: [act.listId, act.brandId, act.state], change: subscribe };
+    case 'erase':
+      return { would: 'true', parameters: [], change: () => '' };
+  }
+}
+
+const NOTED = `INSERT INTO journal (run_id, contacts, subject, subject_id, after, actor_kind, actor, cause)`;
+const NOTED_SINGLY = `INSERT INTO journal (run_id, contact_id, subject, subject_id, before, after, actor_kind, actor, cause)`;
+const SET_OF_ALL = `range_agg(int8range(id, id, '[]'))`;
+const by = (who: Who): string => `${who.actorKind}, ${who.actor}, jsonb_build_object('reason', ${who.reason})`;
+
+const archive = (who: Who): string => `
+  changed AS (UPDATE contact c SET archived_at = now() FROM changing p WHERE c.id = p.id),
+  noted AS (
+    ${NOTED} SELECT ${who.run}, ${SET_OF_ALL}, 'archive', 0, jsonb_build_object('archivedAt', now()), ${by(who)} FROM changing HAVING count(*) > 0)`;
+
+/** Each with when they had been archived: they differ. Who was merged into another stands alone again. */
+const restore = (who: Who): string => `
+  changed AS (UPDATE contact c SET archived_at = NULL, merged_into = NULL FROM changing p WHERE c.id = p.id),
+  noted AS (
+    ${NOTED_SINGLY} SELECT ${who.run}, c.id, 'archive', 0, jsonb_build_object('archivedAt', c.archived_at, 'mergedInto', c.merged_into), NULL, ${by(who)}
+    FROM changing p JOIN contact c ON c.id = p.id)`;
+
+/** A tag's journal rows are told apart by a digest of it. */
+const TAG_SUBJECT = `hashtext($11::text)`;
+
+const tag = (who: Who): string => `
+  changed AS (UPDATE contact c SET tags = array_append(c.tags, $11::text) FROM changing p WHERE c.id = p.id),
+  noted AS (
+    ${NOTED} SELECT ${who.run}, ${SET_OF_ALL}, 'tag', ${TAG_SUBJECT}, jsonb_build_object('tag', $11::text), ${by(who)} FROM changing HAVING count(*) > 0)`;
+
+const untag = (who: Who): string => `
+  changed AS (UPDATE contact c SET tags = array_remove(c.tags, $11::text) FROM changing p WHERE c.id = p.id),
+  noted AS (
+    ${NOTED_SINGLY} SELECT ${who.run}, id, 'tag', ${TAG_SUBJECT}, jsonb_build_object('tag', $11::text), NULL, ${by(who)} FROM changing)`;
+
+const NOT_ON_LIST = `NOT EXISTS (
+  SELECT FROM suppression_entry e WHERE e.list_id = $11::int AND e.value = p.address AND e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > now()))`;
+
+const suppress = (who: Who): string => enterChanging('$11::int', who);
+
+/** CTEs that enter the addresses of `changing` on a list. Entries that have run out must have been closed before. */
+function enterChanging(list: string, who: Who): string {
+  return `
+  entered AS (
+    INSERT INTO suppression_entry (list_id, kind, value, reason, source)
+    SELECT ${list}, 'address', p.address, ${who.reason}, ${who.actor} FROM changing p
+    ON CONFLICT (value, list_id) WHERE lifted_at IS NULL DO NOTHING RETURNING id, list_id, value),
+  entries_noted AS (
+    ${NOTED_SINGLY}
+    SELECT ${who.run}, p.id, 'entry', e.id, NULL, jsonb_build_object('list', l.name, 'listId', l.id, 'value', e.value, 'inEffect', true), ${by(who)}
+    FROM entered e JOIN changing p ON p.address = e.value JOIN suppression_list l ON l.id = e.list_id)`;
+}
+
+const LISTS_OF_BRAND = `(SELECT id FROM list WHERE brand_id = $11::int)`;
+const ON_ANY_LIST = `EXISTS (SELECT FROM subscription s WHERE s.contact_id = p.id AND s.list_id IN ${LISTS_OF_BRAND} AND s.state <> 'unsubscribed')`;
+
+/** Off every list of the brand, and out of the brand: as when the person asks for no more. */
+const unsubscribe = (who: Who): string => `
+  old AS (
+    SELECT s.contact_id, s.list_id, s.state, s.since FROM subscription s JOIN changing p ON p.id = s.contact_id
+    WHERE s.list_id IN ${LISTS_OF_BRAND} AND s.state <> 'unsubscribed'),
+  changed AS (
+    UPDATE subscription s SET state = 'unsubscribed', since = now(), source = 'run ' || ${who.run}
+    FROM old o WHERE s.contact_id = o.contact_id AND s.list_id = o.list_id),
+  noted AS (
+    ${NOTED_SINGLY}
+    SELECT ${who.run}, contact_id, 'subscription', list_id, jsonb_build_object('state', state, 'since', since), jsonb_build_object('state', 'unsubscribed', 'since', now()), ${by(who)} FROM old),
+  ${enterChanging(`(SELECT id FROM suppression_list WHERE built_in = 'opt-out' AND scope_id = $11::int)`, who)}`;
+
+/** Whoever left, opted out or complained may not be put on a list by anybody but themselves; the archived are mailed nothing. */
+const MAY_BE_SUBSCRIBED = `p.archived_at IS NULL AND $13::text IS NOT NULL
+  AND NOT EXISTS (SELECT FROM subscription s WHERE s.contact_id = p.id AND s.list_id = $11::int)
+  AND NOT EXISTS (
+    SELECT FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
+    WHERE e.value = p.address AND e.lifted_at IS NULL AND l.built_in IN ('complaint', 'opt-out') AND l.scope_id = $12::int)`;
+
+const subscribe = (who: Who): string => `
+  changed AS (
+    INSERT INTO subscription (contact_id, list_id, state, since, source) SELECT id, $11::int, $13::text, now(), 'run ' || ${who.run} FROM changing),
+  noted AS (
+    ${NOTED} SELECT ${who.run}, ${SET_OF_ALL}, 'subscription', $11::int, jsonb_build_object('state', $13::text, 'since', now()), ${by(who)} FROM changing HAVING count(*) > 0)`;
