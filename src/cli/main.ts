@@ -33,8 +33,13 @@ const GROUPS: { name: string; summary: string; load: () => Promise<{ addCommands
   },
   {
     name: 'addresses',
-    summary: 'check addresses before they are taken in',
+    summary: 'check addresses before they are taken in, find slips among ours and mend them',
     load: () => import('./commands/addresses.ts'),
+  },
+  {
+    name: 'verifications',
+    summary: 'what outside verifiers say of addresses, and what to do about it',
+    load: () => import('./commands/verifications.ts'),
   },
   { name: 'runs', summary: 'runs: what was changed, and undo', load: () => import('./commands/runs.ts') },
   { name: 'returns', summary: 'messages that came back', load: () => import('./commands/returns.ts') },

@@ -2,6 +2,7 @@ import type * as addresses from '../shared/api-addresses.ts';
 import type * as permission from '../shared/api-permission.ts';
 import type * as api from '../shared/api.ts';
 import type { ProblemDocument } from '../shared/problems.ts';
+import type { OutsideVerdict } from '../shared/words.ts';
 
 /** What can be sent as a body as it is. */
 type Upload = NonNullable<RequestInit['body']>;
@@ -95,6 +96,18 @@ export function makeClient(options: ClientOptions) {
     previewMending: (from: string, to: string) => post<addresses.MendPreview>('/addresses/mend/preview', { from, to }),
     mend: (from: string, to: string, expect: number, reason: string) =>
       post<api.Run>('/addresses/mend', { from, to, expect, reason }),
+    verify: (query: { name: string; source: string; checkedAt?: string; column?: string }, file: Upload) =>
+      send<addresses.Verification>('POST', '/verifications', { query, raw: file, type: 'text/csv' }),
+    verifications: (options: PageOptions = {}) =>
+      get<api.Page<addresses.VerificationItem>>('/verifications', { ...options }),
+    verification: (id: number) => get<addresses.Verification>(`/verifications/${id}`),
+    mapWords: (id: number, words: Record<string, OutsideVerdict>) =>
+      post<addresses.Verification>(`/verifications/${id}/words`, { words }),
+    applyVerification: (id: number, expect: number, reason: string) =>
+      post<api.Run>(`/verifications/${id}/apply`, { expect, reason }),
+    forgetVerification: (id: number) => send<void>('DELETE', `/verifications/${id}`, {}),
+    verdictActs: () => get<addresses.VerdictActs>('/verdict-acts'),
+    saveVerdictActs: (acts: Partial<addresses.VerdictActs>) => post<addresses.VerdictActs>('/verdict-acts', acts),
     reconcile: (name: string, file: Upload) =>
       send<permission.Reconciliation>('POST', '/reconciliations', { query: { name }, raw: file, type: 'text/csv' }),
     reconciliations: (options: PageOptions = {}) =>

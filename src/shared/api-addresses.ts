@@ -1,3 +1,5 @@
+import type { OutsideVerdict } from './words.ts';
+
 /** What the API answers about addresses: checks, slips and their mending, verdicts of outside verifiers. Instants are RFC 3339 texts. */
 
 export interface DomainStanding {
@@ -23,4 +25,33 @@ export interface MendPreview {
   /** Left alone, since the person of the mended address was erased. */
   erased: number;
   sample: { contactId: number; address: string; mended: string; mergesInto: number | null }[];
+}
+
+export type VerdictAct = 'suppress' | 'hold' | 'tag' | 'nothing';
+export type VerdictActs = Record<OutsideVerdict, VerdictAct>;
+
+export interface VerificationItem {
+  id: number;
+  name: string;
+  source: string;
+  checkedAt: string;
+  rows: number;
+  unreadable: number;
+  /** The run that applied it. */
+  runId: number | null;
+  actor: string;
+  createdAt: string;
+}
+
+/** A file of an outside verifier: its words, what they mean, and what its verdicts would do. */
+export interface Verification extends VerificationItem {
+  words: {
+    word: string;
+    rows: number;
+    contacts: number;
+    verdict: OutsideVerdict | null;
+    proposed: OutsideVerdict | null;
+  }[];
+  verdicts: { verdict: OutsideVerdict; contacts: number; act: VerdictAct; willChange: number }[];
+  willChange: number;
 }

@@ -10,6 +10,7 @@ import {
   STAGES,
   CAMPAIGN_STATES,
   DELIVERY_STATES,
+  OUTSIDE_VERDICTS,
 } from './words.ts';
 
 /** Schemas of what the API takes. The API description is made from these, so it cannot say anything else. */
@@ -158,6 +159,30 @@ export const mendRequest = Joi.object({
   expect: Joi.number().integer().min(0).required().description('How many the preview said would be mended and merged'),
   reason,
 });
+const outsideVerdict = Joi.string().valid(...OUTSIDE_VERDICTS);
+export const verificationQuery = Joi.object({
+  name: text(200).required().description('Name of the file'),
+  source: text(100).required().description('Who verified; their words are mapped once'),
+  checkedAt: Joi.date().iso().max('now').description('When they did; now, if left out'),
+  column: text(200).description('Header of the column of verdicts, if it is not found by itself'),
+});
+export const verifierWords = Joi.object({
+  words: Joi.object()
+    .pattern(Joi.string().max(200).allow(''), outsideVerdict)
+    .min(1)
+    .max(1000)
+    .required()
+    .description('Word of the verifier to verdict'),
+});
+export const verificationApply = Joi.object({
+  expect: Joi.number().integer().min(0).required().description('`willChange` of the file'),
+  reason,
+});
+export const verdictActs = Joi.object(
+  Object.fromEntries(
+    OUTSIDE_VERDICTS.map((verdict) => [verdict, Joi.string().valid('suppress', 'hold', 'tag', 'nothing')]),
+  ),
+).min(1);
 export const reconcileQuery = Joi.object({
   name: text(200).required().description('Name of the list, as its file is called'),
 });

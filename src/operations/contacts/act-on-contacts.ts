@@ -147,6 +147,7 @@ function readSelection(request: ActRequest): { selection: Selection; unreadable:
     standing: request.standing ?? null,
     reconciled: request.reconciled ?? null,
     filter: request.filter ? fullFilter(request.filter) : null,
+    verified: null,
   };
   if (request.addresses === undefined) return { selection: { addresses: null, ...rest }, unreadable: [] };
   const parsed = request.addresses.map((text) => ({ text, address: parseAddress(text) }));

@@ -1,8 +1,6 @@
 import { stringify } from 'csv-stringify/sync';
 import { withoutFormula } from '../../core/export/without-formula.ts';
-import { makeQuoteMender, type BrokenLine } from '../../core/import/mend-quotes.ts';
 import { findGivenColumn, readGiven } from '../../core/import/read-given.ts';
-import { guessDelimiter, guessEncoding } from '../../core/import/read-table.ts';
 import { overWholeSet } from '../../store/database.ts';
 import {
   deleteReconciliation, insertGivenRows, insertReconciliation, listReconciled, listReconciliations, matchGivenRows,
@@ -10,7 +8,7 @@ import {
 } from '../../store/statements/reconciliations.ts'; // prettier-ignore
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
-import { readRows } from './read-import-records.ts';
+import { readUploadedTable } from './read-uploaded-table.ts';
 
 const BATCH = 10_000;
 const MOST_ROWS = 5_000_000;
@@ -41,17 +39,11 @@ export async function getReconciliation(deps: Deps, id: number): Promise<Reconci
 
 /** Keeps the rows as they stream in, some thousand a statement. Returns how many there are. */
 async function keepRows(deps: Deps, id: number, name: string, bytes: AsyncIterable<Uint8Array>): Promise<number> {
-  const mender = makeQuoteMender();
-  let decoder: InstanceType<typeof TextDecoder> | undefined;
-  let delimiter: string | undefined;
   let column: number | undefined;
   let rowNo = 0;
   let batch: GivenRow[] = [];
-  const take = async (rows: (string | BrokenLine)[]): Promise<void> => {
-    const [first] = rows;
-    if (first === undefined) return;
-    delimiter ??= guessDelimiter(typeof first === 'string' ? first : '');
-    for (const { cells, error } of readRows(rows, delimiter)) {
+  for await (const records of readUploadedTable(name, bytes))
+    for (const { cells, error } of records) {
       if (column === undefined) {
         const place = findGivenColumn(cells ?? []);
         if (!place) throw new Problem('bad-file', `${name} has no column of addresses or of SHA-256. Its first row is: ${(cells ?? [error]).join(', ').slice(0, 200)}.`); // prettier-ignore
@@ -64,17 +56,6 @@ async function keepRows(deps: Deps, id: number, name: string, bytes: AsyncIterab
       await insertGivenRows(deps.database, id, batch);
       batch = [];
     }
-  };
-  for await (const chunk of bytes) {
-    if (!decoder) {
-      const encoding = guessEncoding(chunk);
-      if (!encoding) throw new Problem('bad-file', `${name} is not a text file.`);
-      decoder = new TextDecoder(encoding);
-    }
-    await take(mender.take(decoder.decode(chunk, { stream: true })));
-  }
-  await take(mender.take(decoder?.decode() ?? ''));
-  await take(mender.end());
   if (batch.length > 0) await insertGivenRows(deps.database, id, batch);
   return rowNo;
 }

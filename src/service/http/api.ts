@@ -15,6 +15,7 @@ import { accountRoutes, SESSION_COOKIE } from './routes/accounts.ts';
 import { campaignRoutes } from './routes/campaigns.ts';
 import { actRoutes } from './routes/acts.ts';
 import { addressRoutes } from './routes/addresses.ts';
+import { verificationRoutes } from './routes/verifications.ts';
 import { contactRoutes } from './routes/contacts.ts';
 import { eventRoutes } from './routes/events.ts';
 import { organisationRoutes } from './routes/organisation.ts';
@@ -29,6 +30,7 @@ export const ROUTES: Route[] = [
   ...permissionRoutes,
   ...actRoutes,
   ...addressRoutes,
+  ...verificationRoutes,
   ...campaignRoutes,
   ...eventRoutes,
   ...suppressionRoutes,

@@ -42,9 +42,11 @@ CREATE TABLE verification_row (
   row_no int NOT NULL,
   given text NOT NULL,
   address text COLLATE "C",
+  contact_id bigint,
   word text NOT NULL,
   PRIMARY KEY (verification_id, row_no)
 );
+CREATE INDEX verification_row_by_contact ON verification_row (verification_id, contact_id);
 CREATE TABLE verifier_word (
   source text NOT NULL,
   word text NOT NULL,

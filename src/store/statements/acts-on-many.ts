@@ -63,7 +63,7 @@ interface Who {
 }
 
 interface ActSql {
-  /** Whether a `picked p` would change. Its own parameters begin with $11. */
+  /** Whether a `picked p` would change. Its own parameters begin with $13. */
   would: string;
   parameters: unknown[];
   /** CTEs that change the contacts of `changing` and journal it. */
@@ -77,9 +77,9 @@ function actSql(act: ActOnMany | { act: 'erase' }): ActSql {
     case 'restore':
       return { would: 'p.archived_at IS NOT NULL', parameters: [], change: restore };
     case 'tag':
-      return { would: 'NOT p.tags @> ARRAY[$11::text]', parameters: [act.tag], change: tag };
+      return { would: 'NOT p.tags @> ARRAY[$13::text]', parameters: [act.tag], change: tag };
     case 'untag':
-      return { would: 'p.tags @> ARRAY[$11::text]', parameters: [act.tag], change: untag };
+      return { would: 'p.tags @> ARRAY[$13::text]', parameters: [act.tag], change: untag };
     case 'suppress':
       return { would: NOT_ON_LIST, parameters: [act.suppressionListId], change: suppress };
     case 'unsubscribe':
@@ -109,22 +109,22 @@ const restore = (who: Who): string => `
     FROM changing p JOIN contact c ON c.id = p.id)`;
 
 /** A tag's journal rows are told apart by a digest of it. */
-const TAG_SUBJECT = `hashtext($11::text)`;
+const TAG_SUBJECT = `hashtext($13::text)`;
 
 const tag = (who: Who): string => `
-  changed AS (UPDATE contact c SET tags = array_append(c.tags, $11::text) FROM changing p WHERE c.id = p.id),
+  changed AS (UPDATE contact c SET tags = array_append(c.tags, $13::text) FROM changing p WHERE c.id = p.id),
   noted AS (
-    ${NOTED} SELECT ${who.run}, ${SET_OF_ALL}, 'tag', ${TAG_SUBJECT}, jsonb_build_object('tag', $11::text), ${by(who)} FROM changing HAVING count(*) > 0)`;
+    ${NOTED} SELECT ${who.run}, ${SET_OF_ALL}, 'tag', ${TAG_SUBJECT}, jsonb_build_object('tag', $13::text), ${by(who)} FROM changing HAVING count(*) > 0)`;
 
 const untag = (who: Who): string => `
-  changed AS (UPDATE contact c SET tags = array_remove(c.tags, $11::text) FROM changing p WHERE c.id = p.id),
+  changed AS (UPDATE contact c SET tags = array_remove(c.tags, $13::text) FROM changing p WHERE c.id = p.id),
   noted AS (
-    ${NOTED_SINGLY} SELECT ${who.run}, id, 'tag', ${TAG_SUBJECT}, jsonb_build_object('tag', $11::text), NULL, ${by(who)} FROM changing)`;
+    ${NOTED_SINGLY} SELECT ${who.run}, id, 'tag', ${TAG_SUBJECT}, jsonb_build_object('tag', $13::text), NULL, ${by(who)} FROM changing)`;
 
 const NOT_ON_LIST = `NOT EXISTS (
-  SELECT FROM suppression_entry e WHERE e.list_id = $11::int AND e.value = p.address AND e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > now()))`;
+  SELECT FROM suppression_entry e WHERE e.list_id = $13::int AND e.value = p.address AND e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > now()))`;
 
-const suppress = (who: Who): string => enterChanging('$11::int', who);
+const suppress = (who: Who): string => enterChanging('$13::int', who);
 
 /** CTEs that enter the addresses of `changing` on a list. Entries that have run out must have been closed before. */
 function enterChanging(list: string, who: Who): string {
@@ -139,7 +139,7 @@ function enterChanging(list: string, who: Who): string {
     FROM entered e JOIN changing p ON p.address = e.value JOIN suppression_list l ON l.id = e.list_id)`;
 }
 
-const LISTS_OF_BRAND = `(SELECT id FROM list WHERE brand_id = $11::int)`;
+const LISTS_OF_BRAND = `(SELECT id FROM list WHERE brand_id = $13::int)`;
 const ON_ANY_LIST = `EXISTS (SELECT FROM subscription s WHERE s.contact_id = p.id AND s.list_id IN ${LISTS_OF_BRAND} AND s.state <> 'unsubscribed')`;
 
 /** Off every list of the brand, and out of the brand: as when the person asks for no more. */
@@ -153,17 +153,17 @@ const unsubscribe = (who: Who): string => `
   noted AS (
     ${NOTED_SINGLY}
     SELECT ${who.run}, contact_id, 'subscription', list_id, jsonb_build_object('state', state, 'since', since), jsonb_build_object('state', 'unsubscribed', 'since', now()), ${by(who)} FROM old),
-  ${enterChanging(`(SELECT id FROM suppression_list WHERE built_in = 'opt-out' AND scope_id = $11::int)`, who)}`;
+  ${enterChanging(`(SELECT id FROM suppression_list WHERE built_in = 'opt-out' AND scope_id = $13::int)`, who)}`;
 
 /** Whoever left, opted out or complained may not be put on a list by anybody but themselves; the archived are mailed nothing. */
-const MAY_BE_SUBSCRIBED = `p.archived_at IS NULL AND $13::text IS NOT NULL
-  AND NOT EXISTS (SELECT FROM subscription s WHERE s.contact_id = p.id AND s.list_id = $11::int)
+const MAY_BE_SUBSCRIBED = `p.archived_at IS NULL AND $15::text IS NOT NULL
+  AND NOT EXISTS (SELECT FROM subscription s WHERE s.contact_id = p.id AND s.list_id = $13::int)
   AND NOT EXISTS (
     SELECT FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
-    WHERE e.value = p.address AND e.lifted_at IS NULL AND l.built_in IN ('complaint', 'opt-out') AND l.scope_id = $12::int)`;
+    WHERE e.value = p.address AND e.lifted_at IS NULL AND l.built_in IN ('complaint', 'opt-out') AND l.scope_id = $14::int)`;
 
 const subscribe = (who: Who): string => `
   changed AS (
-    INSERT INTO subscription (contact_id, list_id, state, since, source) SELECT id, $11::int, $13::text, now(), 'run ' || ${who.run} FROM changing),
+    INSERT INTO subscription (contact_id, list_id, state, since, source) SELECT id, $13::int, $15::text, now(), 'run ' || ${who.run} FROM changing),
   noted AS (
-    ${NOTED} SELECT ${who.run}, ${SET_OF_ALL}, 'subscription', $11::int, jsonb_build_object('state', $13::text, 'since', now()), ${by(who)} FROM changing HAVING count(*) > 0)`;
+    ${NOTED} SELECT ${who.run}, ${SET_OF_ALL}, 'subscription', $13::int, jsonb_build_object('state', $15::text, 'since', now()), ${by(who)} FROM changing HAVING count(*) > 0)`;

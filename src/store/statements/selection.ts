@@ -1,3 +1,4 @@
+import type { OutsideVerdict } from '../../shared/words.ts';
 import type { Sql } from '../database.ts';
 import { contactFilterSql, filterParameters, type ContactFilter } from './contacts.ts';
 
@@ -9,6 +10,8 @@ export interface Selection {
   /** Those on a reconciled list, or those of ours that are not on it. */
   reconciled: { id: number; on: boolean } | null;
   filter: ContactFilter | null;
+  /** Those of whom a verifier's file says this. */
+  verified: { id: number; verdict: OutsideVerdict } | null;
 }
 
 /** `unreachable`: not archived, and no campaign of any brand could reach them now. */
@@ -23,30 +26,42 @@ const REACHABLE = `c.deliverability <> 'undeliverable' AND EXISTS (
   WHERE s.contact_id = c.id AND s.state IN ('subscribed', 'pending')
     AND NOT EXISTS (SELECT FROM contact_stage g WHERE g.contact_id = c.id AND g.brand_id = l.brand_id AND g.stage = 'sunset'))`;
 
-/** CTE `picked (id, address, name, archived_at, tags)` over the ten of selectionParameters. */
+/** CTE `picked (id, address, name, archived_at, tags)` over the twelve of selectionParameters. */
 export const PICKED = `picked AS (
   SELECT c.id, c.address, c.name, c.archived_at, c.tags FROM contact c
   LEFT JOIN contact_stage cs ON cs.contact_id = c.id AND cs.brand_id = $9::int
   WHERE ($1::text[] IS NULL OR c.address = ANY($1::text[]))
-    AND ($3::int IS NULL OR EXISTS (SELECT FROM reconciliation_row r WHERE r.reconciliation_id = $3 AND r.contact_id = c.id) = $4::boolean)
+    AND ($3::int IS NULL OR (c.id IN (SELECT r.contact_id FROM reconciliation_row r WHERE r.reconciliation_id = $3 AND r.contact_id IS NOT NULL)) = $4::boolean)
     AND CASE $2::text WHEN 'unreachable' THEN c.archived_at IS NULL AND NOT (${REACHABLE}) WHEN 'archived' THEN c.archived_at IS NOT NULL ELSE true END
+    AND ($11::int IS NULL OR c.id IN (
+      SELECT r.contact_id FROM verification_row r JOIN verification v ON v.id = r.verification_id JOIN verifier_word w ON w.source = v.source AND w.word = r.word
+      WHERE v.id = $11 AND r.contact_id IS NOT NULL AND w.verdict = $12::text))
     AND ${contactFilterSql(5)})`;
 
 const ANYBODY = { part: '', listId: null, stage: null, deliverability: null, tag: null, brandId: null };
 
-export function selectionParameters({ addresses, standing, reconciled, filter }: Selection): unknown[] {
-  return [addresses, standing, reconciled?.id ?? null, reconciled?.on ?? null, ...filterParameters(filter ?? ANYBODY)];
+export function selectionParameters({ addresses, standing, reconciled, filter, verified }: Selection): unknown[] {
+  const [list, on] = [reconciled?.id ?? null, reconciled?.on ?? null];
+  return [
+    addresses,
+    standing,
+    list,
+    on,
+    ...filterParameters(filter ?? ANYBODY),
+    verified?.id ?? null,
+    verified?.verdict ?? null,
+  ];
 }
 
 /** A selection of whom one thing says who they are. */
 export function selectionOf(who: Partial<Selection>): Selection {
-  return { addresses: null, standing: null, reconciled: null, filter: null, ...who };
+  return { addresses: null, standing: null, reconciled: null, filter: null, verified: null, ...who };
 }
 
 /** Ids of a selection, in order, after `after`: for acts that go through people one batch at a time. */
 export async function listSelection(sql: Sql, selection: Selection, after: number, limit: number): Promise<number[]> {
   const rows: { id: number }[] = await sql.query(
-    `WITH ${PICKED} SELECT id::float8 AS id FROM picked WHERE id > $11 ORDER BY id LIMIT $12`,
+    `WITH ${PICKED} SELECT id::float8 AS id FROM picked WHERE id > $13 ORDER BY id LIMIT $14`,
     [...selectionParameters(selection), after, limit],
   );
   return rows.map((row) => row.id);

@@ -1,0 +1,261 @@
+import { parseAddress } from '../../core/address/normal-form.ts';
+import {
+  DEFAULT_VERDICT_ACTS,
+  findVerdictColumns,
+  proposeVerdict,
+  readVerifierWord,
+  type VerdictAct,
+} from '../../core/import/read-verdicts.ts';
+import { OUTSIDE_VERDICTS, type OutsideVerdict } from '../../shared/words.ts';
+import { inTransaction, overWholeSet, type Sql } from '../../store/database.ts';
+import { actOnMany, countSelection, type ActOnMany } from '../../store/statements/acts-on-many.ts';
+import { findRun, finishRun, insertRun, type Act, type RunRow } from '../../store/statements/journal.ts';
+import { selectionOf } from '../../store/statements/selection.ts';
+import { findSetting, saveSetting } from '../../store/statements/settings.ts';
+import { findBuiltInLists, insertSuppressionList, listSuppressionLists } from '../../store/statements/suppression.ts';
+import {
+  closeVerification,
+  deleteVerification,
+  insertVerification,
+  insertVerifiedRows,
+  listVerifications,
+  listWords,
+  matchVerifiedRows,
+  saveWords,
+  setVerdicts,
+  type VerificationRow,
+  type VerifiedRow,
+  type VerifierWord,
+} from '../../store/statements/verifications.ts';
+import { callBackFromSends } from '../campaigns/call-back.ts';
+import type { Deps } from '../deps.ts';
+import { found, Problem } from '../problem.ts';
+import { readUploadedTable } from './read-uploaded-table.ts';
+
+const VERDICT_ACTS_SETTING = 'verdict-acts';
+/** The list on which a verdict of act hold puts contacts until a person decides. */
+const HELD_LIST = 'Held after verification';
+const BATCH = 10_000;
+const MOST_ROWS = 5_000_000;
+
+export type VerdictActs = Record<OutsideVerdict, VerdictAct>;
+
+export interface VerificationRequest {
+  name: string;
+  /** Who verified: their words are mapped once. */
+  source: string;
+  checkedAt: Date;
+  column?: string;
+  actor: string;
+}
+
+/** A file of a verifier with what its words mean, and what its verdicts would do. */
+export interface Verification extends VerificationRow {
+  words: (VerifierWord & { proposed: OutsideVerdict | null })[];
+  verdicts: { verdict: OutsideVerdict; contacts: number; act: VerdictAct; willChange: number }[];
+  willChange: number;
+}
+
+/** Takes a verifier's file in and finds the contacts it speaks of; marks nobody yet. @throws Problem bad-file */
+export async function receiveVerification(
+  deps: Deps,
+  request: VerificationRequest,
+  bytes: AsyncIterable<Uint8Array>,
+): Promise<Verification> {
+  const id = await insertVerification(deps.database, request);
+  try {
+    if ((await keepRows(deps, id, request, bytes)) === 0)
+      throw new Problem('bad-file', `${request.name} has a header and no rows.`);
+    await overWholeSet(deps.database, (sql) => matchVerifiedRows(sql, id));
+  } catch (error) {
+    await deleteVerification(deps.database, id);
+    throw error;
+  }
+  return getVerification(deps, id);
+}
+
+async function keepRows(
+  deps: Deps,
+  id: number,
+  { name, column }: VerificationRequest,
+  bytes: AsyncIterable<Uint8Array>,
+): Promise<number> {
+  let places: { address: number; verdict: number } | undefined;
+  let rowNo = 0;
+  let batch: VerifiedRow[] = [];
+  for await (const records of readUploadedTable(name, bytes))
+    for (const { cells, error } of records) {
+      if (!places) {
+        places = placesOf(name, cells ?? [error], column);
+        continue;
+      }
+      batch.push(verifiedRow(++rowNo, cells, error, places));
+      if (rowNo > MOST_ROWS)
+        throw new Problem('bad-file', `${name} has more than ${MOST_ROWS.toLocaleString('en-GB')} rows.`);
+      if (batch.length < BATCH) continue;
+      await insertVerifiedRows(deps.database, id, batch);
+      batch = [];
+    }
+  if (batch.length > 0) await insertVerifiedRows(deps.database, id, batch);
+  return rowNo;
+}
+
+function placesOf(name: string, headers: string[], column: string | undefined): { address: number; verdict: number } {
+  const places = findVerdictColumns(headers, column);
+  if (places.ok) return places;
+  const what = places.missing === 'address' ? 'addresses' : 'verdicts; say which one it is';
+  throw new Problem(
+    'bad-file',
+    `${name} has no column of ${what}. Its columns are: ${headers.join(', ').slice(0, 300)}.`,
+    { field: places.missing === 'address' ? undefined : 'column' },
+  );
+}
+
+function verifiedRow(
+  rowNo: number,
+  cells: string[] | null,
+  error: string,
+  places: { address: number; verdict: number },
+): VerifiedRow {
+  if (!cells) return { rowNo, given: error.slice(0, 300), address: null, word: '' };
+  const given = (cells[places.address] ?? '').trim().slice(0, 300);
+  const parsed = parseAddress(given);
+  return {
+    rowNo,
+    given,
+    address: parsed.ok ? parsed.address : null,
+    word: readVerifierWord(cells[places.verdict] ?? ''),
+  };
+}
+
+export async function getVerification(deps: Deps, id: number): Promise<Verification> {
+  const row = found((await listVerifications(deps.database, id, 2_147_483_647, 1))[0], `verification ${id}`);
+  const acts = await findVerdictActs(deps);
+  return overWholeSet(deps.database, async (sql) => {
+    const words = await listWords(sql, id);
+    const said = OUTSIDE_VERDICTS.filter((verdict) => words.some((word) => word.verdict === verdict));
+    const verdicts = [];
+    for (const verdict of said) verdicts.push(await weigh(sql, id, verdict, acts[verdict]));
+    return {
+      ...row,
+      words: words.map((word) => ({ ...word, proposed: word.verdict ?? proposeVerdict(word.word) })),
+      verdicts,
+      willChange: verdicts.reduce((sum, one) => sum + one.willChange, 0),
+    };
+  });
+}
+
+async function weigh(
+  sql: Sql,
+  id: number,
+  verdict: OutsideVerdict,
+  act: VerdictAct,
+): Promise<Verification['verdicts'][number]> {
+  const selection = selectionOf({ verified: { id, verdict } });
+  const what = await actOf(sql, verdict, act);
+  const { contacts, willChange } = await countSelection(sql, selection, what ?? { act: 'archive' });
+  return { verdict, contacts, act, willChange: what ? willChange : 0 };
+}
+
+/** What a verdict's act is on contacts; nothing where it does nothing. A held list that is not there yet has the number 0. */
+async function actOf(sql: Sql, verdict: OutsideVerdict, act: VerdictAct): Promise<ActOnMany | undefined> {
+  switch (act) {
+    case 'suppress':
+      return {
+        act,
+        suppressionListId: (await findBuiltInLists(sql)).get(verdict === 'trap' ? 'spam-trap 0' : 'invalid 0')!,
+      };
+    case 'hold':
+      return { act: 'suppress', suppressionListId: (await findHeldList(sql)) ?? 0 };
+    case 'tag':
+      return { act, tag: `verdict:${verdict}` };
+    case 'nothing':
+      return undefined;
+  }
+}
+
+async function findHeldList(sql: Sql): Promise<number | undefined> {
+  return (await listSuppressionLists(sql)).find(
+    (list) => list.name === HELD_LIST && !list.builtIn && list.scope === 'organisation',
+  )?.id;
+}
+
+export async function findVerdictActs(deps: Deps): Promise<VerdictActs> {
+  return { ...DEFAULT_VERDICT_ACTS, ...(await findSetting<Partial<VerdictActs>>(deps.database, VERDICT_ACTS_SETTING)) };
+}
+
+export async function saveVerdictActs(deps: Deps, change: Partial<VerdictActs>, actor: string): Promise<VerdictActs> {
+  const acts = { ...(await findVerdictActs(deps)), ...change };
+  await saveSetting(deps.database, VERDICT_ACTS_SETTING, acts, actor);
+  return acts;
+}
+
+/** Says what a verifier's words mean, now and in their later files. */
+export async function mapWords(deps: Deps, id: number, words: Record<string, OutsideVerdict>): Promise<Verification> {
+  const { source } = await getVerification(deps, id);
+  await saveWords(
+    deps.database,
+    source,
+    Object.fromEntries(Object.entries(words).map(([word, verdict]) => [readVerifierWord(word), verdict])),
+  );
+  return getVerification(deps, id);
+}
+
+/**
+ * Gives contacts their verdicts and does what the verdicts ask, as one run.
+ * @throws Problem wrong-state (a word without meaning, or applied before), count-moved
+ */
+export async function applyVerification(
+  deps: Deps,
+  id: number,
+  request: { expect: number; reason: string; actor: string },
+): Promise<RunRow> {
+  const one = await getVerification(deps, id);
+  const unsaid = one.words.filter((word) => word.verdict === null);
+  if (unsaid.length > 0)
+    throw new Problem(
+      'wrong-state',
+      `What do these words of ${one.source} mean: ${unsaid
+        .slice(0, 10)
+        .map(({ word }) => `“${word}”`)
+        .join(', ')}?`,
+    );
+  if (Math.abs(one.willChange - request.expect) > Math.max(1, request.expect) * 0.01)
+    throw new Problem('count-moved', `${request.expect} were expected to change; now it is ${one.willChange}.`, {
+      extra: { expected: request.expect, now: one.willChange },
+    });
+  const run = await overWholeSet(deps.database, async (sql) => {
+    const runId = await insertRun(sql, { kind: 'verify', brandId: null, actor: request.actor, reason: request.reason });
+    const by: Act = { actorKind: 'person', actor: request.actor, runId };
+    const counts: Record<string, number> = { verdicts: await setVerdicts(sql, id, by) };
+    for (const { verdict, act } of one.verdicts) {
+      if (act === 'nothing') continue;
+      if (act === 'hold' && (await findHeldList(sql)) === undefined)
+        await insertSuppressionList(sql, {
+          name: HELD_LIST,
+          builtIn: null,
+          scope: 'organisation',
+          scopeId: null,
+          reach: 'marketing',
+          exact: false,
+        });
+      const what = (await actOf(sql, verdict, act))!;
+      const reason = `${verdict}, says ${one.source} of ${one.checkedAt.toISOString().slice(0, 10)}`;
+      const word = { suppress: 'suppressed', hold: 'held', tag: 'tagged' }[act];
+      counts[word] =
+        (counts[word] ?? 0) + (await actOnMany(sql, selectionOf({ verified: { id, verdict } }), what, reason, by));
+    }
+    await closeVerification(sql, id, runId);
+    await finishRun(sql, runId, counts);
+    return found(await findRun(sql, runId), `run ${runId}`);
+  });
+  await callBackFromSends(deps, 'all');
+  return run;
+}
+
+/** Removes a file and its rows; what it did to contacts stays. */
+export async function forgetVerification(deps: Deps, id: number): Promise<void> {
+  await inTransaction(deps.database, async (sql) => {
+    if (!(await deleteVerification(sql, id))) throw new Problem('not-found', `There is no verification ${id}.`);
+  });
+}
