@@ -29,7 +29,7 @@ export function importLines(row: Import, listName: string): string[] {
   const uses = Object.entries(row.options.mapping).map(([header, use]) => `${header} → ${use ?? 'left out'}`);
   return [
     `${row.fileName} into ${listName}: ${count(row.state === 'finished' ? row.rowsExpected : row.rowsDone)} rows${row.dryRun ? ', dry run: nothing was changed' : `, import ${row.id}, ${row.state}`}`,
-    `Columns: ${uses.join(', ')}`,
+    `Columns${row.options.kept ? ', as you said for an earlier file with this header' : ''}: ${uses.join(', ')}`,
     ...(outcomes.length === 0 ? [] : [tableText(outcomes, [
       { head: 'Outcome', cell: (one) => one.outcome },
       { head: 'Rows', cell: (one) => one.rows, right: true },

@@ -96,6 +96,17 @@ export function makeClient(options: ClientOptions) {
     previewMending: (from: string, to: string) => post<addresses.MendPreview>('/addresses/mend/preview', { from, to }),
     mend: (from: string, to: string, expect: number, reason: string) =>
       post<api.Run>('/addresses/mend', { from, to, expect, reason }),
+    heldRows: (id: number) => get<addresses.HeldRows[]>(`/imports/${id}/held`),
+    releaseHeldRows: (id: number, request: { codes?: string[]; mend?: boolean; dryRun?: boolean }) =>
+      post<api.Import>(`/imports/${id}/release`, request),
+    severities: () => get<addresses.Severities>('/addresses/severities'),
+    saveSeverities: (change: Partial<addresses.Severities>) =>
+      post<addresses.Severities>('/addresses/severities', change),
+    refused: (query: { part?: string } & PageOptions = {}) =>
+      get<api.Page<addresses.RefusedValue>>('/refuse-list', query),
+    refuse: (values: string[], reason: string, expect?: number) =>
+      post<{ entered: number; known: number }>('/refuse-list', { values, reason, expect }),
+    refuseNoMore: (values: string[]) => post<{ removed: number }>('/refuse-list/remove', { values }),
     verify: (query: { name: string; source: string; checkedAt?: string; column?: string }, file: Upload) =>
       send<addresses.Verification>('POST', '/verifications', { query, raw: file, type: 'text/csv' }),
     verifications: (options: PageOptions = {}) =>

@@ -1,4 +1,5 @@
 import type { Tokenizer } from '../core/message/token.ts';
+import type { Exchange } from '../core/address/check-address.ts';
 import type { Database } from '../store/database.ts';
 
 /** What every operation is given: the outside world, passed in. */
@@ -10,6 +11,10 @@ export interface Deps {
   publicUrl: string;
   /** Months of `event` known to have a partition. */
   eventMonths: Set<string>;
+  /** Answers that may be some minutes old, by name, with until when (milliseconds since the epoch). */
+  remembered: Map<string, { until: number; value: Promise<unknown> }>;
+  /** Asks the domain name system whether a domain takes mail, and for how many seconds that holds; absent where no resolver is set. */
+  askExchange?: (domain: string) => Promise<{ exchange: Exchange; seconds: number }>;
   /** Tells this process's workers that there is work; those of other processes look by themselves. */
   announce(work: 'import' | 'send' | 'confirm'): void;
 }

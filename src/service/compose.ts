@@ -12,6 +12,7 @@ import { migrate, openDatabase } from '../store/database.ts';
 import { findEventMonths } from '../store/statements/events.ts';
 import { registerProcess } from '../store/statements/processes.ts';
 import type { Config } from './config.ts';
+import { makeAskExchange } from './dns-exchange.ts';
 import { makeApi } from './http/api.ts';
 import { makeConsoleFiles } from './http/console.ts';
 import { makeMetrics } from './http/metrics.ts';
@@ -62,6 +63,8 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
     tokens,
     publicUrl: config.publicUrl,
     eventMonths: new Set(await findEventMonths(database)),
+    remembered: new Map(),
+    askExchange: config.resolver === undefined ? undefined : makeAskExchange(config.resolver),
     announce: () => undefined,
   };
   const adminPassword = await ensureAdmin(deps, config.adminEmail, 'Rosa Lindgard', config.adminPassword);

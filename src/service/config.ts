@@ -15,6 +15,8 @@ export interface Config {
   relayUrl: string;
   relayConnections: number;
   retrySeconds: number;
+  /** Resolver to ask whether domains take mail, as `127.0.0.1:53`; undefined asks nobody. */
+  resolver: string | undefined;
   adminEmail: string;
   adminPassword: string | undefined;
   rulesCron: string;
@@ -48,6 +50,10 @@ const SCHEMA = Joi.object({
     .default('smtp://127.0.0.1:7426'),
   AVENDEL_RELAY_CONNECTIONS: Joi.number().integer().min(1).max(100).default(8),
   AVENDEL_RETRY_SECONDS: Joi.number().min(0).default(60),
+  AVENDEL_RESOLVER: Joi.string().pattern(
+    /^(\d+(\.\d+){3}|\[[0-9a-f:]+\])(:\d+)?$/i,
+    'an address of the network, as 127.0.0.1:53',
+  ),
   AVENDEL_ADMIN_EMAIL: Joi.string().default('admin@larkfield.example'),
   AVENDEL_ADMIN_PASSWORD: Joi.string().min(8),
   AVENDEL_RULES_CRON: Joi.string().default('15 3 * * *'),
@@ -91,6 +97,7 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
     relayUrl: value['AVENDEL_RELAY_URL']!,
     relayConnections: value['AVENDEL_RELAY_CONNECTIONS']!,
     retrySeconds: value['AVENDEL_RETRY_SECONDS']!,
+    resolver: value['AVENDEL_RESOLVER'],
     adminEmail: value['AVENDEL_ADMIN_EMAIL']!,
     adminPassword: value['AVENDEL_ADMIN_PASSWORD'],
     rulesCron: value['AVENDEL_RULES_CRON']!,

@@ -1,4 +1,4 @@
-import type { OutsideVerdict } from './words.ts';
+import type { OutsideVerdict, SettableCode } from './words.ts';
 
 /** What the API answers about addresses: checks, slips and their mending, verdicts of outside verifiers. Instants are RFC 3339 texts. */
 
@@ -54,4 +54,24 @@ export interface Verification extends VerificationItem {
   }[];
   verdicts: { verdict: OutsideVerdict; contacts: number; act: VerdictAct; willChange: number }[];
   willChange: number;
+}
+
+export type Severity = 'refuse' | 'hold' | 'note';
+export type Severities = Record<SettableCode, Severity>;
+
+export interface RefusedValue {
+  value: string;
+  reason: string;
+  actor: string;
+  enteredAt: string;
+}
+
+/** Rows of an import that wait for a decision. */
+export interface HeldRows {
+  code: SettableCode;
+  domain: string;
+  rows: number;
+  /** The domain that was probably meant. */
+  proposal: string | null;
+  sample: string[];
 }

@@ -163,7 +163,13 @@ export interface Import {
   listId: number;
   fileName: string;
   bytes: number;
-  options: { mapping: Record<string, string | null>; delimiter: string };
+  options: {
+    mapping: Record<string, string | null>;
+    delimiter: string;
+    /** The mapping is the one that was given for an earlier file with this header. */
+    kept?: boolean;
+    held?: { of: number };
+  };
   dryRun: boolean;
   state: 'receiving' | 'waiting' | 'applying' | 'finished' | 'failed' | 'cancelled';
   /** Rows in the file; while it is read, as many as its bytes so far let expect. */

@@ -6,6 +6,7 @@ import {
   PURPOSES,
   REACHES,
   REASONS,
+  SETTABLE_CODES,
   SCOPES,
   STAGES,
   CAMPAIGN_STATES,
@@ -149,6 +150,26 @@ export const actRequest = Joi.object({
 export const addressesCheck = Joi.object({
   addresses: Joi.array().items(Joi.string().max(1100).allow('')).min(1).max(1000).required(),
 });
+const values = Joi.array().items(Joi.string().max(1000)).min(1).max(10_000).required();
+export const severities = Joi.object(
+  Object.fromEntries(SETTABLE_CODES.map((code) => [code, Joi.string().valid('refuse', 'hold', 'note')])),
+).min(1);
+export const refusedQuery = Joi.object({ ...page, part: text(320).allow('').default('') });
+export const newRefused = Joi.object({
+  values: values.description('Addresses and domains; a leading dot takes in subdomains'),
+  reason,
+  expect: Joi.number().integer().min(0).description('How many contacts are at them; asked for only when they are many'),
+});
+export const removeRefused = Joi.object({ values });
+export const releaseRequest = Joi.object({
+  codes: Joi.array()
+    .items(Joi.string().valid(...SETTABLE_CODES))
+    .min(1)
+    .unique()
+    .description('Only rows held for these; all, if left out'),
+  mend: Joi.boolean().default(false).description('Mend slips of a domain on the way'),
+  dryRun: Joi.boolean().default(false),
+});
 const mending = {
   from: text(1100).required().description('A domain, or an address'),
   to: text(1100).required().description('What it becomes'),
@@ -218,7 +239,7 @@ export const importQuery = Joi.object({
     .description('JSON: header of the file to address, name, joined_at, an attribute, or null'),
 });
 export const resultsQuery = Joi.object({
-  only: Joi.string().valid('created', 'updated', 'unchanged', 'suppressed', 'duplicate', 'refused'),
+  only: Joi.string().valid('created', 'updated', 'unchanged', 'suppressed', 'duplicate', 'held', 'refused'),
 });
 
 const outsideEvent = Joi.object({

@@ -37,6 +37,10 @@ export const OUTSIDE_VERDICTS = [
 ] as const;
 export type OutsideVerdict = (typeof OUTSIDE_VERDICTS)[number];
 
+/** Findings about an address whose severity is a setting. */
+export const SETTABLE_CODES = ['refuse-list', 'null-exchanger', 'no-exchanger', 'look-alike-domain', 'role-name'] as const; // prettier-ignore
+export type SettableCode = (typeof SETTABLE_CODES)[number];
+
 export const SUBSCRIPTION_STATES = ['pending', 'subscribed', 'unsubscribed'] as const;
 export type SubscriptionState = (typeof SUBSCRIPTION_STATES)[number];
 

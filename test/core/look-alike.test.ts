@@ -1,6 +1,12 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { decideCheck, describeAddress, syntaxFinding } from '../../src/core/address/check-address.ts';
+import {
+  decideCheck,
+  decideDomain,
+  DEFAULT_SEVERITIES,
+  describeAddress,
+  syntaxFinding,
+} from '../../src/core/address/check-address.ts';
 import { findLookAlike, slipDistance, type DomainStanding } from '../../src/core/address/look-alike.ts';
 
 const standing = (domain: string, contacts: number, accepted = 0, delivered = 0): DomainStanding => ({ domain, contacts, accepted, delivered }); // prettier-ignore
@@ -11,6 +17,8 @@ const KNOWN = [
   standing('lanternpast.example', 900, 9000, 8900),
   standing('broken.example', 5000, 900, 3),
 ];
+
+const FINE = { lookAlike: undefined, exchange: 'some' as const, refused: undefined };
 
 describe('how far a slip is', () => {
   test.each([
@@ -43,7 +51,19 @@ describe('a look-alike domain', () => {
   test('that never delivered is proposed for mending, with the evidence', () => {
     const found = findLookAlike('lanternpost.exmaple', KNOWN)!;
     expect(found).toMatchObject({ proposed: { domain: 'lanternpost.example' }, given: { contacts: 14 } });
-    expect(describeAddress({ local: 'ana', known: false, erased: false, suppressedBy: [], lookAlike: found })).toEqual([
+    expect(
+      describeAddress(
+        {
+          local: 'ana',
+          domain: 'lanternpost.exmaple',
+          known: false,
+          erased: false,
+          suppressedBy: [],
+          of: { ...FINE, lookAlike: found },
+        },
+        DEFAULT_SEVERITIES,
+      ),
+    ).toEqual([
       {
         code: 'look-alike-domain',
         severity: 'hold',
@@ -69,11 +89,22 @@ describe('a look-alike domain', () => {
 });
 
 test('the gravest finding decides; notes alone refuse nobody', () => {
-  const facts = { local: 'postmaster', known: true, erased: false, suppressedBy: ['Do not write'], lookAlike: undefined };
-  const notes = describeAddress(facts);
+  const facts = { local: 'postmaster', domain: 'lanternpost.example', known: true, erased: false, suppressedBy: ['Do not write'], of: FINE };
+  const notes = describeAddress(facts, DEFAULT_SEVERITIES);
   expect(notes.map((finding) => finding.code)).toEqual(['suppressed', 'role-name', 'known']);
   expect(decideCheck(notes)).toBe('fine');
-  expect(decideCheck(describeAddress({ ...facts, lookAlike: findLookAlike('lanternpost.exmaple', KNOWN) }))).toBe('hold');
-  expect(decideCheck(describeAddress({ ...facts, erased: true }))).toBe('refuse');
+  expect(decideCheck(describeAddress({ ...facts, of: { ...FINE, lookAlike: findLookAlike('lanternpost.exmaple', KNOWN) } }, DEFAULT_SEVERITIES))).toBe('hold');
+  expect(decideCheck(describeAddress({ ...facts, erased: true }, DEFAULT_SEVERITIES))).toBe('refuse');
+  expect(decideCheck(describeAddress(facts, { ...DEFAULT_SEVERITIES, 'role-name': 'refuse' }))).toBe('refuse');
   expect(decideCheck([syntaxFinding('bad-domain')])).toBe('refuse');
 }); // prettier-ignore
+
+test('of what speaks against a domain the gravest decides, by the severities that are set', () => {
+  const facts = { ...FINE, exchange: 'none' as const, lookAlike: findLookAlike('lanternpost.exmaple', KNOWN) };
+  expect(decideDomain(FINE, DEFAULT_SEVERITIES)).toBeUndefined();
+  expect(decideDomain({ ...FINE, exchange: 'unknown' }, DEFAULT_SEVERITIES)).toBeUndefined();
+  expect(decideDomain({ ...FINE, exchange: 'null' }, DEFAULT_SEVERITIES)).toEqual({ code: 'null-exchanger', severity: 'refuse' }); // prettier-ignore
+  expect(decideDomain(facts, DEFAULT_SEVERITIES)).toEqual({ code: 'no-exchanger', severity: 'hold' });
+  expect(decideDomain(facts, { ...DEFAULT_SEVERITIES, 'look-alike-domain': 'refuse' })).toEqual({ code: 'look-alike-domain', severity: 'refuse' }); // prettier-ignore
+  expect(decideDomain(facts, { ...DEFAULT_SEVERITIES, 'look-alike-domain': 'note', 'no-exchanger': 'note' })).toBeUndefined(); // prettier-ignore
+});

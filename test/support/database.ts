@@ -37,6 +37,7 @@ export async function makeDeps(): Promise<Deps & { clock: { now: Date }; close: 
     tokens,
     publicUrl: 'http://127.0.0.1:1',
     eventMonths: new Set<string>(),
+    remembered: new Map(),
     announce: () => undefined,
     clock,
     close,

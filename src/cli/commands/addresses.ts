@@ -4,6 +4,7 @@ import type { CheckedAddress } from '../../shared/api-permission.ts';
 import type { LookAlike, MendPreview } from '../../shared/api-addresses.ts';
 import { count, note, printOne, printRows, share, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
+import { readPairs } from '../pairs.ts';
 import { UsageError } from '../usage-error.ts';
 import { withOutput } from '../with-output.ts';
 
@@ -12,6 +13,7 @@ const AT_ONCE = 1000;
 export function addCommands(group: Command): void {
   addCheck(group);
   addMending(group);
+  addRefuseList(group);
 }
 
 function addCheck(group: Command): void {
@@ -89,3 +91,37 @@ function mendLines(preview: MendPreview): string[] {
     ...(erased > 0 ? [`${count(erased)} stay: the person of the mended address was erased.`] : []),
   ]; // prettier-ignore
 }
+
+function addRefuseList(group: Command): void {
+  withOutput(group.command('refuse <values...>').description('addresses and domains that are not taken in any more, however they come'))
+    .requiredOption('--reason <text>', 'why')
+    .option('--expect <number>', 'how many contacts are at them; asked for only when they are many')
+    .action(async (values: string[], options: OutputOptions & { reason: string; expect?: string }) => {
+      const done = await connect().refuse(values, options.reason, options.expect === undefined ? undefined : Number(options.expect));
+      printOne(done, options, () => [`${count(done.entered)} on the refuse-list${done.known > 0 ? `, ${count(done.known)} stood there` : ''}. Who is a contact stays one.`]);
+    });
+  withOutput(group.command('refuse-no-more <values...>').description('take addresses and domains off the refuse-list'))
+    .action(async (values: string[], options: OutputOptions) => {
+      const { removed } = await connect().refuseNoMore(values);
+      printOne({ removed }, options, () => [`${count(removed)} taken off the refuse-list.`]);
+    });
+  withOutput(group.command('refused').description('the refuse-list'))
+    .option('--part <text>', 'with this in it')
+    .option('--cursor <cursor>', 'go on where a page ended')
+    .action(async (options: OutputOptions & { part?: string; cursor?: string }) => {
+      const page = await connect().refused({ part: options.part, cursor: options.cursor });
+      printRows(page.items, [
+        { head: 'Refused', cell: (one) => one.value },
+        { head: 'Why', cell: (one) => one.reason },
+        { head: 'By', cell: (one) => one.actor },
+        { head: 'Since', cell: (one) => one.enteredAt.slice(0, 10) },
+      ], options, 'Nothing is refused.');
+      if (page.next) note(`The next page: --cursor ${page.next}`);
+    });
+  withOutput(group.command('severities [finding=severity...]').description('what findings do: refuse, hold or note'))
+    .action(async (pairs: string[], options: OutputOptions) => {
+      const client = connect();
+      const severities = pairs.length === 0 ? await client.severities() : await client.saveSeverities(readPairs(pairs));
+      printOne(severities, options, () => Object.entries(severities).map(([code, severity]) => `${code}: ${severity}`));
+    });
+} // prettier-ignore

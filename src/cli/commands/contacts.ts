@@ -61,6 +61,7 @@ function addImport(group: Command): void {
         if (options.results !== undefined) await saveResults(client, done.id, options.results);
         if (done.state === 'failed')
           throw new UsageError(`${done.problem?.detail ?? 'The import failed.'} Nothing was changed.`, 1);
+        if ((done.counts['held'] ?? 0) > 0) note(`What was held, and why: avendel imports held ${done.id}`);
         if ((done.counts['refused'] ?? 0) > 0) {
           if (options.results === undefined)
             note(`Which rows, and why: avendel imports results ${done.id} --only refused`);

@@ -1,11 +1,11 @@
 import { openAsBlob } from 'node:fs';
 import { basename } from 'node:path';
 import type { Command } from 'commander';
-import type { Verification, VerdictActs } from '../../shared/api-addresses.ts';
+import type { Verification } from '../../shared/api-addresses.ts';
 import type { OutsideVerdict } from '../../shared/words.ts';
 import { count, line, note, printOne, printRows, tableText, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
-import { UsageError } from '../usage-error.ts';
+import { readPairs } from '../pairs.ts';
 import { withOutput } from '../with-output.ts';
 
 /** What outside verifiers say of addresses. */
@@ -40,7 +40,7 @@ export function addCommands(group: Command): void {
   withOutput(group.command('acts [verdict=act...]').description('what verdicts do to contacts: suppress, hold, tag or nothing'))
     .action(async (pairs: string[], options: OutputOptions) => {
       const client = connect();
-      const acts = pairs.length === 0 ? await client.verdictActs() : await client.saveVerdictActs(readPairs(pairs) as Partial<VerdictActs>);
+      const acts = pairs.length === 0 ? await client.verdictActs() : await client.saveVerdictActs(readPairs(pairs));
       printOne(acts, options, () => Object.entries(acts).map(([verdict, act]) => `${verdict}: ${act}`));
     });
   withOutput(group.command('apply <number>').description('give contacts their verdicts, and do what these ask'))
@@ -59,16 +59,6 @@ export function addCommands(group: Command): void {
       line(`File ${id} is forgotten.`);
     });
 } // prettier-ignore
-
-function readPairs(pairs: string[]): Record<string, string> {
-  return Object.fromEntries(
-    pairs.map((pair) => {
-      const at = pair.lastIndexOf('=');
-      if (at < 0) throw new UsageError(`Give pairs with = between, not “${pair}”.`);
-      return [pair.slice(0, at), pair.slice(at + 1).trim()];
-    }),
-  );
-}
 
 function show(one: Verification, options: OutputOptions): void {
   printOne(one, options, () => {

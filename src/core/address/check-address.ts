@@ -1,9 +1,32 @@
+import type { SettableCode } from '../../shared/words.ts';
 import type { LookAlike } from './look-alike.ts';
 import type { AddressProblem } from './normal-form.ts';
 
 export type Severity = 'refuse' | 'hold' | 'note';
 
-export type FindingCode = AddressProblem | 'role-name' | 'look-alike-domain' | 'suppressed' | 'erased' | 'known';
+export type Severities = Readonly<Record<SettableCode, Severity>>;
+
+export const DEFAULT_SEVERITIES: Severities = {
+  'refuse-list': 'refuse',
+  // RFC 7505: the domain says itself that it takes no mail.
+  'null-exchanger': 'refuse',
+  'no-exchanger': 'hold',
+  'look-alike-domain': 'hold',
+  'role-name': 'note',
+};
+
+export type FindingCode = AddressProblem | SettableCode | 'suppressed' | 'erased' | 'known';
+
+/** What the domain name system says of a domain's mail: `none` has no mail exchanger and no host either (RFC 5321 section 5.1). */
+export type Exchange = 'some' | 'null' | 'none' | 'unknown';
+
+/** What is known of a domain, whoever is at it. */
+export interface DomainFacts {
+  lookAlike: LookAlike | undefined;
+  exchange: Exchange;
+  /** The entry of the refuse-list that names it, and why it stands there. */
+  refused: { value: string; reason: string } | undefined;
+}
 
 /** One thing found about an address, with a sentence for people. */
 export interface Finding {
@@ -30,30 +53,60 @@ export function syntaxFinding(problem: AddressProblem): Finding {
   return { code: problem, severity: 'refuse', text: SYNTAX[problem] };
 }
 
-/** All that is known of an address in normal form, put into findings; those that decide first. */
-export function describeAddress(facts: {
-  local: string;
-  known: boolean;
-  /** Suppression lists it stands on. */
-  suppressedBy: string[];
-  erased: boolean;
-  lookAlike: LookAlike | undefined;
-}): Finding[] {
-  const findings: Finding[] = [];
-  if (facts.erased) findings.push({ code: 'erased', severity: 'refuse', text: 'This person was erased at their request.' }); // prettier-ignore
-  if (facts.lookAlike) findings.push(lookAlikeFinding(facts.local, facts.lookAlike));
-  if (facts.suppressedBy.length > 0) findings.push({ code: 'suppressed', severity: 'note', text: `It stands on ${facts.suppressedBy.map((name) => `“${name}”`).join(', ')}.` }); // prettier-ignore
-  if (ROLE_NAMES.has(facts.local)) findings.push({ code: 'role-name', severity: 'note', text: `“${facts.local}” is a post, not a person: whoever reads it did not sign up.` }); // prettier-ignore
-  if (facts.known) findings.push({ code: 'known', severity: 'note', text: 'It is a contact of ours.' });
-  return findings;
+export function isRoleName(local: string): boolean {
+  return ROLE_NAMES.has(local);
 }
 
-function lookAlikeFinding(local: string, { given, proposed }: LookAlike): Finding {
+/** What a domain alone says against taking anybody at it in: the gravest finding by these severities, if any is more than a note. */
+export function decideDomain(
+  facts: DomainFacts,
+  severities: Severities,
+): { code: SettableCode; severity: 'refuse' | 'hold' } | undefined {
+  const codes: SettableCode[] = [
+    ...(facts.refused ? ['refuse-list' as const] : []),
+    ...(facts.exchange === 'null' ? ['null-exchanger' as const] : []),
+    ...(facts.exchange === 'none' ? ['no-exchanger' as const] : []),
+    ...(facts.lookAlike ? ['look-alike-domain' as const] : []),
+  ];
+  for (const severity of ['refuse', 'hold'] as const) {
+    const code = codes.find((one) => severities[one] === severity);
+    if (code) return { code, severity };
+  }
+  return undefined;
+}
+
+/** All that is known of an address in normal form, put into findings; those that decide first. */
+export function describeAddress(
+  facts: {
+    local: string;
+    domain: string;
+    known: boolean;
+    /** Suppression lists it stands on. */
+    suppressedBy: string[];
+    erased: boolean;
+    of: DomainFacts;
+  },
+  severities: Severities,
+): Finding[] {
+  const { refused, exchange, lookAlike } = facts.of;
+  const set = (code: SettableCode, text: string): Finding => ({ code, severity: severities[code], text });
+  return [
+    ...(facts.erased ? [{ code: 'erased' as const, severity: 'refuse' as const, text: 'This person was erased at their request.' }] : []),
+    ...(refused ? [set('refuse-list', `${refused.value} stands on the refuse-list: ${refused.reason}.`)] : []),
+    ...(exchange === 'null' ? [set('null-exchanger', `${facts.domain} says that it takes no mail.`)] : []),
+    ...(exchange === 'none' ? [set('no-exchanger', `${facts.domain} has nothing that takes mail.`)] : []),
+    ...(lookAlike ? [{ ...lookAlikeFinding(facts.local, lookAlike), severity: severities['look-alike-domain'] }] : []),
+    ...(facts.suppressedBy.length > 0 ? [{ code: 'suppressed' as const, severity: 'note' as const, text: `It stands on ${facts.suppressedBy.map((name) => `“${name}”`).join(', ')}.` }] : []),
+    ...(isRoleName(facts.local) ? [set('role-name', `“${facts.local}” is a post, not a person: whoever reads it did not sign up.`)] : []),
+    ...(facts.known ? [{ code: 'known' as const, severity: 'note' as const, text: 'It is a contact of ours.' }] : []),
+  ];
+} // prettier-ignore
+
+function lookAlikeFinding(local: string, { given, proposed }: LookAlike): Omit<Finding, 'severity'> {
   const share = Math.round((100 * proposed.delivered) / proposed.accepted);
   const here = given.contacts === 0 ? `No contact is at ${given.domain}` : `${given.contacts.toLocaleString('en-GB')} contacts at ${given.domain}, none ever delivered`; // prettier-ignore
   return {
     code: 'look-alike-domain',
-    severity: 'hold',
     text: `${here}; ${proposed.contacts.toLocaleString('en-GB')} at ${proposed.domain}, ${share} % delivered.`,
     proposal: `${local}@${proposed.domain}`,
   };

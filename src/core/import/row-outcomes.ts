@@ -1,8 +1,14 @@
+import type { SettableCode } from '../../shared/words.ts';
 import type { RowProblem } from './read-table.ts';
+
+/** Rows whose outcomes are kept as one text, and applied in one transaction. Never changed without a migration of import_chunk. */
+export const CHUNK_ROWS = 20_000;
 
 /** What became of one row of a file; the part after the colon is the code. */
 export type RowOutcome =
-  | 'created' | 'updated' | 'unchanged' | 'duplicate' | 'suppressed' | 'suppressed:unsubscribed' | `refused:${RowProblem}`; // prettier-ignore
+  | 'created' | 'updated' | 'unchanged' | 'duplicate' | 'suppressed' | 'suppressed:unsubscribed' | `refused:${RowProblem | SettableCode}`
+  /** Kept out until a person decides. */
+  | `held:${SettableCode}`; // prettier-ignore
 
 /** Each outcome by one letter, as kept for a chunk of rows: a chunk is one text, and two million rows are two megabytes. Letters are never given another meaning. */
 export const OUTCOME_LETTERS: Readonly<Record<RowOutcome, string>> = {
@@ -22,7 +28,28 @@ export const OUTCOME_LETTERS: Readonly<Record<RowOutcome, string>> = {
   'refused:unreadable-row': 'U',
   'refused:bad-date': 'J',
   'refused:erased': 'X',
+  'refused:refuse-list': 'R',
+  'refused:null-exchanger': 'N',
+  'refused:no-exchanger': 'M',
+  'refused:look-alike-domain': 'K',
+  'refused:role-name': 'O',
+  'held:refuse-list': 'r',
+  'held:null-exchanger': 'n',
+  'held:no-exchanger': 'm',
+  'held:look-alike-domain': 'k',
+  'held:role-name': 'o',
 };
+
+/** Letters of rows that became or were contacts. */
+export const TAKEN_LETTERS: readonly string[] = Object.entries(OUTCOME_LETTERS).flatMap(([outcome, letter]) => outcome.startsWith('refused') || outcome.startsWith('held') ? [] : [letter]); // prettier-ignore
+/** Letters of checks that refuse also who is known. */
+export const REFUSED_LETTERS: readonly string[] = Object.entries(OUTCOME_LETTERS).flatMap(([outcome, letter]) => outcome.startsWith('refused') ? [letter] : []); // prettier-ignore
+
+/** The letters of rows held for these codes; for any, if none is named. */
+export function heldLetters(codes: readonly string[] | undefined): Set<string> {
+  const held = Object.entries(OUTCOME_LETTERS).filter(([outcome]) => outcome.startsWith('held:'));
+  return new Set(held.filter(([outcome]) => codes === undefined || codes.includes(outcome.slice(5))).map(([, letter]) => letter)); // prettier-ignore
+}
 
 const BY_LETTER = new Map(Object.entries(OUTCOME_LETTERS).map(([outcome, letter]) => [letter, outcome as RowOutcome]));
 

@@ -1,12 +1,11 @@
 import { decideCheck, describeAddress, syntaxFinding, type Finding, type Severity } from '../../core/address/check-address.ts'; // prettier-ignore
-import { findLookAlike } from '../../core/address/look-alike.ts';
 import { parseAddress } from '../../core/address/normal-form.ts';
 import { suppressionKeys } from '../../core/address/suppression-keys.ts';
-import { overWholeSet } from '../../store/database.ts';
 import { findContactIds } from '../../store/statements/contacts.ts';
-import { listDomainStandings } from '../../store/statements/domains.ts';
+import { findRefused } from '../../store/statements/domain-facts.ts';
 import { findListsOfValues } from '../../store/statements/suppression.ts';
 import type { Deps } from '../deps.ts';
+import { findSeverities, makeDomainFacts } from './domain-facts.ts';
 
 export interface CheckedAddress {
   given: string;
@@ -16,7 +15,7 @@ export interface CheckedAddress {
   findings: Finding[];
 }
 
-/** What is to be said of each of these addresses before it is taken in. Nothing is written, and nothing asked of the network. */
+/** What is to be said of each of these addresses before it is taken in. Nothing is written but what the domain name system answered. */
 export async function checkAddresses(deps: Deps, given: string[]): Promise<CheckedAddress[]> {
   const parsed = given.map((text) => ({ text, parsed: parseAddress(text) }));
   const addresses = parsed.flatMap((one) => (one.parsed.ok ? [one.parsed.address] : []));
@@ -26,22 +25,30 @@ export async function checkAddresses(deps: Deps, given: string[]): Promise<Check
     deps.database,
     [...keys.values()].flatMap(({ exact, base, hash, domains }) => [exact, base, hash, ...domains]),
   );
-  const domains = addresses.length === 0 ? [] : await overWholeSet(deps.database, listDomainStandings);
+  const facts = await makeDomainFacts(deps)(parsed.flatMap((one) => (one.parsed.ok ? [one.parsed.domain] : [])));
+  const refused = await findRefused(deps.database, addresses);
+  const severities = await findSeverities(deps);
   return parsed.map(({ text, parsed: one }) => {
     if (!one.ok) return checked(text, null, [syntaxFinding(one.problem)]);
     const { exact, base, hash, domains: ofDomain } = keys.get(one.address)!;
     const standing = entries.filter(
       (entry) => [exact, hash, ...ofDomain].includes(entry.value) || (entry.value === base && !entry.exact),
     );
-    const findings = describeAddress({
-      local: one.local,
-      known: known.has(one.address),
-      erased: standing.some((entry) => entry.builtIn === 'erasure'),
-      suppressedBy: [
-        ...new Set(standing.filter((entry) => entry.builtIn !== 'erasure').map((entry) => entry.listName)),
-      ],
-      lookAlike: findLookAlike(one.domain, domains),
-    });
+    const of = facts.get(one.domain)!;
+    const reason = refused.get(one.address);
+    const findings = describeAddress(
+      {
+        local: one.local,
+        domain: one.domain,
+        known: known.has(one.address),
+        erased: standing.some((entry) => entry.builtIn === 'erasure'),
+        suppressedBy: [
+          ...new Set(standing.filter((entry) => entry.builtIn !== 'erasure').map((entry) => entry.listName)),
+        ],
+        of: reason === undefined ? of : { ...of, refused: { value: one.address, reason } },
+      },
+      severities,
+    );
     return checked(text, one.address, findings);
   });
 }

@@ -2,10 +2,9 @@ import { stringify } from 'csv-stringify/sync';
 import { parseAddress } from '../../core/address/normal-form.ts';
 import { inTransaction } from '../../store/database.ts';
 import { erasePeople, listErasable, lockToErase } from '../../store/statements/erase.ts';
-import { OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
+import { CHUNK_ROWS, OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
 import { findLetters, hasLetter } from '../../store/statements/import-rows.ts';
 import { findImport, listKeptImports, replaceImportParts, type ImportRow } from '../../store/statements/imports.ts';
-import { CHUNK_ROWS } from './read-row-chunks.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { found } from '../problem.ts';
@@ -54,7 +53,7 @@ export async function eraseRefusedRows(deps: Deps, row: ImportRow): Promise<void
       if (parsed?.ok) addresses.add(parsed.address);
       rowNo++;
     }
-  await eraseFromFile(deps, row.id, addresses);
+  await eraseFromFile(deps, row.options.held?.of ?? row.id, addresses);
 }
 
 /**

@@ -1,13 +1,12 @@
 import { stringify } from 'csv-stringify/sync';
 import { ROW_WORDS } from '../../shared/row-words.ts';
 import { withoutFormula } from '../../core/export/without-formula.ts';
-import { outcomeOf } from '../../core/import/row-outcomes.ts';
+import { CHUNK_ROWS, outcomeOf } from '../../core/import/row-outcomes.ts';
 import { findLetters } from '../../store/statements/import-rows.ts';
 import { findImport } from '../../store/statements/imports.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
 import { readImportRecords, type ImportRecord } from './read-import-records.ts';
-import { CHUNK_ROWS } from './read-row-chunks.ts';
 
 /** The result file of an import, as CSV text in pieces: the original columns, then row, outcome, code and words. */
 export async function* exportImportResults(deps: Deps, importId: number, only?: string): AsyncGenerator<string> {

@@ -9,6 +9,8 @@ import { insertRun, finishRun } from '../../store/statements/journal.ts';
 import type { Deps } from '../deps.ts';
 import { eraseRefusedRows } from './erase-contacts.ts';
 import { found, Problem } from '../problem.ts';
+import { forgetStandings } from './domain-facts.ts';
+import { makeFlagRows, type FlagRows } from './flag-rows.ts';
 
 /** Chunks applied at once, so that while one is read from the file two are written. */
 const LANES = 3;
@@ -35,6 +37,7 @@ export async function runImport(deps: Deps, id: number): Promise<void> {
 async function closeRun(deps: Deps, id: number): Promise<void> {
   const row = await findImport(deps.database, id);
   if (row && row.runId !== null) await finishRun(deps.database, row.runId, row.counts);
+  forgetStandings(deps);
 }
 
 class Cancelled extends Error {}
@@ -47,7 +50,7 @@ async function apply(deps: Deps, row: ImportRow): Promise<void> {
   await updateImport(deps.database, row.id, { state: 'applying', runId: runId ?? undefined });
   const take = (sql: Sql, columns: RowColumns): Promise<string> =>
     runId === null ? judgeImportRows(sql, columns, target) : takeImportRows(sql, columns, target, runId, row.actor);
-  const rows = await applyChunks(deps, row, take);
+  const rows = await applyChunks(deps, row, take, await makeFlagRows(deps, row.options.held !== undefined));
   if (rows === 0) throw new Problem('bad-file', `${row.fileName} has a header and no rows.`);
   await eraseRefusedRows(deps, row);
   await updateImport(deps.database, row.id, { state: 'finished', rowsExpected: rows });
@@ -62,6 +65,7 @@ async function applyChunks(
   deps: Deps,
   row: ImportRow,
   take: (sql: Sql, columns: RowColumns) => Promise<string>,
+  flag: FlagRows,
 ): Promise<number> {
   const done = new Set(await listDoneChunks(deps.database, row.id));
   const lanes = new Set<Promise<void>>();
@@ -72,7 +76,7 @@ async function applyChunks(
     for await (const chunk of readRowChunks(deps, row)) {
       rows = chunk.firstRow - 1 + chunk.letters.length;
       if (done.has(chunk.firstRow)) continue;
-      const lane: Promise<void> = applyChunk(deps, row.id, chunk, take)
+      const lane: Promise<void> = applyChunk(deps, row.id, chunk, take, flag)
         .catch((error: unknown) => void failures.push(error))
         .finally(() => lanes.delete(lane));
       lanes.add(lane);
@@ -92,9 +96,11 @@ async function applyChunk(
   importId: number,
   chunk: RowChunk,
   take: (sql: Sql, columns: RowColumns) => Promise<string>,
+  flag: FlagRows,
 ): Promise<void> {
+  const columns = { ...chunk.columns, flags: await flag(chunk.columns.addresses) };
   await inRetriedTransaction(deps.database, async (sql) => {
-    const taken = chunk.columns.addresses.length === 0 ? '' : await take(sql, chunk.columns);
+    const taken = columns.addresses.length === 0 ? '' : await take(sql, columns);
     let next = 0;
     const letters = chunk.letters.map((letter) => letter ?? taken[next++]!).join('');
     const kept = await keepChunk(sql, importId, { firstRow: chunk.firstRow, letters, counts: countOutcomes(letters) });

@@ -7,6 +7,7 @@ import { countMending, mendAddresses, type Mending, type MendingCounts, type Men
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
+import { forgetStandings } from './domain-facts.ts';
 
 export interface MendRequest {
   /** A domain, or an address. */
@@ -48,6 +49,7 @@ export async function mend(
     await finishRun(sql, runId, { ...counts });
     return found(await findRun(sql, runId), `run ${runId}`);
   });
+  forgetStandings(deps);
   await callBackFromSends(deps, 'all');
   return run;
 }

@@ -1,6 +1,8 @@
 import { parse } from 'csv-parse/sync';
 import { makeQuoteMender, type BrokenLine } from '../../core/import/mend-quotes.ts';
 import { guessEncoding } from '../../core/import/read-table.ts';
+import { CHUNK_ROWS, heldLetters } from '../../core/import/row-outcomes.ts';
+import { findLetters } from '../../store/statements/import-rows.ts';
 import { findImportPart, type ImportRow } from '../../store/statements/imports.ts';
 import type { Deps } from '../deps.ts';
 
@@ -10,22 +12,44 @@ export interface ImportRecord {
   error: string;
 }
 
+/** Reads the records an import is about: those of its kept file, or those of another's that were held. */
+export async function* readImportRecords(deps: Deps, row: ImportRow): AsyncGenerator<ImportRecords> {
+  const { held } = row.options;
+  if (!held) return yield* readKeptFile(deps, row.id, row.options.delimiter);
+  const wanted = heldLetters(held.codes);
+  let letters = '';
+  let rowNo = 0;
+  for await (const { records, bytes } of readKeptFile(deps, held.of, row.options.delimiter)) {
+    const kept: ImportRecord[] = [];
+    for (const record of records) {
+      if (rowNo > 0 && (rowNo - 1) % CHUNK_ROWS === 0)
+        letters = (await findLetters(deps.database, held.of, rowNo)) ?? '';
+      if (rowNo === 0 || wanted.has(letters[(rowNo - 1) % CHUNK_ROWS] ?? '')) kept.push(record);
+      rowNo++;
+    }
+    yield { records: kept, bytes };
+  }
+}
+
+export interface ImportRecords {
+  records: Iterable<ImportRecord>;
+  /** How far the file is read. */
+  bytes: number;
+}
+
 /**
  * Reads the records of a kept import file, the header first, in the same order and number each time it is read; some
  * thousand at once, each made when it is asked for. Streamed: neither the file nor its records are ever held whole.
- * `bytes` tells how far it is.
+ *
  */
-export async function* readImportRecords(
-  deps: Deps,
-  row: ImportRow,
-): AsyncGenerator<{ records: Iterable<ImportRecord>; bytes: number }> {
+async function* readKeptFile(deps: Deps, importId: number, delimiter: string): AsyncGenerator<ImportRecords> {
   const mender = makeQuoteMender();
   let bytes = 0;
-  for await (const part of decodedParts(deps, row.id)) {
+  for await (const part of decodedParts(deps, importId)) {
     bytes += part.bytes;
-    yield { records: readRows(mender.take(part.text), row.options.delimiter), bytes };
+    yield { records: readRows(mender.take(part.text), delimiter), bytes };
   }
-  yield { records: readRows(mender.end(), row.options.delimiter), bytes };
+  yield { records: readRows(mender.end(), delimiter), bytes };
 }
 
 /**

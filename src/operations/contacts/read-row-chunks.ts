@@ -1,5 +1,5 @@
 import { makeRowReader } from '../../core/import/read-table.ts';
-import { OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
+import { CHUNK_ROWS, OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
 import { makeSeenAddresses, type SeenAddresses } from '../../core/import/seen-addresses.ts';
 import type { RowColumns } from '../../store/statements/import-rows.ts';
 import type { ImportRow } from '../../store/statements/imports.ts';
@@ -7,8 +7,6 @@ import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
 import { readImportRecords, type ImportRecord } from './read-import-records.ts';
 
-/** Rows applied in one transaction. The result file counts on it: never change it without a migration of import_chunk. */
-export const CHUNK_ROWS = 20_000;
 /** What one file may hold: two and a half times what we promise, and 128 MB to remember which addresses have passed. */
 const MOST_ROWS = 5_000_000;
 
@@ -66,17 +64,24 @@ function makeTaker(
     (header.cells ?? []).map((cell) => cell.trim()),
     row.options.mapping,
   );
+  const mend = row.options.held?.mend;
   return ({ cells }, rowNo, into) => {
     if (!cells) return void into.letters.push(OUTCOME_LETTERS['refused:unreadable-row']);
     const known = read(cells);
     if (known.code !== null) return void into.letters.push(OUTCOME_LETTERS[`refused:${known.code}`]);
-    if (seen.firstRow(known.address, rowNo) !== undefined) return void into.letters.push(OUTCOME_LETTERS.duplicate);
+    const address = mend ? mended(known.address, mend) : known.address;
+    if (seen.firstRow(address, rowNo) !== undefined) return void into.letters.push(OUTCOME_LETTERS.duplicate);
     into.letters.push(null);
-    into.addresses.push(known.address);
+    into.addresses.push(address);
     into.names.push(known.name);
     into.attributes.push(known.attributes && JSON.stringify(known.attributes));
     into.joinedAt.push(known.joinedAt);
   };
+}
+
+function mended(address: string, mend: Record<string, string>): string {
+  const at = address.lastIndexOf('@') + 1;
+  return address.slice(0, at) + (mend[address.slice(at)] ?? address.slice(at));
 }
 
 function finished(chunk: ChunkBuilder, fraction: number): RowChunk {

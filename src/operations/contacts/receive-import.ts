@@ -3,6 +3,8 @@ import { ListEntity } from '../../store/entities/organisation.ts';
 import {
   appendImportPart,
   findImport,
+  findKeptMapping,
+  keepMapping,
   insertImport,
   updateImport,
   type ImportRow,
@@ -36,7 +38,7 @@ export async function receiveImport(
   const parts = inParts(bytes);
   const first = await parts.next();
   if (first.done) throw new Problem('bad-file', `${request.fileName} is empty.`);
-  const options = readHead(first.value, request);
+  const options = await readHead(deps, first.value, request);
   const id = await insertImport(deps.database, { ...request, options });
   let size = 0;
   try {
@@ -56,7 +58,8 @@ export async function receiveImport(
   return found(await findImport(deps.database, id), `import ${id}`);
 }
 
-function readHead(head: Buffer, request: ImportRequest): ImportRow['options'] {
+/** What can be seen from the beginning: is it text, what parts the columns, what each of them is. A mapping that is given is kept for later files with this header. */
+async function readHead(deps: Deps, head: Buffer, request: ImportRequest): Promise<ImportRow['options']> {
   const { fileName } = request;
   const encoding = guessEncoding(head);
   if (!encoding)
@@ -65,7 +68,8 @@ function readHead(head: Buffer, request: ImportRequest): ImportRow['options'] {
   const firstLine = text.split(/\r?\n/).find((line) => line.trim() !== '') ?? '';
   const delimiter = request.delimiter ?? guessDelimiter(firstLine);
   const headers = splitHeader(firstLine, delimiter);
-  const mapping = { ...guessMapping(headers), ...request.mapping };
+  const kept = await findKeptMapping(deps.database, headers);
+  const mapping = { ...guessMapping(headers), ...kept, ...request.mapping };
   const unknown = Object.keys(request.mapping ?? {}).filter((header) => !headers.includes(header));
   if (unknown.length > 0)
     throw new Problem(
@@ -73,6 +77,9 @@ function readHead(head: Buffer, request: ImportRequest): ImportRow['options'] {
       `${fileName} has no column “${unknown[0]}”. Its columns are: ${headers.join(', ')}.`,
       { field: 'mapping' },
     );
+  const twice = request.mapping && repeated(headers.map((header) => mapping[header] ?? null));
+  if (twice !== undefined)
+    throw new Problem('bad-file', `Two columns of ${fileName} would be ${twice}: ${headers.filter((header) => mapping[header] === twice).join(', ')}. Say which one it is, and leave the other out: --map "COLUMN=".`, { field: 'mapping' }); // prettier-ignore
   if (!headers.some((header) => mapping[header] === 'address')) {
     throw new Problem(
       'bad-file',
@@ -80,7 +87,12 @@ function readHead(head: Buffer, request: ImportRequest): ImportRow['options'] {
       { field: 'mapping' },
     );
   }
-  return { delimiter, mapping };
+  if (request.mapping) await keepMapping(deps.database, headers, mapping);
+  return { delimiter, mapping, kept: kept !== undefined && !request.mapping };
+}
+
+function repeated(uses: (string | null)[]): string | undefined {
+  return uses.find((use, index): use is string => use !== null && uses.indexOf(use) !== index);
 }
 
 function splitHeader(line: string, delimiter: string): string[] {

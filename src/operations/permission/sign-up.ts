@@ -5,6 +5,7 @@ import { inTransaction } from '../../store/database.ts';
 import { ListEntity, type List } from '../../store/entities/organisation.ts';
 import { countSignUp, ensureContact, insertSignUp, type SignUpWay } from '../../store/statements/sign-ups.ts';
 import { changeSubscriptions } from '../../store/statements/subscriptions.ts';
+import { checkAddresses } from '../contacts/check-addresses.ts';
 import { checkAddress } from '../contacts/explain-verdict.ts';
 import type { Deps } from '../deps.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
@@ -57,10 +58,18 @@ export async function signUp(deps: Deps, request: SignUpRequest): Promise<void> 
   if (never === 'erased') return;
   const one = { ...request, address: parsed.address, at: now };
   if (never) return turnAway(deps, list, one, `the address is held back: ${never}`);
+  const refused = await findRefusal(deps, parsed.address);
+  if (refused) return turnAway(deps, list, one, `the address is refused: ${refused}`);
   const left = state === 'unsubscribed' || verdict.reasons.some((reason) => ONLY_BY_THEMSELVES.has(reason));
   if (state === 'subscribed' && !left) return turnAway(deps, list, one, 'subscribed already');
   if (list.optIn === 'double' || left) return askToConfirm(deps, list, one, state);
   return subscribe(deps, list, one);
+}
+
+/** What is held and not refused may sign up: only who reads that mailbox can confirm. */
+async function findRefusal(deps: Deps, address: string): Promise<string | undefined> {
+  const [checked] = await checkAddresses(deps, [address]);
+  return checked!.findings.find((finding) => finding.severity === 'refuse')?.code;
 }
 
 type Known = SignUpRequest & { at: Date };

@@ -1,5 +1,5 @@
 import type { RowOutcome } from '../../core/import/row-outcomes.ts';
-import { OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
+import { OUTCOME_LETTERS, REFUSED_LETTERS, TAKEN_LETTERS } from '../../core/import/row-outcomes.ts';
 import { arrayText } from '../array-text.ts';
 import type { Sql } from '../database.ts';
 import { baseAddressSql } from './eligibility.ts';
@@ -11,6 +11,8 @@ export interface RowColumns {
   /** JSON texts. */
   attributes: (string | null)[] | null;
   joinedAt: (string | null)[] | null;
+  /** Letters of the checks that speak against a row: held unless the contact is known, or refused. */
+  flags?: (string | null)[] | null;
 }
 
 export interface RowTarget {
@@ -24,8 +26,8 @@ export interface RowTarget {
 const letter = (outcome: RowOutcome): string => `'${OUTCOME_LETTERS[outcome]}'`;
 
 /**
- * CTEs that end in `person`: each row with the contact it is about and its outcome. $1 to $4 are the columns, $5 the
- * import, $6 the list, $7 the brand. Suppression is matched as at sending (exact, base, hash, domain), `marketing` and
+ * CTEs that end in `person`: each row with the contact it is about and its outcome. $1 to $4 are columns, $5 the
+ * import, $6 the list, $7 the brand, $8 the flags. Suppression is matched as at sending (exact, base, hash, domain), `marketing` and
  * `everything` alike. A dry run reads this and nothing else, so that its counts are those of the real run.
  *
  * Contacts are looked up one by one in their index (OFFSET 0 keeps the planner from hashing the whole table for it): a
@@ -34,9 +36,9 @@ const letter = (outcome: RowOutcome): string => `'${OUTCOME_LETTERS[outcome]}'`;
  */
 const PERSON = `
   given AS MATERIALIZED (
-    SELECT g.n, g.address, g.name, g.attributes::jsonb AS attributes, g.joined_at::timestamptz AS joined_at,
+    SELECT g.n, g.address, g.name, g.flag, g.attributes::jsonb AS attributes, g.joined_at::timestamptz AS joined_at,
       CASE WHEN strpos(g.address, '+') > 1 THEN ${baseAddressSql('g.address')} END AS base, split_part(g.address, '@', 2) AS domain
-    FROM unnest($1::text[], $2::text[], $3::text[], $4::text[]) WITH ORDINALITY AS g (address, name, attributes, joined_at, n)),
+    FROM unnest($1::text[], $2::text[], $3::text[], $4::text[], $8::text[]) WITH ORDINALITY AS g (address, name, attributes, joined_at, flag, n)),
   known AS MATERIALIZED (
     SELECT g.*, c.id AS known_id, c.erased_at IS NOT NULL AS erased, c.deliverability, s.state,
       c.erased_at IS NULL AND ((g.name IS NOT NULL AND g.name IS DISTINCT FROM c.name) OR NOT c.attributes @> coalesce(g.attributes, '{}')) AS differs
@@ -65,6 +67,7 @@ const PERSON = `
   person AS MATERIALIZED (
     SELECT k.*, CASE
         WHEN n IN (SELECT n FROM erased) THEN ${letter('refused:erased')}
+        WHEN flag IS NOT NULL AND (known_id IS NULL OR flag = ANY ('{${REFUSED_LETTERS.join(',')}}')) THEN flag
         WHEN n IN (SELECT n FROM suppressed) THEN ${letter('suppressed')}
         WHEN state = 'unsubscribed' THEN ${letter('suppressed:unsubscribed')}
         WHEN known_id IS NULL THEN ${letter('created')}
@@ -114,7 +117,7 @@ export async function takeImportRows(
   const [answer]: { letters: string | null }[] = await sql.query(
     `WITH ${PERSON},
      taken AS MATERIALIZED (
-       SELECT p.*, coalesce(known_id, nextval('contact_id_seq')) AS id FROM person p WHERE outcome <> ${letter('refused:erased')}),
+       SELECT p.*, coalesce(known_id, nextval('contact_id_seq')) AS id FROM person p WHERE outcome = ANY ('{${TAKEN_LETTERS.join(',')}}')),
      created AS (
        INSERT INTO contact (id, address, name, attributes, joined_at)
        SELECT id, address, name, coalesce(attributes, '{}'), coalesce(joined_at, now()) FROM taken WHERE known_id IS NULL),
@@ -123,11 +126,11 @@ export async function takeImportRows(
        FROM taken t WHERE c.id = ANY (ARRAY(SELECT known_id FROM taken WHERE differs)) AND c.id = t.known_id),
      subscribed AS (
        INSERT INTO subscription (contact_id, list_id, state, since, source)
-       SELECT id, $6, $8, coalesce(joined_at, now()), 'import ' || $5::int FROM taken WHERE state IS NULL AND outcome <> ${letter('suppressed')}),
+       SELECT id, $6, $9, coalesce(joined_at, now()), 'import ' || $5::int FROM taken WHERE state IS NULL AND outcome <> ${letter('suppressed')}),
      noted AS (
        INSERT INTO journal (run_id, contacts, subject, subject_id, after, actor_kind, actor, cause)
-       SELECT $9::int, range_agg(int8range(id, id, '[]')), 'subscription', $6, jsonb_build_object('state', $8::text, 'since', max(coalesce(joined_at, now()))),
-         'person', $10, jsonb_build_object('import', $5::int)
+       SELECT $10::int, range_agg(int8range(id, id, '[]')), 'subscription', $6, jsonb_build_object('state', $9::text, 'since', max(coalesce(joined_at, now()))),
+         'person', $11, jsonb_build_object('import', $5::int)
        FROM taken WHERE state IS NULL AND outcome <> ${letter('suppressed')}
        GROUP BY coalesce(joined_at > now() - interval '1 day', true))
      ${LETTERS}`,
@@ -140,7 +143,8 @@ function parameters(rows: RowColumns, target: RowTarget): unknown[] {
   const columns = [rows.addresses, rows.names, rows.attributes, rows.joinedAt].map(
     (column) => column && arrayText(column),
   );
-  return [...columns, target.importId, target.listId, target.brandId];
+  const flags = rows.flags?.some((flag) => flag !== null) ? arrayText(rows.flags) : null;
+  return [...columns, target.importId, target.listId, target.brandId, flags];
 }
 
 /**

@@ -4,6 +4,10 @@ export interface ImportOptions {
   /** Header of the file to what it is: address, name, joined_at, or an attribute's name; null leaves the column out. */
   mapping: Record<string, string | null>;
   delimiter: string;
+  /** The mapping is the one that was given for an earlier file with this header. */
+  kept?: boolean;
+  /** For rows of another import that were held for these codes, and are taken in after all. */
+  held?: { of: number; codes?: string[]; mend: Record<string, string> };
 }
 
 export interface ImportRow {
@@ -56,6 +60,16 @@ export async function listUnfinishedImports(sql: Sql): Promise<number[]> {
   return rows.map((row) => row.id);
 }
 
+/** Keeps an import that reads the file of another, ready to be worked through. */
+export async function insertFollowingImport(
+  sql: Sql,
+  row: Parameters<typeof insertImport>[1] & { bytes: number },
+): Promise<number> {
+  const id = await insertImport(sql, row);
+  await updateImport(sql, id, { state: 'waiting', bytes: row.bytes });
+  return id;
+}
+
 export async function appendImportPart(sql: Sql, importId: number, seq: number, bytes: Buffer): Promise<void> {
   await sql.query(`INSERT INTO import_part (import_id, seq, bytes) VALUES ($1, $2, $3)`, [importId, seq, bytes]);
 }
@@ -95,6 +109,23 @@ export async function updateImport(
 
 function json(value: unknown): string | null {
   return value === undefined ? null : JSON.stringify(value);
+}
+
+/** What the columns of a file with this header were said to be, if anybody said it. */
+export async function findKeptMapping(sql: Sql, headers: string[]): Promise<Record<string, string | null> | undefined> {
+  const rows: { mapping: Record<string, string | null> }[] = await sql.query(
+    `SELECT mapping FROM kept_mapping WHERE header_hash = sha256(convert_to($1, 'UTF8'))`,
+    [JSON.stringify(headers)],
+  );
+  return rows[0]?.mapping;
+}
+
+export async function keepMapping(sql: Sql, headers: string[], mapping: Record<string, string | null>): Promise<void> {
+  await sql.query(
+    `INSERT INTO kept_mapping (header_hash, mapping) VALUES (sha256(convert_to($1, 'UTF8')), $2::jsonb)
+     ON CONFLICT (header_hash) DO UPDATE SET mapping = excluded.mapping, changed_at = now()`,
+    [JSON.stringify(headers), JSON.stringify(mapping)],
+  );
 }
 
 /** Imports whose file is kept. */

@@ -1,6 +1,7 @@
 import { checkAddress } from '../../../operations/contacts/explain-verdict.ts';
 import { exportContacts } from '../../../operations/contacts/export-contacts.ts';
 import { exportImportResults } from '../../../operations/contacts/export-import-results.ts';
+import { listHeldRows, releaseHeldRows } from '../../../operations/contacts/held-rows.ts';
 import { receiveImport } from '../../../operations/contacts/receive-import.ts';
 import { found, Problem } from '../../../operations/problem.ts';
 import * as schema from '../../../shared/schemas.ts';
@@ -100,6 +101,14 @@ export const contactRoutes: Route[] = [
       await updateImport(deps.database, row.id, { state: 'cancelled' });
       return found(await findImport(deps.database, params.id), `import ${params.id}`);
     },
+  }),
+  route<WithId>({
+    method: 'get', path: '/imports/:id/held', summary: 'Rows that wait for a decision, by why and by domain', params: schema.idParams,
+    handle: ({ deps, params }) => listHeldRows(deps, params.id),
+  }),
+  route<WithId, never, { codes?: string[]; mend: boolean; dryRun: boolean }>({
+    method: 'post', path: '/imports/:id/release', summary: 'Take held rows in after all, as they are or mended, as an import of its own', params: schema.idParams, body: schema.releaseRequest, status: 202,
+    handle: ({ deps, params, body, who }) => releaseHeldRows(deps, params.id, { ...body, actor: who.name }),
   }),
   route<WithId, { only?: string }>({
     method: 'get', path: '/imports/:id/results.csv', summary: 'The result file: the original columns, then row, outcome, code and words', params: schema.idParams, query: schema.resultsQuery, answers: 'text/csv',

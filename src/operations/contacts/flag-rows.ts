@@ -1,0 +1,45 @@
+import { decideDomain, isRoleName, type Severities } from '../../core/address/check-address.ts';
+import { OUTCOME_LETTERS, type RowOutcome } from '../../core/import/row-outcomes.ts';
+import { findRefused } from '../../store/statements/domain-facts.ts';
+import type { Deps } from '../deps.ts';
+import { findSeverities, makeDomainFacts } from './domain-facts.ts';
+
+/** For each address of a chunk the letter of what speaks against taking it in, or null; null for the chunk when nothing does. */
+export type FlagRows = (addresses: string[]) => Promise<(string | null)[] | null>;
+
+/**
+ * The checks of addresses that an import makes, each domain once. Rows that a person has `released` are held no more; what
+ * is refused stays refused.
+ */
+export async function makeFlagRows(deps: Deps, released: boolean): Promise<FlagRows> {
+  const set = await findSeverities(deps);
+  const severities = released ? withoutHolds(set) : set;
+  const factsOf = makeDomainFacts(deps);
+  return async (addresses) => {
+    const domains = addresses.map((address) => address.slice(address.lastIndexOf('@') + 1));
+    const facts = await factsOf([...new Set(domains)]);
+    const ofDomain = new Map([...facts].map(([domain, one]) => [domain, letterOf(decideDomain(one, severities))]));
+    const refused = severities['refuse-list'] === 'note' ? new Map() : await findRefused(deps.database, addresses);
+    const role = letterOf({ code: 'role-name', severity: severities['role-name'] });
+    const flags = addresses.map((address, index) => {
+      if (refused.has(address)) return letterOf({ code: 'refuse-list', severity: severities['refuse-list'] });
+      return (
+        ofDomain.get(domains[index]!) ??
+        (role !== null && isRoleName(address.slice(0, address.lastIndexOf('@'))) ? role : null)
+      );
+    });
+    return flags.some((flag) => flag !== null) ? flags : null;
+  };
+}
+
+function letterOf(found: { code: string; severity: string } | undefined): string | null {
+  if (!found || found.severity === 'note') return null;
+  const outcome = `${found.severity === 'refuse' ? 'refused' : 'held'}:${found.code}` as RowOutcome;
+  return OUTCOME_LETTERS[outcome];
+}
+
+function withoutHolds(severities: Severities): Severities {
+  return Object.fromEntries(
+    Object.entries(severities).map(([code, severity]) => [code, severity === 'hold' ? 'note' : severity]),
+  ) as unknown as Severities;
+}

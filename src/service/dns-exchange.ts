@@ -1,0 +1,86 @@
+import { createSocket } from 'node:dgram';
+import { randomInt } from 'node:crypto';
+import packet, { type Answer, type DecodedPacket } from 'dns-packet';
+import type { Exchange } from '../core/address/check-address.ts';
+import type { Deps } from '../operations/deps.ts';
+
+/** The package's types leave out the response code (RFC 1035 section 4.1.1). */
+type Reply = DecodedPacket & { rcode: string };
+
+const TIME_OUT_MS = 2000;
+/** However long an answer says it holds, it is kept for an hour at least and a week at most. */
+const SHORTEST_S = 3600;
+const LONGEST_S = 7 * 86_400;
+/** How long it holds that there is nothing (RFC 2308 section 5 lets it be as short as this). */
+const NOTHING_S = 3 * 3600;
+
+/**
+ * Asks a resolver over UDP whether a domain takes mail: its MX records (RFC 5321 section 5.1, a null one RFC 7505), and
+ * where there are none, whether there is a host of that name. No answer, a late one or a failure of the server is
+ * `unknown`.
+ */
+export function makeAskExchange(resolver: string): NonNullable<Deps['askExchange']> {
+  const { hostname, port } = new URL(`dns://${resolver}`);
+  const ask = (name: string, type: 'MX' | 'A' | 'AAAA'): Promise<Reply | undefined> =>
+    query({ host: hostname, port: Number(port || 53) }, name, type);
+  return async (domain) => {
+    const mail = await ask(domain, 'MX');
+    if (!mail) return UNKNOWN;
+    if (mail.rcode === 'NXDOMAIN') return { exchange: 'none', seconds: NOTHING_S };
+    if (mail.rcode !== 'NOERROR') return UNKNOWN;
+    const exchangers = (mail.answers ?? []).filter((answer) => answer.type === 'MX');
+    if (exchangers.length > 0)
+      return { exchange: isNull(exchangers) ? 'null' : 'some', seconds: secondsOf(exchangers) };
+    for (const type of ['A', 'AAAA'] as const) {
+      const host = await ask(domain, type);
+      if (host?.rcode !== 'NOERROR') return UNKNOWN;
+      const addresses = (host.answers ?? []).filter((answer) => answer.type === type);
+      if (addresses.length > 0) return { exchange: 'some', seconds: secondsOf(addresses) };
+    }
+    return { exchange: 'none', seconds: NOTHING_S };
+  };
+}
+
+const UNKNOWN: { exchange: Exchange; seconds: number } = { exchange: 'unknown', seconds: 0 };
+
+function isNull(exchangers: Answer[]): boolean {
+  return exchangers.every((answer) => answer.type === 'MX' && ['', '.'].includes(answer.data.exchange));
+}
+
+function secondsOf(answers: Answer[]): number {
+  const ttl = Math.min(...answers.map((answer) => ('ttl' in answer ? (answer.ttl ?? 0) : 0)));
+  return Math.min(Math.max(ttl, SHORTEST_S), LONGEST_S);
+}
+
+function query(
+  at: { host: string; port: number },
+  name: string,
+  type: 'MX' | 'A' | 'AAAA',
+): Promise<Reply | undefined> {
+  const id = randomInt(65_536);
+  const question = packet.encode({ type: 'query', id, flags: packet.RECURSION_DESIRED, questions: [{ type, name }] });
+  return new Promise((resolve) => {
+    const socket = createSocket(at.host.includes(':') ? 'udp6' : 'udp4');
+    const end = (answer: Reply | undefined): void => {
+      clearTimeout(timer);
+      socket.close();
+      resolve(answer);
+    };
+    const timer = setTimeout(() => end(undefined), TIME_OUT_MS);
+    socket.once('error', () => end(undefined));
+    socket.on('message', (bytes, from) => {
+      const answer = from.port === at.port ? decode(bytes) : undefined;
+      // What answers another question is not for us; somebody may be guessing.
+      if (answer?.id === id && answer.questions?.[0]?.name.toLowerCase() === name) end(answer);
+    });
+    socket.send(question, at.port, at.host, (error) => error && end(undefined));
+  });
+}
+
+function decode(bytes: Buffer): Reply | undefined {
+  try {
+    return packet.decode(bytes) as Reply;
+  } catch {
+    return undefined;
+  }
+}
