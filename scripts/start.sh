@@ -8,6 +8,9 @@ export AVENDEL_CONSOLE_PORT="${AVENDEL_CONSOLE_PORT:-7400}"
 export AVENDEL_PUBLIC_PORT="${AVENDEL_PUBLIC_PORT:-7401}"
 export AVENDEL_INTAKE_PORT="${AVENDEL_INTAKE_PORT:-7425}"
 export AVENDEL_SIMULATOR_PORT="${AVENDEL_SIMULATOR_PORT:-7426}"
+export AVENDEL_SIMULATOR_NAMES_PORT="${AVENDEL_SIMULATOR_NAMES_PORT:-7453}"
+# Whether a domain takes mail is asked of the simulated world.
+export AVENDEL_RESOLVER="${AVENDEL_RESOLVER:-127.0.0.1:$AVENDEL_SIMULATOR_NAMES_PORT}"
 export AVENDEL_RELAY_URL="${AVENDEL_RELAY_URL:-smtp://127.0.0.1:$AVENDEL_SIMULATOR_PORT}"
 export AVENDEL_SERVICE="http://127.0.0.1:$AVENDEL_CONSOLE_PORT"
 export AVENDEL_LOG_LEVEL="${AVENDEL_LOG_LEVEL:-warn}"
@@ -54,7 +57,7 @@ done
 export AVENDEL_SIGN_IN_FILE="$STATE/sign-in.json"
 AVENDEL_PASSWORD="$AVENDEL_ADMIN_PASSWORD" node bin/avendel sign-in --email "$AVENDEL_ADMIN_EMAIL" >/dev/null
 : >"$STATE/simulator.log"
-AVENDEL_TOKEN="$(node -p "JSON.parse(require('fs').readFileSync('$AVENDEL_SIGN_IN_FILE')).token")" node --enable-source-maps dist/simulator/main.js --load >"$STATE/simulator.log" 2>&1 &
+AVENDEL_DEMO_FILES="$STATE/demo" AVENDEL_TOKEN="$(node -p "JSON.parse(require('fs').readFileSync('$AVENDEL_SIGN_IN_FILE')).token")" node --enable-source-maps dist/simulator/main.js --load >"$STATE/simulator.log" 2>&1 &
 SIMULATOR=$!
 said=0
 for _ in $(seq 1 1500); do
@@ -78,6 +81,8 @@ Three commands to try, in another terminal of this folder:
   bin/avendel today --brand "Larkfield Observatory"
   bin/avendel contacts import demo/open-evening-sign-ups.csv --list "Open Evenings" --dry-run
   bin/avendel campaigns preflight "The December sky"
+
+Files to try: .avendel/demo/summer-fair.csv (10,000 rows with everything wrong that goes wrong), .avendel/demo/verified.csv
 
 Ctrl-C stops everything. Logs: .avendel/service.log, .avendel/simulator.log
 TXT

@@ -11,6 +11,8 @@ const Contact = lazy(() => import('./pages/contacts/contact.tsx'));
 const Waiting = lazy(() => import('./pages/contacts/waiting.tsx'));
 const Cost = lazy(() => import('./pages/contacts/cost.tsx'));
 const Reconcile = lazy(() => import('./pages/contacts/reconcile.tsx'));
+const Addresses = lazy(() => import('./pages/contacts/addresses.tsx'));
+const Verifications = lazy(() => import('./pages/contacts/verifications.tsx'));
 const ImportPage = lazy(() => import('./pages/contacts/import.tsx'));
 const Campaigns = lazy(() => import('./pages/campaigns/campaigns.tsx'));
 const Campaign = lazy(() => import('./pages/campaigns/campaign.tsx'));
@@ -34,6 +36,9 @@ export function App() {
           <Route path="/contacts/cost" element={<Cost />} />
           <Route path="/contacts/reconcile" element={<Reconcile />} />
           <Route path="/contacts/reconcile/:id" element={<Reconcile />} />
+          <Route path="/contacts/addresses" element={<Addresses />} />
+          <Route path="/contacts/verifications" element={<Verifications />} />
+          <Route path="/contacts/verifications/:id" element={<Verifications />} />
           <Route path="/contacts/:id" element={<Contact />} />
           <Route path="/campaigns" element={<Campaigns />} />
           <Route path="/campaigns/:id" element={<Campaign />} />

@@ -95,7 +95,7 @@ export interface JournalItem {
   contacts: number | null;
   address: string | null;
   name: string | null;
-  subject: 'stage' | 'deliverability' | 'subscription' | 'entry' | 'archive';
+  subject: 'stage' | 'deliverability' | 'subscription' | 'entry' | 'archive' | 'address' | 'tag' | 'verdict';
   subjectId: number;
   before: Record<string, unknown> | null;
   after: Record<string, unknown> | null;

@@ -1,5 +1,7 @@
 import type { Brand } from '../shared/api.ts';
+import { startNameServer } from './outside/name-server.ts';
 import { startOutsideWorld } from './outside/outside-world.ts';
+import { writeDemoFiles } from './world/demo-files.ts';
 import { loadWorld } from './world/load-world.ts';
 import { speakHttp } from './speak-http.ts';
 import { makePeople } from './world/people.ts';
@@ -11,6 +13,7 @@ import { makePeople } from './world/people.ts';
 async function main(): Promise<void> {
   const env = process.env;
   const say = (text: string): void => void process.stdout.write(`simulated: ${text}\n`);
+  const people = makePeople();
   const relay = new URL(env['AVENDEL_RELAY_URL'] ?? 'smtp://127.0.0.1:7426');
   const world = await startOutsideWorld({
     host: relay.hostname,
@@ -18,12 +21,14 @@ async function main(): Promise<void> {
     intakeHost: env['AVENDEL_INTAKE_HOST'] ?? '127.0.0.1',
     intakePort: Number(env['AVENDEL_INTAKE_PORT'] ?? 7425),
     pace: Number(env['AVENDEL_SIMULATOR_PACE'] ?? 1),
-    people: makePeople(),
+    people,
     say,
   });
-  const stop = (): void => void world.stop().then(() => process.exit(0));
+  const names = await startNameServer('127.0.0.1', Number(env['AVENDEL_SIMULATOR_NAMES_PORT'] ?? 7453));
+  const stop = (): void => void Promise.all([world.stop(), names.stop()]).then(() => process.exit(0));
   process.once('SIGINT', stop);
   process.once('SIGTERM', stop);
+  if (env['AVENDEL_DEMO_FILES']) writeDemoFiles(env['AVENDEL_DEMO_FILES'], people);
   if (process.argv.includes('--load')) await loadOnce(say);
   say(`receives at ${relay.host}; its people and machines react within a minute`);
 }

@@ -1,5 +1,4 @@
 import { createSocket, type Socket } from 'node:dgram';
-import type { AddressInfo } from 'node:net';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import packet, { type Answer } from 'dns-packet';
 import { makeAskExchange } from '../../src/service/dns-exchange.ts';
@@ -33,7 +32,7 @@ beforeAll(async () => {
     if (question!.name === 'lanternpost.example') server.send(Buffer.from('nonsense'), from.port, from.address);
   });
   await new Promise<void>((resolve) => server.bind(0, '127.0.0.1', resolve));
-  resolver = `127.0.0.1:${(server.address()).port}`;
+  resolver = `127.0.0.1:${server.address().port}`;
 });
 afterAll(() => new Promise<void>((resolve) => server.close(() => resolve())));
 

@@ -19,4 +19,6 @@ export const keys = {
   signUps: (filter: object) => ['sign-ups', filter] as const,
   cost: ['cost'] as const,
   reconciliations: ['reconciliations'] as const,
+  addresses: ['addresses'] as const,
+  verifications: ['verifications'] as const,
 };

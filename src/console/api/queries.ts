@@ -135,3 +135,23 @@ export const useReconciled = (id: number, query: Parameters<typeof client.reconc
     queryFn: () => client.reconciled(id, { ...query, limit: 50 }),
     placeholderData: keepPreviousData,
   });
+
+export const useLookAlikes = () => useQuery({ queryKey: keys.addresses, queryFn: () => client.lookAlikes() });
+export const useMendPreview = (from: string, to: string) =>
+  useQuery({ queryKey: [...keys.addresses, from, to], queryFn: () => client.previewMending(from, to) });
+export const useRefused = () =>
+  useQuery({ queryKey: [...keys.addresses, 'refused'], queryFn: () => client.refused({ limit: 50 }) });
+export const useSeverities = () =>
+  useQuery({ queryKey: [...keys.addresses, 'severities'], queryFn: () => client.severities() });
+export const useHeldRows = (importId: number, enabled: boolean) =>
+  useQuery({ queryKey: [...keys.imports, importId, 'held'], queryFn: () => client.heldRows(importId), enabled });
+export const useActPreview = (selection: Parameters<typeof client.previewAct>[0] | null) =>
+  useQuery({
+    queryKey: keys.contacts({ act: selection }),
+    queryFn: () => client.previewAct(selection!),
+    enabled: selection !== null,
+  });
+
+export const useVerifications = () => useQuery({ queryKey: keys.verifications, queryFn: () => client.verifications() });
+export const useVerification = (id: number) =>
+  useQuery({ queryKey: [...keys.verifications, id], queryFn: () => client.verification(id) });

@@ -15,7 +15,10 @@ export interface ImportRecord {
 /** Reads the records an import is about: those of its kept file, or those of another's that were held. */
 export async function* readImportRecords(deps: Deps, row: ImportRow): AsyncGenerator<ImportRecords> {
   const { held } = row.options;
-  if (!held) return yield* readKeptFile(deps, row.id, row.options.delimiter);
+  if (!held) {
+    yield* readKeptFile(deps, row.id, row.options.delimiter);
+    return;
+  }
   const wanted = heldLetters(held.codes);
   let letters = '';
   let rowNo = 0;

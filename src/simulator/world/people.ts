@@ -32,8 +32,8 @@ export const HISTORY_DAYS = 425;
 export const DEMO_PEOPLE = 5000;
 const SEED = 470_425;
 
-const FIRST = ['Ada', 'Joel', 'Mina', 'Ines', 'Tobias', 'Maud', 'Orla', 'Nils', 'Greta', 'Corin', 'Dilys', 'Hana', 'Petra', 'Samir', 'Wenna', 'Iva', 'Bram', 'Jo', 'Lotte', 'Kofi', 'Una', 'Edda', 'Marek', 'Alys', 'Piers', 'Nadia', 'Tove', 'Rufus', 'Mei', 'Silke', 'Anneke', 'Theo', 'Isolde', 'Sefa', 'Elin', 'Gwen', 'Silas', 'Ravi', 'Noor', 'Lucan', 'Tamsin', 'Yara', 'Odile', 'Fenn', 'Zora', 'Emrys', 'Juno', 'Kell', 'Perrin', 'Saskia']; // prettier-ignore
-const LAST = ['Brandt', 'Marchbank', 'Faulk', 'Okafor', 'Renn', 'Ellerby', 'Penhallow', 'Tavener', 'Yoon', 'Vale', 'Amberg', 'Roscoe', 'Lind', 'Oakes', 'Dray', 'Castellan', 'Tolley', 'Fennick', 'Marr', 'Brandreth', 'Sill', 'Voss', 'Thorne', 'Quill', 'Holloway', 'Ferris', 'Rand', 'Anning', 'Calder', 'Moor', 'Moss', 'Lark', 'Park', 'Lindqvist', 'Sorrell', 'Harrow', 'Mortlock', 'Ashdown', 'Winterbourne', 'Copperfell', 'Starling', 'Hathersage', 'Pellow', 'Tarn', 'Whitlow', 'Skye', 'Underhay', 'Rookwood', 'Kestle', 'Drummond-Hay']; // prettier-ignore
+export const FIRST_NAMES = ['Ada', 'Joel', 'Mina', 'Ines', 'Tobias', 'Maud', 'Orla', 'Nils', 'Greta', 'Corin', 'Dilys', 'Hana', 'Petra', 'Samir', 'Wenna', 'Iva', 'Bram', 'Jo', 'Lotte', 'Kofi', 'Una', 'Edda', 'Marek', 'Alys', 'Piers', 'Nadia', 'Tove', 'Rufus', 'Mei', 'Silke', 'Anneke', 'Theo', 'Isolde', 'Sefa', 'Elin', 'Gwen', 'Silas', 'Ravi', 'Noor', 'Lucan', 'Tamsin', 'Yara', 'Odile', 'Fenn', 'Zora', 'Emrys', 'Juno', 'Kell', 'Perrin', 'Saskia']; // prettier-ignore
+export const LAST_NAMES = ['Brandt', 'Marchbank', 'Faulk', 'Okafor', 'Renn', 'Ellerby', 'Penhallow', 'Tavener', 'Yoon', 'Vale', 'Amberg', 'Roscoe', 'Lind', 'Oakes', 'Dray', 'Castellan', 'Tolley', 'Fennick', 'Marr', 'Brandreth', 'Sill', 'Voss', 'Thorne', 'Quill', 'Holloway', 'Ferris', 'Rand', 'Anning', 'Calder', 'Moor', 'Moss', 'Lark', 'Park', 'Lindqvist', 'Sorrell', 'Harrow', 'Mortlock', 'Ashdown', 'Winterbourne', 'Copperfell', 'Starling', 'Hathersage', 'Pellow', 'Tarn', 'Whitlow', 'Skye', 'Underhay', 'Rookwood', 'Kestle', 'Drummond-Hay']; // prettier-ignore
 
 const DOMAINS = [
   ['lanternpost.example', 28],
@@ -48,7 +48,7 @@ const DOMAINS = [
 export function makePeople(count = DEMO_PEOPLE): Person[] {
   const taken = new Map<string, number>();
   return Array.from({ length: count }, (_, index) => {
-    const person = makePerson(index);
+    const person = withSlip(makePerson(index));
     const [local, domain] = person.address.split('@');
     const namesakes = taken.get(person.address) ?? 0;
     taken.set(person.address, namesakes + 1);
@@ -56,9 +56,23 @@ export function makePeople(count = DEMO_PEOPLE): Person[] {
   });
 }
 
+/** Some wrote the domain of their address wrong when they joined: nothing ever reached them. */
+const SLIPS: Readonly<Record<string, string>> = {
+  'lanternpost.example': 'lanternpots.example',
+  'quillmail.example': 'quilmail.example',
+};
+const SLIPPED_ONE_IN = 97;
+
+function withSlip(person: Person): Person {
+  const slipped = person.index % SLIPPED_ONE_IN === 41 ? SLIPS[person.domain] : undefined;
+  return slipped === undefined
+    ? person
+    : { ...person, domain: slipped, address: person.address.replace(/@.*/, `@${slipped}`), goneDay: -HISTORY_DAYS };
+}
+
 function makePerson(index: number): Person {
   const random = makeRandom(SEED + index * 7919);
-  const [first, last] = [random.pick(FIRST), random.pick(LAST)];
+  const [first, last] = [random.pick(FIRST_NAMES), random.pick(LAST_NAMES)];
   const domain = random.weighted(DOMAINS);
   const joinedDay = random.chance(0.35) ? -random.whole(1, 300) : seasonalDay(random.between(0, 1));
   const lists = listsOf(random);

@@ -56,6 +56,7 @@ function sentence(verdict: BrandVerdict, name: string): string {
 }
 
 function Identity({ contact, verdict }: { contact: ContactDetail; verdict: BrandVerdict }) {
+  const { zone } = useBrand();
   return (
     <span className="row">
       <strong className="serif">{contact.name}</strong>
@@ -73,8 +74,18 @@ function Identity({ contact, verdict }: { contact: ContactDetail; verdict: Brand
       <span>
         {plural(verdict.silentDays, 'day', 'days')} of silence, {plural(verdict.messages, 'message', 'messages')} in it
       </span>
+      {contact.tags.length > 0 ? <span className="second">tagged {contact.tags.join(', ')}</span> : null}
+      {contact.verdict ? <span className="second">{verifiedWords(contact, zone)}</span> : null}
+      {contact.mergedInto === null ? null : (
+        <Door to={`/contacts/${contact.mergedInto}`}>merged into another contact</Door>
+      )}
     </span>
   );
+}
+
+/** What an outside verifier said, of when: a verdict ages. */
+function verifiedWords({ verdict, verdictCause }: ContactDetail, zone: string): string {
+  return verdictCause ? `${verdict}, said ${verdictCause.source} on ${day(verdictCause.at, zone)}` : (verdict ?? '');
 }
 
 function Why({ check, verdict }: { check: AddressCheck; verdict: BrandVerdict }) {

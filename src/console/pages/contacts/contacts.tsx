@@ -7,6 +7,7 @@ import { useBrand } from '../../brand.tsx';
 import { ReasonMark, Stage } from '../../components/marks.tsx';
 import { Await, Door, Finding, Section } from '../../components/page.tsx';
 import { count, day, plural } from '../../components/words.ts';
+import { ActOnFound } from './act-on-found.tsx';
 
 /** Contacts by filter; the filter lives in the address bar. */
 export default function Contacts() {
@@ -28,23 +29,26 @@ export default function Contacts() {
     listId: of('list') ? Number(of('list')) : undefined,
     stage: of('stage'),
     deliverability: of('deliverability'),
-    cursor: of('cursor'),
-    limit: 25,
+    tag: of('tag'),
   };
-  const contacts = useContacts(filter);
-  const filtered = Boolean(filter.part ?? filter.listId ?? filter.stage ?? filter.deliverability);
+  const cursor = of('cursor');
+  const limit = 25;
+  const contacts = useContacts({ ...filter, cursor, limit });
+  const filtered = Boolean(filter.part ?? filter.listId ?? filter.stage ?? filter.deliverability ?? filter.tag);
   return (
     <>
       <Finding line={`Contacts, ${brand.name}`} headline={contacts.data ? `${plural(contacts.data.total, 'contact', 'contacts')} ${filtered ? 'match' : 'are known here'}` : 'Contacts'} />
       <div style={{ marginTop: 24 }}>
-        <Section head="Find" beside={<span className="row"><Button component={Link} to="/contacts/waiting">Waiting to confirm</Button><Button component={Link} to="/contacts/cost">Archive and cost</Button><Button component={Link} to="/contacts/reconcile">Reconcile a list</Button><Button component={Link} to="/contacts/import">Import a file</Button></span>}>
+        <Section head="Find" beside={<span className="row"><Button component={Link} to="/contacts/waiting">Waiting to confirm</Button><Button component={Link} to="/contacts/addresses">Addresses</Button><Button component={Link} to="/contacts/verifications">Verdicts</Button><Button component={Link} to="/contacts/cost">Archive and cost</Button><Button component={Link} to="/contacts/reconcile">Reconcile</Button><Button component={Link} to="/contacts/import">Import a file</Button></span>}>
           <div className="row">
             <TextInput aria-label="Part of an address or name" placeholder="part of an address or name" leftSection={<IconSearch size={16} aria-hidden />} defaultValue={filter.part} onKeyDown={(event) => event.key === 'Enter' && set('part', event.currentTarget.value)} w={260} />
             <Select aria-label="List" placeholder="any list" clearable data={(lists.data ?? []).filter((list) => list.brandId === brand.id).map((list) => ({ value: String(list.id), label: list.name }))} value={of('list') ?? null} onChange={(value) => set('list', value)} w={180} />
             <Select aria-label="Stage" placeholder="any stage" clearable data={[...STAGES]} value={of('stage') ?? null} onChange={(value) => set('stage', value)} w={150} />
             <Select aria-label="Deliverability" placeholder="any deliverability" clearable data={[...DELIVERABILITIES]} value={of('deliverability') ?? null} onChange={(value) => set('deliverability', value)} w={180} />
+            <TextInput aria-label="Tag" placeholder="any tag" defaultValue={filter.tag} onKeyDown={(event) => event.key === 'Enter' && set('tag', event.currentTarget.value)} w={120} />
           </div>
         </Section>
+        {contacts.data && contacts.data.total > 0 ? <ActOnFound key={JSON.stringify(filter)} filter={filter} total={contacts.data.total} /> : null}
         <Await of={contacts} rows={12}>
           {(page) =>
             page.items.length === 0 ? (
@@ -78,8 +82,8 @@ export default function Contacts() {
                 <div className="row" style={{ justifyContent: 'space-between', marginTop: 12 }}>
                   <span className="second">{count(page.items.length)} of {count(page.total)}, oldest first</span>
                   <span className="row">
-                    {filter.cursor ? <Button onClick={() => set('cursor', null)}>From the beginning</Button> : null}
-                    {page.next ? <Button onClick={() => set('cursor', page.next)}>Next {filter.limit}</Button> : null}
+                    {cursor ? <Button onClick={() => set('cursor', null)}>From the beginning</Button> : null}
+                    {page.next ? <Button onClick={() => set('cursor', page.next)}>Next {limit}</Button> : null}
                   </span>
                 </div>
               </>

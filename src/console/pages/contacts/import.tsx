@@ -1,8 +1,8 @@
-import { FileInput, Select } from '@mantine/core';
+import { Button, FileInput, Select } from '@mantine/core';
 import { useState } from 'react';
 import type { Import } from '../../../shared/api.ts';
 import { ROW_WORDS } from '../../../shared/row-words.ts';
-import { useImport, useImports, useLists } from '../../api/queries.ts';
+import { useHeldRows, useImport, useImports, useLists } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
@@ -41,6 +41,7 @@ export default function ImportPage() {
         }
       >
         {row ? <Outcome row={row} /> : null}
+        {row?.state === 'finished' && (row.counts['held'] ?? 0) > 0 ? <Held row={row} follow={setImportId} /> : null}
         <Earlier />
       </Leaf>
     </>
@@ -81,7 +82,39 @@ function Outcome({ row }: { row: Import }) {
           ))}
         </tbody>
       </table>
-      <p className="second" style={{ marginTop: 8 }}>Columns: {Object.entries(row.options.mapping).map(([header, use]) => `${header} is ${use ?? 'left out'}`).join(', ')}</p>
+      <p className="second" style={{ marginTop: 8 }}>Columns{row.options.kept ? ', as you said for an earlier file with this header' : ''}: {Object.entries(row.options.mapping).map(([header, use]) => `${header} is ${use ?? 'left out'}`).join(', ')}</p>
+    </Section>
+  ); // prettier-ignore
+}
+
+/** Rows that wait for a decision: by why and by domain, to be taken in as they are or with the slip mended. */
+function Held({ row, follow }: { row: Import; follow: (importId: number) => void }) {
+  const release = useAct((client, request: { codes: string[]; mend: boolean }) => client.releaseHeldRows(row.id, { ...request, dryRun: row.dryRun })); // prettier-ignore
+  const take = (code: string, mend: boolean): void => release.mutate({ codes: [code], mend }, { onSuccess: (begun) => follow(begun.id) }); // prettier-ignore
+  return (
+    <Section head={`${plural(row.counts['held']!, 'row waits', 'rows wait')} for your decision`}>
+      <ProblemNote error={release.error} />
+      <Await of={useHeldRows(row.id, true)} rows={2}>
+        {(groups) => (
+          <table className="rows folds">
+            <tbody>
+              {groups.map((one) => (
+                <tr key={`${one.code} ${one.domain}`}>
+                  <td>{one.domain}</td>
+                  <td className="second">{ROW_WORDS[`held:${one.code}`]!.replace('Held: ', '')} {one.proposal ? `Meant: ${one.proposal}?` : ''}</td>
+                  <td className="figure">{count(one.rows)}</td>
+                  <td className="figure">
+                    <span className="row">
+                      {one.proposal ? <Button onClick={() => take(one.code, true)} disabled={release.isPending}>Take all slips in, mended</Button> : null}
+                      <Button onClick={() => take(one.code, false)} disabled={release.isPending}>As they are</Button>
+                    </span>
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        )}
+      </Await>
     </Section>
   ); // prettier-ignore
 }

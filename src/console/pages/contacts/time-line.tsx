@@ -155,9 +155,20 @@ export function changeWords({ subject, before, after }: JournalItem): string {
     state?: string;
     list?: string;
     inEffect?: boolean;
+    address?: string;
+    archivedAt?: string | null;
+    mergedInto?: number | null;
+    tag?: string;
+    verdict?: string;
   }[];
   if (subject === 'stage') return `${was!.stage ?? 'new'} to ${is!.stage}`;
   if (subject === 'deliverability') return `${was!.deliverability} to ${is!.deliverability}`;
   if (subject === 'entry') return is!.inEffect ? `Entered on ${is!.list}` : `Lifted from ${is!.list}`;
+  if (subject === 'address') return `${was!.address} mended to ${is!.address}`;
+  if (subject === 'archive')
+    return is!.mergedInto ? 'Merged into another contact' : is!.archivedAt ? 'Archived' : 'Restored';
+  if (subject === 'tag') return is!.tag === undefined ? `Tag ${was!.tag} taken off` : `Tagged ${is!.tag}`;
+  if (subject === 'verdict')
+    return is!.verdict === undefined ? `Verdict ${was!.verdict} taken back` : `Verified as ${is!.verdict}`;
   return `Subscription ${was!.state ?? 'none'} to ${is!.state ?? 'none'}`;
 }

@@ -1,0 +1,84 @@
+import { Button, Select, TextInput } from '@mantine/core';
+import { useState } from 'react';
+import type { ActSelection, ContactQuery } from '../../../shared/api-permission.ts';
+import { client } from '../../api/client.ts';
+import { useActPreview, useLists, useSuppressionLists } from '../../api/queries.ts';
+import { useBrand } from '../../brand.tsx';
+import { FourSteps } from '../../components/four-steps.tsx';
+import { Await, Section } from '../../components/page.tsx';
+import { plural } from '../../components/words.ts';
+
+type Act = Exclude<ActSelection['act'], 'erase'>;
+
+const ACTS: Record<Act, { label: string; button: string; change: string }> = {
+  tag: { label: 'Tag them', button: 'Tag', change: 'They get the tag. Nothing else changes.' },
+  untag: { label: 'Take a tag off', button: 'Untag', change: 'They lose the tag. Nothing else changes.' },
+  suppress: { label: 'Put them on a suppression list', button: 'Suppress', change: 'Every campaign in the list’s scope leaves them out from now on, those under way too.' },
+  unsubscribe: { label: 'Unsubscribe them', button: 'Unsubscribe', change: 'They leave every list of this brand, and only they themselves can come back.' },
+  subscribe: { label: 'Subscribe them', button: 'Subscribe', change: 'They join the list. Whoever left it, opted out or complained is not among them. Say in the reason what the permission is.' },
+  archive: { label: 'Archive them', button: 'Archive', change: 'They are kept, with everything known of them. No campaign reaches them, and they count no more.' },
+  restore: { label: 'Restore them', button: 'Restore', change: 'They count again, as they were before they were archived.' },
+}; // prettier-ignore
+
+/** One act on everybody who was found, through the four steps. */
+export function ActOnFound({ filter, total }: { filter: ContactQuery; total: number }) {
+  const brand = useBrand();
+  const lists = useLists();
+  const suppressionLists = useSuppressionLists();
+  const [act, setAct] = useState<Act | null>(null);
+  const [needs, setNeeds] = useState<{ tag?: string; listId?: number; suppressionListId?: number }>({});
+  const [counted, setCounted] = useState<ActSelection | null>(null);
+  const choose = (chosen: Act | null): void => {
+    setAct(chosen);
+    setNeeds({});
+    setCounted(null);
+  };
+  const need = (given: typeof needs): void => {
+    setNeeds(given);
+    setCounted(null);
+  };
+  const complete = act !== null && isComplete(act, needs);
+  return (
+    <Section head={`Do something with ${total === 1 ? 'this contact' : `all ${plural(total, 'contact', 'contacts')}`}`}>
+      <div className="row">
+        <Select aria-label="What to do" placeholder="choose what to do" clearable data={Object.entries(ACTS).map(([value, { label }]) => ({ value, label }))} value={act} onChange={(value) => choose(value as Act | null)} w={260} />
+        {act === 'tag' || act === 'untag' ? <TextInput aria-label="The tag" placeholder="the tag" value={needs.tag ?? ''} onChange={(event) => need({ tag: event.currentTarget.value })} w={180} /> : null}
+        {act === 'suppress' ? <Select aria-label="Suppression list" placeholder="which list" data={(suppressionLists.data ?? []).filter((list) => !list.builtIn).map((list) => ({ value: String(list.id), label: list.name }))} onChange={(value) => need({ suppressionListId: Number(value) })} w={220} /> : null}
+        {act === 'subscribe' ? <Select aria-label="List to join" placeholder="which list" data={(lists.data ?? []).filter((list) => list.brandId === brand.id).map((list) => ({ value: String(list.id), label: list.name }))} onChange={(value) => need({ listId: Number(value) })} w={220} /> : null}
+        {complete && counted === null ? <Button onClick={() => setCounted({ act, filter, ...needs, ...(act === 'unsubscribe' ? { brandId: brand.id } : {}) })}>Count whom it would change</Button> : null}
+      </div>
+      {counted === null ? null : <Steps selection={counted} />}
+    </Section>
+  ); // prettier-ignore
+}
+
+function isComplete(act: Act, needs: { tag?: string; listId?: number; suppressionListId?: number }): boolean {
+  if (act === 'tag' || act === 'untag') return (needs.tag ?? '').trim() !== '';
+  if (act === 'suppress') return needs.suppressionListId !== undefined;
+  return act !== 'subscribe' || needs.listId !== undefined;
+}
+
+function Steps({ selection }: { selection: ActSelection }) {
+  const { button, change } = ACTS[selection.act as Act];
+  return (
+    <Await of={useActPreview(selection)} rows={2}>
+      {(preview) => (
+        <FourSteps
+          expected={preview.willChange}
+          what={button}
+          change={`${change} The run can be undone.`}
+          apply={(expect, reason) => client.applyAct({ ...selection, expect, reason })}
+        >
+          <p>
+            {plural(preview.willChange, 'contact', 'contacts')} would change
+            {preview.already > 0 ? `; ${plural(preview.already, 'stays as it is', 'stay as they are')}` : ''}.
+          </p>
+          <p className="second">
+            {preview.sample.map((one) => one.address).join(', ')}
+            {preview.willChange > preview.sample.length ? ' …' : ''}
+          </p>
+        </FourSteps>
+      )}
+    </Await>
+  );
+}

@@ -1,0 +1,193 @@
+import { Button, FileInput, Select, TextInput } from '@mantine/core';
+import { useState } from 'react';
+import { useNavigate, useParams } from 'react-router';
+import type { Verification } from '../../../shared/api-addresses.ts';
+import { OUTSIDE_VERDICTS, type OutsideVerdict } from '../../../shared/words.ts';
+import { client } from '../../api/client.ts';
+import { useVerification, useVerifications } from '../../api/queries.ts';
+import { useAct } from '../../api/use-act.ts';
+import { useBrand } from '../../brand.tsx';
+import { FourSteps } from '../../components/four-steps.tsx';
+import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
+import { count, day, plural } from '../../components/words.ts';
+
+/** What outside verifiers say of addresses: a new file, the earlier ones, or one with its words and what it would do. */
+export default function Verifications() {
+  const id = useParams()['id'];
+  return id === undefined ? <NewFile /> : <OneFile id={Number(id)} />;
+}
+
+function NewFile() {
+  const { zone } = useBrand();
+  const go = useNavigate();
+  const [file, setFile] = useState<File | null>(null);
+  const [source, setSource] = useState('');
+  const [checked, setChecked] = useState('');
+  const act = useAct(async (service, input: File) => {
+    const read = await service.verify({ name: input.name, source, checkedAt: checked || undefined }, input);
+    void go(`/contacts/verifications/${read.id}`);
+  });
+  return (
+    <>
+      <Finding line="Verdicts from outside" headline="What does a verifier say of our addresses?">
+        A table with a column of addresses and one of verdicts. What its words mean is said once for each verifier; nobody is marked before that.
+      </Finding>
+      <Leaf
+        margin={
+          <Section head="The file">
+            <div className="stack">
+              <FileInput label="File" value={file} onChange={setFile} clearable clearButtonProps={{ 'aria-label': 'Remove the file' }} />
+              <TextInput label="Who verified" value={source} onChange={(event) => setSource(event.currentTarget.value)} />
+              <TextInput label="When" type="date" value={checked} onChange={(event) => setChecked(event.currentTarget.value)} />
+              <ProblemNote error={act.error} />
+              <Button disabled={file === null || source.trim() === '' || act.isPending} onClick={() => act.mutate(file!)}>
+                {act.isPending ? 'Reading …' : 'Read it'}
+              </Button>
+            </div>
+          </Section>
+        }
+      >
+        <Section head="Earlier files">
+          <Await of={useVerifications()}>
+            {({ items }) =>
+              items.length === 0 ? (
+                <p className="second">No verifier has said anything yet.</p>
+              ) : (
+                <table className="rows folds">
+                  <tbody>
+                    {items.map((one) => (
+                      <tr key={one.id}>
+                        <td><Door to={`/contacts/verifications/${one.id}`}>{one.name}</Door></td>
+                        <td className="second">{one.source}, {day(one.checkedAt, zone)}</td>
+                        <td className="figure">{plural(one.rows, 'row', 'rows')}</td>
+                        <td className="figure second">{one.runId === null ? 'not applied' : <Door to={`/runs/${one.runId}`}>run {one.runId}</Door>}</td>
+                      </tr>
+                    ))}
+                  </tbody>
+                </table>
+              )
+            }
+          </Await>
+        </Section>
+      </Leaf>
+    </>
+  ); // prettier-ignore
+}
+
+function OneFile({ id }: { id: number }) {
+  return <Await of={useVerification(id)}>{(one) => <Answer one={one} />}</Await>;
+}
+
+function Answer({ one }: { one: Verification }) {
+  const { zone } = useBrand();
+  const unsaid = one.words.filter((word) => word.verdict === null).length;
+  const headline =
+    unsaid > 0
+      ? `What do ${plural(unsaid, 'word', 'words')} of ${one.source} mean?`
+      : `${count(one.willChange)} of ${plural(one.rows, 'address', 'addresses')} would be acted on`;
+  return (
+    <>
+      <Finding line={`${one.name}, checked by ${one.source} on ${day(one.checkedAt, zone)}`} headline={one.runId === null ? headline : `Applied to ${plural(one.rows, 'address', 'addresses')}`}>
+        {one.unreadable > 0 ? `${plural(one.unreadable, 'row is', 'rows are')} no address. ` : ''}
+        A verdict stays on the contact with who gave it and when. {one.runId === null ? '' : <Door to={`/runs/${one.runId}`}>Look at run {one.runId}, or undo it</Door>}
+      </Finding>
+      <Leaf margin={unsaid === 0 && one.runId === null ? <Apply one={one} /> : <Words key={unsaid} one={one} />}>
+        {one.verdicts.length > 0 && <Verdicts one={one} />}
+        <Section head={`Words of ${one.source}`}>
+          <table className="rows">
+            <thead><tr><th>Their word</th><th>Means</th><th className="figure">Rows</th><th className="figure">Contacts</th></tr></thead>
+            <tbody>
+              {one.words.map((word) => (
+                <tr key={word.word}>
+                  <td>{word.word === '' ? '(empty)' : word.word}</td>
+                  <td className="second">{word.verdict ?? 'not said yet'}</td>
+                  <td className="figure">{count(word.rows)}</td>
+                  <td className="figure">{count(word.contacts)}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </Section>
+      </Leaf>
+    </>
+  ); // prettier-ignore
+}
+
+const ACT_WORDS = {
+  suppress: 'suppressed',
+  hold: 'held until you decide',
+  tag: 'tagged',
+  nothing: 'noted only',
+} as const;
+
+function Verdicts({ one }: { one: Verification }) {
+  const save = useAct((service, change: { verdict: OutsideVerdict; act: string }) => service.saveVerdictActs({ [change.verdict]: change.act })); // prettier-ignore
+  return (
+    <Section head="What the verdicts do">
+      <table className="rows folds">
+        <thead><tr><th>Verdict</th><th>Act</th><th className="figure">Contacts</th><th className="figure">Would change</th></tr></thead>
+        <tbody>
+          {one.verdicts.map((row) => (
+            <tr key={row.verdict}>
+              <td>{row.verdict}</td>
+              <td>
+                {one.runId === null ? (
+                  <Select aria-label={`Act on ${row.verdict}`} data={Object.entries(ACT_WORDS).map(([value, label]) => ({ value, label }))} value={row.act} allowDeselect={false} onChange={(act) => act && save.mutate({ verdict: row.verdict, act })} w={210} />
+                ) : ACT_WORDS[row.act]}
+              </td>
+              <td className="figure">{count(row.contacts)}</td>
+              <td className="figure">{count(row.willChange)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <ProblemNote error={save.error} />
+    </Section>
+  ); // prettier-ignore
+}
+
+function Words({ one }: { one: Verification }) {
+  const unsaid = one.words.filter((word) => word.verdict === null);
+  const [said, setSaid] = useState<Record<string, OutsideVerdict | null>>(
+    Object.fromEntries(unsaid.map((word) => [word.word, word.proposed])),
+  );
+  const act = useAct((service, words: Record<string, OutsideVerdict>) => service.mapWords(one.id, words));
+  if (unsaid.length === 0) return null;
+  const missing = Object.values(said).some((verdict) => verdict === null);
+  return (
+    <Section head="Say it once">
+      <div className="stack">
+        {unsaid.map(({ word }) => (
+          <Select key={word} label={word === '' ? '(empty)' : `“${word}”`} placeholder="means …" data={[...OUTSIDE_VERDICTS]} value={said[word] ?? null} onChange={(verdict) => setSaid({ ...said, [word]: verdict })} />
+        ))}
+        <ProblemNote error={act.error} />
+        <Button disabled={missing || act.isPending} onClick={() => act.mutate(said as Record<string, OutsideVerdict>)}>
+          Keep this for {one.source}
+        </Button>
+      </div>
+    </Section>
+  ); // prettier-ignore
+}
+
+function Apply({ one }: { one: Verification }) {
+  const acting = one.verdicts.filter((row) => row.willChange > 0);
+  return (
+    <Section head="Apply it">
+      <FourSteps
+        expected={one.willChange}
+        what="Apply to"
+        change={
+          <>
+            {acting.map(
+              (row) => `${plural(row.willChange, 'contact', 'contacts')} ${row.verdict}: ${ACT_WORDS[row.act]}. `,
+            )}
+            Every known address gets its verdict. The run can be undone.
+          </>
+        }
+        apply={(expect, reason) => client.applyVerification(one.id, expect, reason)}
+      >
+        <p>{plural(one.willChange, 'contact', 'contacts')} would be acted on.</p>
+      </FourSteps>
+    </Section>
+  );
+}
