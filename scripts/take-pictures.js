@@ -57,7 +57,28 @@ const PICTURES = {
   today: async (page) => page.goto(`${base}/`),
   contacts: async (page) => page.goto(`${base}/contacts`),
   contact: async (page) => page.goto(`${base}/contacts/${await contactOn(page, 'Bounce count')}`),
-  import: async (page) => page.goto(`${base}/contacts/import`),
+  // A dry run of the fair's file: what was held waits below.
+  import: async (page) => {
+    await page.goto(`${base}/contacts/import`);
+    await page.locator('input[type=file]').setInputFiles('.avendel/demo/summer-fair.csv');
+    await page.getByRole('combobox', { name: 'List' }).click();
+    await page.getByRole('option', { name: 'Open Evenings' }).click();
+    await page.getByRole('button', { name: 'Dry run' }).click();
+    await page.getByRole('heading', { name: /wait for your decision/ }).waitFor();
+    await page.getByRole('button', { name: 'As they are' }).first().waitFor();
+  },
+  addresses: async (page) => {
+    await page.goto(`${base}/contacts/addresses`);
+    await page.getByLabel('Addresses to check').fill('ada.brandt@lanternpots.example info@quillmail.example');
+    await page.getByRole('button', { name: /^Check/ }).click();
+    await page.getByText('Meant:').first().waitFor();
+  },
+  // After `avendel verifications read .avendel/demo/verified.csv --source "Harbour Checks" --checked 2026-11-01` and saying what its words mean.
+  verification: async (page) => {
+    await page.goto(`${base}/contacts/verifications`);
+    await page.getByRole('link', { name: 'verified.csv' }).first().click();
+    await page.getByRole('heading', { name: /What the verdicts do/ }).waitFor();
+  },
   waiting: async (page) => page.goto(`${base}/contacts/waiting`),
   cost: async (page) => page.goto(`${base}/contacts/cost`),
   // After `avendel contacts reconcile demo/partner-school.csv`.

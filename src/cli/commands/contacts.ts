@@ -246,11 +246,21 @@ function verdictLines(check: AddressCheck): string[] {
     .map((row) => `  ${row.listName} (${row.brandName}): ${row.state} since ${row.since?.slice(0, 10)}`);
   return [
     who,
+    ...(check.contact ? contactLines(check.contact) : []),
     ...check.brands.flatMap(brandLines),
     ...(lists.length > 0 ? ['Subscriptions', ...lists] : []),
     ...(entries.length > 0 ? ['Suppression entries', ...entries] : []),
     ...(bounces.length > 0 ? ['Bounces', ...bounces] : []),
   ];
+}
+
+/** Tags, what an outside verifier said and when, and who took over. */
+function contactLines({ tags, verdict, verdictCause, mergedInto }: NonNullable<AddressCheck['contact']>): string[] {
+  return [
+    ...(tags.length > 0 ? [`Tagged ${tags.join(', ')}.`] : []),
+    ...(verdict && verdictCause ? [`${verdictCause.source} said on ${verdictCause.at.slice(0, 10)}: ${verdict} (“${verdictCause.word}”).`] : []),
+    ...(mergedInto === null ? [] : [`Merged into contact ${mergedInto}.`]),
+  ]; // prettier-ignore
 }
 
 function brandLines(verdict: BrandVerdict): string[] {

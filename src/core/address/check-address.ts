@@ -103,7 +103,7 @@ export function describeAddress(
 } // prettier-ignore
 
 function lookAlikeFinding(local: string, { given, proposed }: LookAlike): Omit<Finding, 'severity'> {
-  const share = Math.round((100 * proposed.delivered) / proposed.accepted);
+  const share = Math.floor((1000 * proposed.delivered) / proposed.accepted) / 10;
   const here = given.contacts === 0 ? `No contact is at ${given.domain}` : `${given.contacts.toLocaleString('en-GB')} contacts at ${given.domain}, none ever delivered`; // prettier-ignore
   return {
     code: 'look-alike-domain',

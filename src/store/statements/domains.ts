@@ -8,6 +8,6 @@ export async function listDomainStandings(sql: Sql): Promise<DomainStanding[]> {
        coalesce(sum(greatest(a.sent - a.bounced, 0)), 0)::int AS delivered
      FROM contact c
      LEFT JOIN (SELECT contact_id, sum(sent) AS sent, sum(bounced_hard + bounced_soft + bounced_block) AS bounced FROM activity GROUP BY contact_id) a ON a.contact_id = c.id
-     WHERE c.erased_at IS NULL GROUP BY 1`,
+     WHERE c.erased_at IS NULL AND c.merged_into IS NULL GROUP BY 1`,
   );
 }

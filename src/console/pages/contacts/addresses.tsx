@@ -8,7 +8,7 @@ import { useLookAlikes, useMendPreview, useRefused, useSeverities } from '../../
 import { useAct } from '../../api/use-act.ts';
 import { FourSteps } from '../../components/four-steps.tsx';
 import { Await, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
-import { count, plural } from '../../components/words.ts';
+import { count, percent, plural } from '../../components/words.ts';
 
 /** Slips in the domains of our own contacts and their mending; checks of addresses; what is never taken in. */
 export default function Addresses() {
@@ -27,11 +27,10 @@ function AddressesPage({ found }: { found: LookAlike[] }) {
       <Finding line="Addresses" headline={headline}>
         Learned from our own contacts: a domain that never delivered, one slip of the fingers from a far commoner one that does.
       </Finding>
-      <Leaf margin={chosen ? <Mend key={chosen.given.domain} slip={chosen} /> : <Settings />}>
+      <Leaf margin={<>{chosen ? <Mend key={chosen.given.domain} slip={chosen} /> : null}<Settings /></>}>
         {found.length > 0 && <Slips found={found} chosen={chosen} choose={setChosen} />}
         <Check />
         <RefuseList />
-        {chosen ? <Settings /> : null}
       </Leaf>
     </>
   ); // prettier-ignore
@@ -64,7 +63,7 @@ function Slips({
               <td>{one.given.domain}</td>
               <td className="second">{plural(one.given.contacts, 'contact', 'contacts')}, {one.given.accepted === 0 ? 'never sent to' : `none of ${plural(one.given.accepted, 'message', 'messages')} delivered`}</td>
               <td>{one.proposed.domain}</td>
-              <td className="second">{plural(one.proposed.contacts, 'contact', 'contacts')}, {Math.round((100 * one.proposed.delivered) / one.proposed.accepted)} % delivered</td>
+              <td className="second">{plural(one.proposed.contacts, 'contact', 'contacts')}, {percent(one.proposed.delivered / one.proposed.accepted, 1)} delivered</td>
               <td className="figure">{one === chosen ? 'beside' : <Button onClick={() => choose(one)}>Mend</Button>}</td>
             </tr>
           ))}

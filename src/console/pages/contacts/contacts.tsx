@@ -48,7 +48,7 @@ export default function Contacts() {
             <TextInput aria-label="Tag" placeholder="any tag" defaultValue={filter.tag} onKeyDown={(event) => event.key === 'Enter' && set('tag', event.currentTarget.value)} w={120} />
           </div>
         </Section>
-        {contacts.data && contacts.data.total > 0 ? <ActOnFound key={JSON.stringify(filter)} filter={filter} total={contacts.data.total} /> : null}
+        {filtered && contacts.data && contacts.data.total > 0 ? <ActOnFound key={JSON.stringify(filter)} filter={filter} total={contacts.data.total} /> : null}
         <Await of={contacts} rows={12}>
           {(page) =>
             page.items.length === 0 ? (

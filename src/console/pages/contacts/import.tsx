@@ -1,5 +1,6 @@
 import { Button, FileInput, Select } from '@mantine/core';
 import { useState } from 'react';
+import type { HeldRows } from '../../../shared/api-addresses.ts';
 import type { Import } from '../../../shared/api.ts';
 import { ROW_WORDS } from '../../../shared/row-words.ts';
 import { useHeldRows, useImport, useImports, useLists } from '../../api/queries.ts';
@@ -95,27 +96,47 @@ function Held({ row, follow }: { row: Import; follow: (importId: number) => void
     <Section head={`${plural(row.counts['held']!, 'row waits', 'rows wait')} for your decision`}>
       <ProblemNote error={release.error} />
       <Await of={useHeldRows(row.id, true)} rows={2}>
-        {(groups) => (
-          <table className="rows folds">
-            <tbody>
-              {groups.map((one) => (
-                <tr key={`${one.code} ${one.domain}`}>
-                  <td>{one.domain}</td>
-                  <td className="second">{ROW_WORDS[`held:${one.code}`]!.replace('Held: ', '')} {one.proposal ? `Meant: ${one.proposal}?` : ''}</td>
-                  <td className="figure">{count(one.rows)}</td>
-                  <td className="figure">
-                    <span className="row">
-                      {one.proposal ? <Button onClick={() => take(one.code, true)} disabled={release.isPending}>Take all slips in, mended</Button> : null}
-                      <Button onClick={() => take(one.code, false)} disabled={release.isPending}>As they are</Button>
-                    </span>
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        )}
+        {(groups) => [...new Set(groups.map((one) => one.code))].map((code) => (
+          <HeldFor key={code} code={code} groups={groups.filter((one) => one.code === code)} busy={release.isPending} take={(mend) => take(code, mend)} />
+        ))}
       </Await>
     </Section>
+  ); // prettier-ignore
+}
+
+function HeldFor({
+  code,
+  groups,
+  busy,
+  take,
+}: {
+  code: string;
+  groups: HeldRows[];
+  busy: boolean;
+  take: (mend: boolean) => void;
+}) {
+  const rows = groups.reduce((sum, one) => sum + one.rows, 0);
+  return (
+    <div style={{ paddingBottom: 16 }}>
+      <div className="row" style={{ justifyContent: 'space-between' }}>
+        <span>{plural(rows, 'row', 'rows')}: {ROW_WORDS[`held:${code}`]!.replace('Held: ', '')}</span>
+        <span className="row">
+          {groups.some((one) => one.proposal !== null) ? <Button disabled={busy} onClick={() => take(true)}>Take them in, mended</Button> : null}
+          <Button disabled={busy} onClick={() => take(false)}>As they are</Button>
+        </span>
+      </div>
+      <table className="rows folds">
+        <tbody>
+          {groups.map((one) => (
+            <tr key={one.domain}>
+              <td>{one.domain}</td>
+              <td className="second">{one.proposal ? `meant: ${one.proposal}` : one.sample.slice(0, 2).join(', ')}</td>
+              <td className="figure">{count(one.rows)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
   ); // prettier-ignore
 }
 

@@ -91,7 +91,7 @@ function Answer({ one }: { one: Verification }) {
         {one.unreadable > 0 ? `${plural(one.unreadable, 'row is', 'rows are')} no address. ` : ''}
         A verdict stays on the contact with who gave it and when. {one.runId === null ? '' : <Door to={`/runs/${one.runId}`}>Look at run {one.runId}, or undo it</Door>}
       </Finding>
-      <Leaf margin={unsaid === 0 && one.runId === null ? <Apply one={one} /> : <Words key={unsaid} one={one} />}>
+      <Leaf margin={one.runId !== null ? <Forget one={one} /> : unsaid === 0 ? <Apply one={one} /> : <Words key={unsaid} one={one} />}>
         {one.verdicts.length > 0 && <Verdicts one={one} />}
         <Section head={`Words of ${one.source}`}>
           <table className="rows">
@@ -125,7 +125,7 @@ function Verdicts({ one }: { one: Verification }) {
   return (
     <Section head="What the verdicts do">
       <table className="rows folds">
-        <thead><tr><th>Verdict</th><th>Act</th><th className="figure">Contacts</th><th className="figure">Would change</th></tr></thead>
+        <thead><tr><th>Verdict</th><th>Act</th><th className="figure">Contacts</th>{one.runId === null ? <th className="figure">Would change</th> : null}</tr></thead>
         <tbody>
           {one.verdicts.map((row) => (
             <tr key={row.verdict}>
@@ -136,7 +136,7 @@ function Verdicts({ one }: { one: Verification }) {
                 ) : ACT_WORDS[row.act]}
               </td>
               <td className="figure">{count(row.contacts)}</td>
-              <td className="figure">{count(row.willChange)}</td>
+              {one.runId === null ? <td className="figure">{count(row.willChange)}</td> : null}
             </tr>
           ))}
         </tbody>
@@ -190,4 +190,22 @@ function Apply({ one }: { one: Verification }) {
       </FourSteps>
     </Section>
   );
+}
+
+/** The file itself is personal data: when it has served, it can go. */
+function Forget({ one }: { one: Verification }) {
+  const go = useNavigate();
+  const act = useAct(async (service, id: number) => {
+    await service.forgetVerification(id);
+    void go('/contacts/verifications');
+  });
+  return (
+    <Section head="The file">
+      <div className="stack">
+        <p className="second">Its rows are kept until you forget them. The verdicts stay on the contacts, and what {one.source}’s words mean is kept for their next file.</p>
+        <ProblemNote error={act.error} />
+        <Button disabled={act.isPending} onClick={() => act.mutate(one.id)}>Forget the file</Button>
+      </div>
+    </Section>
+  ); // prettier-ignore
 }
