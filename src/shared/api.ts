@@ -50,7 +50,7 @@ export interface Contact {
   tags: string[];
   /** What an outside verifier last said of the address, in their word and ours. */
   verdict: OutsideVerdict | null;
-  verdictCause: { source: string; at: string; word: string } | null;
+  verdictCause: { source: string; checkedAt: string; word: string } | null;
   mergedInto: number | null;
 }
 

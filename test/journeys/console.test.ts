@@ -215,6 +215,76 @@ test('a pasted list is answered both ways, and those on it are archived', async 
   expect((await service.client.check('reads.ada@lanternpost.example')).contact!.archivedAt).not.toBeNull();
 });
 
+test('what is refused and held when addresses come in is set, seen in an import, and decided there', async () => {
+  const page = await signIn();
+  await page.goto(`${service.console}/contacts/addresses`);
+  await page.getByRole('heading', { name: 'No domain looks like a slip of another' }).waitFor();
+  await page.getByRole('combobox', { name: 'A post, not a person' }).click();
+  await page.getByRole('option', { name: 'hold' }).click();
+  await page.getByLabel('Address or domain').fill('.rival.example');
+  await page.getByLabel('Why it is refused').fill('a rival');
+  await page.getByRole('button', { name: 'Refuse', exact: true }).click();
+  await page.getByRole('cell', { name: '.rival.example', exact: true }).waitFor();
+  await page.getByLabel('Addresses to check').fill('ann@sub.rival.example\ninfo@quillmail.example');
+  await page.getByRole('button', { name: 'Check 2 addresses' }).click();
+  await page.getByRole('cell', { name: 'refused', exact: true }).waitFor();
+  await page.getByRole('cell', { name: 'held', exact: true }).waitFor();
+
+  await page.goto(`${service.console}/contacts/import`);
+  await page.locator('input[type=file]').setInputFiles({
+    name: 'posts.csv',
+    mimeType: 'text/csv',
+    buffer: Buffer.from('address\ninfo@quillmail.example\nann@sub.rival.example\nokay.olaf@quillmail.example'),
+  });
+  await page.getByRole('combobox', { name: 'List' }).click();
+  await page.getByRole('option', { name: 'Night Digest' }).click();
+  await page.getByRole('button', { name: 'Dry run' }).click();
+  await page.getByRole('button', { name: /^Import 3 rows$/ }).click();
+  await page.getByRole('heading', { name: '1 of 3 rows came in or changed something' }).waitFor();
+  await page.getByRole('heading', { name: '1 row waits for your decision' }).waitFor();
+  await page.getByRole('button', { name: 'As they are' }).click();
+  await page.getByRole('heading', { name: '1 of 1 rows came in or changed something' }).waitFor();
+  expect((await service.client.check('info@quillmail.example')).contact).not.toBeNull();
+});
+
+test('a verifier is heard: its words are said once, the verdicts act, and whoever was found is tagged', async () => {
+  const page = await signIn();
+  await page.goto(`${service.console}/contacts/verifications`);
+  await page.locator('input[type=file]').setInputFiles({
+    name: 'verified.csv',
+    mimeType: 'text/csv',
+    buffer: Buffer.from('email,verdict\nokay.olaf@quillmail.example,risky\ninfo@quillmail.example,no such desk'),
+  });
+  await page.getByLabel('Who verified').fill('Harbour Checks');
+  await page.getByRole('button', { name: 'Read it' }).click();
+  await page.getByRole('heading', { name: 'What do 2 words of Harbour Checks mean?' }).waitFor();
+  await page.getByRole('combobox', { name: '“no such desk”' }).click();
+  await page.getByRole('option', { name: 'undeliverable' }).click();
+  await page.getByRole('button', { name: 'Keep this for Harbour Checks' }).click();
+  await page.getByRole('heading', { name: '2 of 2 addresses would be acted on' }).waitFor();
+  await page.getByRole('button', { name: 'See what it would change' }).click();
+  await page.getByText('1 contact undeliverable: suppressed.').waitFor();
+  await page.getByRole('button', { name: 'Say why' }).click();
+  await page.getByLabel('Why').fill('monthly check');
+  await page.getByRole('button', { name: 'Apply to 2' }).click();
+  await page.getByText(/^Applied as run|^Applied to 2/).first().waitFor(); // prettier-ignore
+  expect((await service.client.check('info@quillmail.example')).brands[0]!.deciding).toBe('undeliverable');
+
+  await page.goto(`${service.console}/contacts?tag=verdict:risky`);
+  await page.getByRole('heading', { name: '1 contact matches' }).waitFor();
+  await page.getByRole('combobox', { name: 'What to do' }).click();
+  await page.getByRole('option', { name: 'Tag them' }).click();
+  await page.getByLabel('The tag').fill('look again');
+  await page.getByRole('button', { name: 'Count whom it would change' }).click();
+  await page.getByRole('button', { name: 'See what it would change' }).click();
+  await page.getByRole('button', { name: 'Say why' }).click();
+  await page.getByLabel('Why').fill('to be asked');
+  await page.getByRole('button', { name: 'Tag 1' }).click();
+  await page.getByText(/^Applied as run/).waitFor();
+  const { contact } = await service.client.check('okay.olaf@quillmail.example');
+  expect(contact).toMatchObject({ tags: ['verdict:risky', 'look again'], verdict: 'risky' });
+});
+
 describe.each(['light', 'dark'] as const)('axe-core finds no violation in the %s theme', (colorScheme) => {
   let page: Page;
   beforeAll(async () => {
@@ -230,6 +300,10 @@ describe.each(['light', 'dark'] as const)('axe-core finds no violation in the %s
     '/contacts/cost',
     '/contacts/reconcile',
     '/contacts/reconcile/1',
+    '/contacts/addresses',
+    '/contacts/verifications',
+    '/contacts/verifications/1',
+    '/contacts?part=r',
     'contact',
     'form',
     'preferences',
@@ -272,6 +346,9 @@ test('on a phone nothing runs out of the page', async () => {
     '/contacts/waiting',
     '/contacts/cost',
     '/contacts/reconcile/1',
+    '/contacts/addresses',
+    '/contacts/verifications/1',
+    '/contacts?part=r',
     `/contacts/${complainer}`,
     `/campaigns/${draftId}`,
     `/campaigns/${sentId}`,

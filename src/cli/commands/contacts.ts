@@ -258,7 +258,7 @@ function verdictLines(check: AddressCheck): string[] {
 function contactLines({ tags, verdict, verdictCause, mergedInto }: NonNullable<AddressCheck['contact']>): string[] {
   return [
     ...(tags.length > 0 ? [`Tagged ${tags.join(', ')}.`] : []),
-    ...(verdict && verdictCause ? [`${verdictCause.source} said on ${verdictCause.at.slice(0, 10)}: ${verdict} (“${verdictCause.word}”).`] : []),
+    ...(verdict && verdictCause ? [`${verdictCause.source} said on ${verdictCause.checkedAt.slice(0, 10)}: ${verdict} (“${verdictCause.word}”).`] : []),
     ...(mergedInto === null ? [] : [`Merged into contact ${mergedInto}.`]),
   ]; // prettier-ignore
 }

@@ -53,7 +53,7 @@ export interface ContactRow {
   tags: string[];
   /** What an outside verifier last said of the address. */
   verdict: OutsideVerdict | null;
-  verdictCause: { source: string; at: string; word: string } | null;
+  verdictCause: { source: string; checkedAt: string; word: string } | null;
   /** The contact that took over when this one was merged. */
   mergedInto: number | null;
 }

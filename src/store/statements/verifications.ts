@@ -111,13 +111,13 @@ export async function saveWords(sql: Sql, source: string, words: Record<string, 
 export async function setVerdicts(sql: Sql, id: number, act: Act): Promise<number> {
   const [row]: { n: number }[] = await sql.query(
     `WITH said AS (
-       SELECT r.contact_id, w.verdict, jsonb_build_object('source', v.source, 'at', v.checked_at, 'word', r.word) AS cause
+       SELECT r.contact_id, w.verdict, jsonb_build_object('source', v.source, 'checkedAt', v.checked_at, 'word', r.word) AS cause
        FROM verification v JOIN verification_row r ON r.verification_id = v.id JOIN verifier_word w ON w.source = v.source AND w.word = r.word
        WHERE v.id = $1 AND r.contact_id IS NOT NULL),
      changing AS MATERIALIZED (
        SELECT s.*, c.verdict AS old_verdict, c.verdict_cause AS old_cause FROM said s JOIN contact c ON c.id = s.contact_id
        WHERE c.erased_at IS NULL AND (c.verdict IS DISTINCT FROM s.verdict OR c.verdict_cause IS DISTINCT FROM s.cause)
-         AND coalesce((c.verdict_cause->>'at')::timestamptz <= (s.cause->>'at')::timestamptz, true)),
+         AND coalesce((c.verdict_cause->>'checkedAt')::timestamptz <= (s.cause->>'checkedAt')::timestamptz, true)),
      changed AS (UPDATE contact c SET verdict = s.verdict, verdict_cause = s.cause FROM changing s WHERE c.id = s.contact_id),
      noted AS (
        INSERT INTO journal (run_id, contact_id, subject, subject_id, before, after, actor_kind, actor, cause)

@@ -47,7 +47,7 @@ export function ActOnFound({ filter, total }: { filter: ContactQuery; total: num
         {act === 'subscribe' ? <Select aria-label="List to join" placeholder="which list" data={(lists.data ?? []).filter((list) => list.brandId === brand.id).map((list) => ({ value: String(list.id), label: list.name }))} onChange={(value) => need({ listId: Number(value) })} w={220} /> : null}
         {complete && counted === null ? <Button onClick={() => setCounted({ act, filter, ...needs, ...(act === 'unsubscribe' ? { brandId: brand.id } : {}) })}>Count whom it would change</Button> : null}
       </div>
-      {counted === null ? null : <Steps selection={counted} />}
+      {counted === null ? null : <div style={{ maxWidth: 520, marginTop: 16 }}><Steps selection={counted} /></div>}
     </Section>
   ); // prettier-ignore
 }

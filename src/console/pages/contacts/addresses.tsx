@@ -50,20 +50,16 @@ function Slips({
       <table className="rows folds">
         <thead>
           <tr>
-            <th>Domain</th>
-            <th>How it did</th>
-            <th>Meant</th>
-            <th>How that does</th>
+            <th>Domain, and how it did</th>
+            <th>Meant, and how that does</th>
             <th />
           </tr>
         </thead>
         <tbody>
           {found.map((one) => (
             <tr key={one.given.domain}>
-              <td>{one.given.domain}</td>
-              <td className="second">{plural(one.given.contacts, 'contact', 'contacts')}, {one.given.accepted === 0 ? 'never sent to' : `none of ${plural(one.given.accepted, 'message', 'messages')} delivered`}</td>
-              <td>{one.proposed.domain}</td>
-              <td className="second">{plural(one.proposed.contacts, 'contact', 'contacts')}, {percent(one.proposed.delivered / one.proposed.accepted, 1)} delivered</td>
+              <td>{one.given.domain}<br /><span className="second">{plural(one.given.contacts, 'contact', 'contacts')}, {one.given.accepted === 0 ? 'never sent to' : `none of ${plural(one.given.accepted, 'message', 'messages')} delivered`}</span></td>
+              <td>{one.proposed.domain}<br /><span className="second">{plural(one.proposed.contacts, 'contact', 'contacts')}, {percent(one.proposed.delivered / one.proposed.accepted, 1)} delivered</span></td>
               <td className="figure">{one === chosen ? 'beside' : <Button onClick={() => choose(one)}>Mend</Button>}</td>
             </tr>
           ))}
@@ -167,7 +163,7 @@ function RefuseList() {
                 <tr key={one.value}>
                   <td>{one.value}</td>
                   <td className="second">{one.reason}, by {one.actor}</td>
-                  <td className="figure"><Button aria-label={`Refuse ${one.value} no more`} onClick={() => remove.mutate(one.value)}>Remove</Button></td>
+                  <td className="figure"><Button aria-label={`Remove ${one.value}`} onClick={() => remove.mutate(one.value)}>Remove</Button></td>
                 </tr>
               ))}
             </tbody>

@@ -85,7 +85,9 @@ function Identity({ contact, verdict }: { contact: ContactDetail; verdict: Brand
 
 /** What an outside verifier said, of when: a verdict ages. */
 function verifiedWords({ verdict, verdictCause }: ContactDetail, zone: string): string {
-  return verdictCause ? `${verdict}, said ${verdictCause.source} on ${day(verdictCause.at, zone)}` : (verdict ?? '');
+  return verdictCause
+    ? `${verdict}, said ${verdictCause.source} on ${day(verdictCause.checkedAt, zone)}`
+    : (verdict ?? '');
 }
 
 function Why({ check, verdict }: { check: AddressCheck; verdict: BrandVerdict }) {

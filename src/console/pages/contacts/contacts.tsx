@@ -37,7 +37,7 @@ export default function Contacts() {
   const filtered = Boolean(filter.part ?? filter.listId ?? filter.stage ?? filter.deliverability ?? filter.tag);
   return (
     <>
-      <Finding line={`Contacts, ${brand.name}`} headline={contacts.data ? `${plural(contacts.data.total, 'contact', 'contacts')} ${filtered ? 'match' : 'are known here'}` : 'Contacts'} />
+      <Finding line={`Contacts, ${brand.name}`} headline={contacts.data ? `${plural(contacts.data.total, 'contact', 'contacts')} ${filtered ? (contacts.data.total === 1 ? 'matches' : 'match') : 'are known here'}` : 'Contacts'} />
       <div style={{ marginTop: 24 }}>
         <Section head="Find" beside={<span className="row"><Button component={Link} to="/contacts/waiting">Waiting to confirm</Button><Button component={Link} to="/contacts/addresses">Addresses</Button><Button component={Link} to="/contacts/verifications">Verdicts</Button><Button component={Link} to="/contacts/cost">Archive and cost</Button><Button component={Link} to="/contacts/reconcile">Reconcile</Button><Button component={Link} to="/contacts/import">Import a file</Button></span>}>
           <div className="row">
