@@ -1,13 +1,13 @@
 import { createHash } from 'node:crypto';
-import { createReadStream, mkdirSync, statSync, writeFileSync } from 'node:fs';
-import { pipeline } from 'node:stream/promises';
+import { mkdirSync, statSync, writeFileSync } from 'node:fs';
 import nodemailer from 'nodemailer';
 import pg from 'pg';
-import { from as copyFrom } from 'pg-copy-streams';
 import { openAsBlob } from 'node:fs';
 import { makeTokenizer } from '../src/core/message/token.ts';
 import { writeMessage, compileMessage, standardFields } from '../src/core/message/compile-message.ts';
 import { makeMimeBuilder } from '../src/service/relay/mime-skeleton.ts';
+import { addressOf, copyBare, importEnd, withClient } from './measuring.ts';
+import { measureCheck, measureLargeImport, measureReconcile } from './clean-contacts.ts';
 import { requestRate, seconds, startHelper, startService, type BenchService, type Measured } from './support.ts';
 
 const ROWS = 200_000;
@@ -31,20 +31,6 @@ async function fresh(name: string): Promise<string> {
   return `${server}/${name}`;
 }
 
-async function withClient<T>(url: string, work: (client: pg.Client) => Promise<T>): Promise<T> {
-  const client = new pg.Client({ connectionString: url });
-  await client.connect();
-  try {
-    return await work(client);
-  } finally {
-    await client.end();
-  }
-}
-
-function addressOf(index: number): string {
-  return `reader${index}@${['lanternpost', 'quillmail', 'hearthmail', 'campusnet'][index % 4]!}.example`;
-}
-
 function writeCsv(): string {
   const file = `${FOLDER}/contacts.csv`;
   const lines = Array.from(
@@ -53,27 +39,6 @@ function writeCsv(): string {
   );
   writeFileSync(file, ['address,name,joined_at', ...lines].join('\n'));
   return file;
-}
-
-async function importEnd(service: BenchService, id: number): Promise<void> {
-  for (;;) {
-    const row = await service.client.import(id);
-    if (row.state === 'finished') return;
-    if (row.state === 'failed') throw new Error(row.problem?.detail);
-    await new Promise((resolve) => setTimeout(resolve, 20));
-  }
-}
-
-/** Seconds that COPY of the file into a bare table takes. */
-function copyBare(service: BenchService, file: string): Promise<number> {
-  return withClient(service.databaseUrl, async (client) => {
-    await client.query('CREATE TABLE bare_contact (address text, name text, joined_at timestamptz)');
-    const took = await seconds(() =>
-      pipeline(createReadStream(file), client.query(copyFrom('COPY bare_contact FROM STDIN (FORMAT csv, HEADER)'))),
-    );
-    await client.query('DROP TABLE bare_contact');
-    return took;
-  });
 }
 
 async function measureImport(service: BenchService, file: string, listId: number): Promise<Measured> {
@@ -253,16 +218,19 @@ async function measureAll(service: BenchService, file: string): Promise<void> {
     returnDomain: 'returns.larkfield.example',
   });
   const list = await service.client.createList({ brandId: brand.id, name: 'All' });
-  const parts: [string, () => Promise<Measured>][] = [
+  const parts: [string, () => Promise<Measured | Measured[]>][] = [
     ['import', () => measureImport(service, file, list.id)],
     ['preflight', () => measurePreflight(service, list.id, brand.id)],
     ['sending', () => measureSending(service, brand.id)],
     ['pixel', () => measurePixel(service)],
+    ['check', () => measureCheck(service, BARE_PORT)],
+    ['large-import', () => measureLargeImport(service, brand.id, FOLDER)],
+    ['reconcile', () => measureReconcile(service)],
   ];
   const results: Measured[] = [];
   // Each part builds on the ones before it: naming one runs up to it.
   const last = parts.findIndex(([name]) => name === process.argv[2]);
-  for (const [, measure] of last < 0 ? parts : parts.slice(0, last + 1)) results.push(await measure());
+  for (const [, measure] of last < 0 ? parts : parts.slice(0, last + 1)) results.push(...[await measure()].flat());
   print(results);
 }
 

@@ -14,6 +14,8 @@ export interface Measured {
 
 export interface BenchService {
   client: Client;
+  base: string;
+  token: string;
   public: string;
   databaseUrl: string;
   /** Largest resident memory of the service so far, in MB, as the kernel counts it. */
@@ -43,6 +45,8 @@ export async function startService(databaseUrl: string, relayPort: number, first
   const { token } = await makeClient({ base }).createToken('bench@larkfield.example', 'only for benchmarks', 'bench');
   return {
     client: makeClient({ base, token }),
+    base,
+    token,
     public: `http://127.0.0.1:${firstPort + 1}`,
     databaseUrl,
     peakMb: () => Number(/VmHWM:\s+(\d+) kB/.exec(readFileSync(`/proc/${child.pid}/status`, 'utf8'))?.[1] ?? 0) / 1024,
@@ -80,11 +84,17 @@ export async function seconds(work: () => Promise<unknown>): Promise<number> {
 }
 
 /** Requests a second that so many connections get from a URL within a set number of requests. */
-export async function requestRate(urls: string[], requests: number, connections: number): Promise<number> {
+export async function requestRate(
+  urls: string[],
+  requests: number,
+  connections: number,
+  request: (index: number) => RequestInit = () => ({ headers: { 'user-agent': 'Mozilla/5.0 Mail' } }),
+): Promise<number> {
   let next = 0;
   const lane = async (): Promise<void> => {
     while (next < requests) {
-      const response = await fetch(urls[next++ % urls.length]!, { headers: { 'user-agent': 'Mozilla/5.0 Mail' } });
+      const index = next++;
+      const response = await fetch(urls[index % urls.length]!, request(index));
       if (!response.ok) throw new Error(`HTTP ${response.status}`);
       await response.arrayBuffer();
     }

@@ -2,6 +2,7 @@ import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { parse } from 'csv-parse/sync';
 import { exportImportResults } from '../../src/operations/contacts/export-import-results.ts';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
+import { undoRun } from '../../src/operations/rules/undo-run.ts';
 import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
 import { makeDeps } from '../support/database.ts';
 import { inTransaction } from '../../src/store/database.ts';
@@ -90,6 +91,22 @@ test('each row finds its contact by index, also in a base so small that the plan
     return [earlier, await readThrough()];
   });
   expect(after).toEqual(before);
+});
+
+test('Undo: tags come with a file, are added to those that are there, and go with the undone import', async () => {
+  const tagsOf = async () =>
+    deps.database.query(`SELECT address, tags FROM contact WHERE tags <> '{}' ORDER BY address`);
+  await importText(deps, world.listId, 'address,tags\nreader2@lanternpost.example,"Summer fair; board"');
+  const file = 'address,tags\nreader2@lanternpost.example,"board, moon {walk}"\ntagged@quillmail.example,board|"';
+  expect((await importText(deps, world.listId, file, true)).counts).toEqual({ updated: 1, created: 1 });
+  const done = await importText(deps, world.listId, file);
+  expect(await tagsOf()).toEqual([
+    { address: 'reader2@lanternpost.example', tags: ['Summer fair', 'board', 'moon walk'] },
+    { address: 'tagged@quillmail.example', tags: ['board'] },
+  ]);
+  expect((await importText(deps, world.listId, file)).counts).toEqual({ unchanged: 2 });
+  await undoRun(deps, done.runId!, 'the wrong file', 'Rosa Lindgard');
+  expect(await tagsOf()).toEqual([{ address: 'reader2@lanternpost.example', tags: ['Summer fair', 'board'] }]);
 });
 
 test('an import lifts nothing: who left stays out, who is suppressed is kept and not subscribed', async () => {

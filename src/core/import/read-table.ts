@@ -9,6 +9,7 @@ export type ColumnUse = string | null;
 const KNOWN_HEADERS: readonly { use: string; pattern: RegExp }[] = [
   { use: 'address', pattern: /^(e-?mail([ _-]?address)?|address|mail|contact email)$/i },
   { use: 'name', pattern: /^(full[ _-]?)?name$/i },
+  { use: 'tags', pattern: /^tags?$/i },
   {
     use: 'joined_at',
     pattern: /^(joined([ _-]?(at|on))?|subscribed([ _-]?(at|on))?|signed[ _-]?up([ _-]?(at|on))?|since)$/i,
@@ -67,7 +68,7 @@ export function guessEncoding(head: Uint8Array): 'utf-8' | 'utf-16le' | 'utf-16b
 
 export type TableRow =
   | { code: RowProblem }
-  | { code: null; address: string; name: string | null; attributes: Record<string, string> | null; joinedAt: string | null }; // prettier-ignore
+  | { code: null; address: string; name: string | null; attributes: Record<string, string> | null; joinedAt: string | null; tags: string[] | null }; // prettier-ignore
 
 /** Dates come again and again in a file; so many are remembered before starting over. */
 const REMEMBERED_DATES = 5000;
@@ -84,10 +85,10 @@ export function makeRowReader(headers: string[], mapping: Record<string, ColumnU
     return dates.get(cell);
   };
   const place = (use: string): number => headers.findIndex((header) => mapping[header] === use);
-  const [address, name, joined] = [place('address'), place('name'), place('joined_at')];
+  const [address, name, joined, tags] = [place('address'), place('name'), place('joined_at'), place('tags')];
   const attributes = headers.flatMap((header, index) => {
     const use = mapping[header];
-    return use && !['address', 'name', 'joined_at'].includes(use) ? [{ index, use }] : [];
+    return use && !OWN_USES.has(use) ? [{ index, use }] : [];
   });
   return (cells) => {
     if (cells.length !== headers.length) return { code: 'column-count' };
@@ -95,8 +96,23 @@ export function makeRowReader(headers: string[], mapping: Record<string, ColumnU
     if (!parsed.ok) return { code: parsed.problem };
     const joinedAt = dateOf(cells[joined]);
     if (joinedAt === undefined) return { code: 'bad-date' };
-    return { code: null, address: parsed.address, name: textOf(cells[name]), attributes: attributesOf(cells, attributes), joinedAt }; // prettier-ignore
+    return { code: null, address: parsed.address, name: textOf(cells[name]), attributes: attributesOf(cells, attributes), joinedAt, tags: tagsOf(cells[tags]) }; // prettier-ignore
   };
+}
+
+/** What a column can be besides an attribute. */
+const OWN_USES: ReadonlySet<string> = new Set(['address', 'name', 'joined_at', 'tags']);
+
+const NOT_IN_TAGS = /[^\p{L}\p{N} ._:-]|^[ ._:-]+/gu;
+const LONGEST_TAG = 60;
+const MOST_TAGS = 50;
+
+/** Tags with commas, semicolons or bars between; what cannot stand in a tag is left out of it. Null when there are none. */
+function tagsOf(cell: string | undefined): string[] | null {
+  if (cell === undefined || cell.trim() === '') return null;
+  const tags = cell.split(/[,;|]/).map((one) => one.replace(NOT_IN_TAGS, '').trim().slice(0, LONGEST_TAG));
+  const given = [...new Set(tags.filter((one) => one !== ''))].slice(0, MOST_TAGS);
+  return given.length === 0 ? null : given;
 }
 
 function attributesOf(cells: string[], columns: { index: number; use: string }[]): Record<string, string> | null {

@@ -51,6 +51,7 @@ function makeChunk(firstRow: number) {
     names: [] as (string | null)[],
     attributes: [] as (string | null)[],
     joinedAt: [] as (string | null)[],
+    tags: [] as (string | null)[],
   };
 }
 
@@ -76,6 +77,8 @@ function makeTaker(
     into.names.push(known.name);
     into.attributes.push(known.attributes && JSON.stringify(known.attributes));
     into.joinedAt.push(known.joinedAt);
+    // None of a tag's letters needs escaping in the text of an array.
+    into.tags.push(known.tags && `{"${known.tags.join('","')}"}`);
   };
 }
 
@@ -87,7 +90,7 @@ function mended(address: string, mend: Record<string, string>): string {
 function finished(chunk: ChunkBuilder, fraction: number): RowChunk {
   const { firstRow, letters, addresses } = chunk;
   const used = (column: (string | null)[]): (string | null)[] | null => (column.some((cell) => cell !== null) ? column : null); // prettier-ignore
-  const columns = { addresses, names: used(chunk.names), attributes: used(chunk.attributes), joinedAt: used(chunk.joinedAt) }; // prettier-ignore
+  const columns = { addresses, names: used(chunk.names), attributes: used(chunk.attributes), joinedAt: used(chunk.joinedAt), tags: used(chunk.tags) }; // prettier-ignore
   return { firstRow, letters, columns, fraction };
 }
 

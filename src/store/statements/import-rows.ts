@@ -11,6 +11,8 @@ export interface RowColumns {
   /** JSON texts. */
   attributes: (string | null)[] | null;
   joinedAt: (string | null)[] | null;
+  /** Texts of arrays. */
+  tags?: (string | null)[] | null;
   /** Letters of the checks that speak against a row: held unless the contact is known, or refused. */
   flags?: (string | null)[] | null;
 }
@@ -27,7 +29,7 @@ const letter = (outcome: RowOutcome): string => `'${OUTCOME_LETTERS[outcome]}'`;
 
 /**
  * CTEs that end in `person`: each row with the contact it is about and its outcome. $1 to $4 are columns, $5 the
- * import, $6 the list, $7 the brand, $8 the flags. Suppression is matched as at sending (exact, base, hash, domain), `marketing` and
+ * import, $6 the list, $7 the brand, $8 the flags, $9 the tags. Suppression is matched as at sending (exact, base, hash, domain), `marketing` and
  * `everything` alike. A dry run reads this and nothing else, so that its counts are those of the real run.
  *
  * Contacts are looked up one by one in their index (OFFSET 0 keeps the planner from hashing the whole table for it): a
@@ -36,12 +38,12 @@ const letter = (outcome: RowOutcome): string => `'${OUTCOME_LETTERS[outcome]}'`;
  */
 const PERSON = `
   given AS MATERIALIZED (
-    SELECT g.n, g.address, g.name, g.flag, g.attributes::jsonb AS attributes, g.joined_at::timestamptz AS joined_at,
+    SELECT g.n, g.address, g.name, g.flag, g.attributes::jsonb AS attributes, g.tags::text[] AS tags, g.joined_at::timestamptz AS joined_at,
       CASE WHEN strpos(g.address, '+') > 1 THEN ${baseAddressSql('g.address')} END AS base, split_part(g.address, '@', 2) AS domain
-    FROM unnest($1::text[], $2::text[], $3::text[], $4::text[], $8::text[]) WITH ORDINALITY AS g (address, name, attributes, joined_at, flag, n)),
+    FROM unnest($1::text[], $2::text[], $3::text[], $4::text[], $8::text[], $9::text[]) WITH ORDINALITY AS g (address, name, attributes, joined_at, flag, tags, n)),
   known AS MATERIALIZED (
-    SELECT g.*, c.id AS known_id, c.erased_at IS NOT NULL AS erased, c.deliverability, s.state,
-      c.erased_at IS NULL AND ((g.name IS NOT NULL AND g.name IS DISTINCT FROM c.name) OR NOT c.attributes @> coalesce(g.attributes, '{}')) AS differs
+    SELECT g.*, c.id AS known_id, c.tags AS known_tags, c.erased_at IS NOT NULL AS erased, c.deliverability, s.state,
+      c.erased_at IS NULL AND ((g.name IS NOT NULL AND g.name IS DISTINCT FROM c.name) OR NOT c.attributes @> coalesce(g.attributes, '{}') OR NOT c.tags @> coalesce(g.tags, '{}')) AS differs
     FROM given g LEFT JOIN LATERAL (SELECT * FROM contact WHERE address = g.address OFFSET 0) c ON true
     LEFT JOIN LATERAL (SELECT state FROM subscription WHERE contact_id = c.id AND list_id = $6::int OFFSET 0) s ON true),
   applicable AS (
@@ -119,20 +121,25 @@ export async function takeImportRows(
      taken AS MATERIALIZED (
        SELECT p.*, coalesce(known_id, nextval('contact_id_seq')) AS id FROM person p WHERE outcome = ANY ('{${TAKEN_LETTERS.join(',')}}')),
      created AS (
-       INSERT INTO contact (id, address, name, attributes, joined_at)
-       SELECT id, address, name, coalesce(attributes, '{}'), coalesce(joined_at, now()) FROM taken WHERE known_id IS NULL),
+       INSERT INTO contact (id, address, name, attributes, joined_at, tags)
+       SELECT id, address, name, coalesce(attributes, '{}'), coalesce(joined_at, now()), coalesce(tags, '{}') FROM taken WHERE known_id IS NULL),
      updated AS (
-       UPDATE contact c SET name = coalesce(t.name, c.name), attributes = c.attributes || coalesce(t.attributes, '{}')
+       UPDATE contact c SET name = coalesce(t.name, c.name), attributes = c.attributes || coalesce(t.attributes, '{}'),
+         tags = c.tags || ARRAY(SELECT n FROM unnest(t.tags) n WHERE n <> ALL (c.tags))
        FROM taken t WHERE c.id = ANY (ARRAY(SELECT known_id FROM taken WHERE differs)) AND c.id = t.known_id),
      subscribed AS (
        INSERT INTO subscription (contact_id, list_id, state, since, source)
-       SELECT id, $6, $9, coalesce(joined_at, now()), 'import ' || $5::int FROM taken WHERE state IS NULL AND outcome <> ${letter('suppressed')}),
+       SELECT id, $6, $10, coalesce(joined_at, now()), 'import ' || $5::int FROM taken WHERE state IS NULL AND outcome <> ${letter('suppressed')}),
      noted AS (
        INSERT INTO journal (run_id, contacts, subject, subject_id, after, actor_kind, actor, cause)
-       SELECT $10::int, range_agg(int8range(id, id, '[]')), 'subscription', $6, jsonb_build_object('state', $9::text, 'since', max(coalesce(joined_at, now()))),
-         'person', $11, jsonb_build_object('import', $5::int)
+       SELECT $11::int, range_agg(int8range(id, id, '[]')), 'subscription', $6, jsonb_build_object('state', $10::text, 'since', max(coalesce(joined_at, now()))),
+         'person', $12, jsonb_build_object('import', $5::int)
        FROM taken WHERE state IS NULL AND outcome <> ${letter('suppressed')}
-       GROUP BY coalesce(joined_at > now() - interval '1 day', true))
+       GROUP BY coalesce(joined_at > now() - interval '1 day', true)),
+     tagged AS (
+       INSERT INTO journal (run_id, contacts, subject, subject_id, after, actor_kind, actor, cause)
+       SELECT $11::int, range_agg(int8range(t.id, t.id, '[]')), 'tag', hashtext(n), jsonb_build_object('tag', n), 'person', $12, jsonb_build_object('import', $5::int)
+       FROM taken t, unnest(t.tags) n WHERE t.known_tags IS NULL OR n <> ALL (t.known_tags) GROUP BY n)
      ${LETTERS}`,
     [...parameters(rows, target), target.state, runId, actor],
   );
@@ -144,7 +151,7 @@ function parameters(rows: RowColumns, target: RowTarget): unknown[] {
     (column) => column && arrayText(column),
   );
   const flags = rows.flags?.some((flag) => flag !== null) ? arrayText(rows.flags) : null;
-  return [...columns, target.importId, target.listId, target.brandId, flags];
+  return [...columns, target.importId, target.listId, target.brandId, flags, rows.tags ? arrayText(rows.tags) : null];
 }
 
 /**

@@ -1,0 +1,78 @@
+import { openAsBlob, createWriteStream } from 'node:fs';
+import { once } from 'node:events';
+import { addressOf, copyBare, importEnd, withClient } from './measuring.ts';
+import { requestRate, seconds, startHelper, type BenchService, type Measured } from './support.ts';
+
+const LARGE = 1_000_000;
+const SMALL = 100_000;
+const RECONCILED = 500_000;
+const CHECKS = 3000;
+
+/** Imports of a million and of a hundred thousand rows: beside COPY of the same file, and beside each other per row. */
+export async function measureLargeImport(service: BenchService, brandId: number, folder: string): Promise<Measured[]> {
+  const list = await service.client.createList({ brandId, name: 'Large' });
+  const took = async (file: string): Promise<number> =>
+    seconds(async () => importEnd(service, (await service.client.importFile({ listId: list.id, fileName: 'large.csv' }, await openAsBlob(file))).id)); // prettier-ignore
+  const small = await took(await writeRows(`${folder}/small.csv`, 'small', SMALL));
+  const file = await writeRows(`${folder}/large.csv`, 'large', LARGE);
+  const before = await copyBare(service, file);
+  const large = await took(file);
+  const bare = (before + (await copyBare(service, file))) / 2;
+  const rows = (n: number): string => n.toLocaleString('en-GB');
+  const peakMb = service.peakMb();
+  return [
+    { name: `import of ${rows(LARGE)} rows, with checks`, unit: 'rows/s', ours: LARGE / large, bare: LARGE / bare, wanted: 0.15, peakMb },
+    { name: `the same beside ${rows(SMALL)} rows`, unit: 'rows/s', ours: LARGE / large, bare: SMALL / small, wanted: 0.8, peakMb },
+  ]; // prettier-ignore
+}
+
+async function writeRows(file: string, name: string, rows: number): Promise<string> {
+  const out = createWriteStream(file);
+  out.write('address,name,joined_at\n');
+  for (let index = 0; index < rows; index++) {
+    const row = `${addressOf(index).replace('reader', name)},Reader ${index},2025-0${1 + (index % 9)}-01\n`;
+    if (!out.write(row)) await once(out, 'drain');
+  }
+  out.end();
+  await once(out, 'finish');
+  return file;
+}
+
+/** Half a million addresses held against all contacts, beside the bare join of the same addresses in a table. */
+export async function measureReconcile(service: BenchService): Promise<Measured> {
+  // Every second one is a contact of the large import.
+  const lines = Array.from({ length: RECONCILED }, (_, index) => addressOf(index * 4).replace('reader', 'large'));
+  const ours = await seconds(() => service.client.reconcile('bench', new Blob([lines.join('\n')])));
+  const bare = await withClient(service.databaseUrl, async (client) => {
+    await client.query('CREATE TABLE bare_given (address text COLLATE "C")');
+    await client.query('INSERT INTO bare_given SELECT address FROM reconciliation_row WHERE address IS NOT NULL');
+    await client.query('ANALYZE bare_given');
+    const took = await seconds(() =>
+      client.query('SELECT count(*), count(c.id) FROM bare_given g LEFT JOIN contact c ON c.address = g.address'),
+    );
+    await client.query('DROP TABLE bare_given');
+    return took;
+  });
+  return {
+    name: `reconciling ${RECONCILED.toLocaleString('en-GB')} addresses`,
+    unit: 'addresses/s',
+    ours: RECONCILED / ours,
+    bare: RECONCILED / bare,
+    wanted: 0.3,
+    peakMb: service.peakMb(),
+  };
+}
+
+/** One address checked at a time, beside a bare handler that answers what it was sent. */
+export async function measureCheck(service: BenchService, barePort: number): Promise<Measured> {
+  const helper = await startHelper('bare-echo.js', String(barePort));
+  const body = (index: number): string => JSON.stringify({ addresses: [addressOf(index)] });
+  const options = { method: 'POST', headers: { 'content-type': 'application/json', authorization: `Bearer ${service.token}` } }; // prettier-ignore
+  const rate = (url: string): Promise<number> => requestRate([url], CHECKS, 1, (index) => ({ ...options, body: body(index) })); // prettier-ignore
+  const checkUrl = `${service.base}/api/v1/addresses/check`;
+  await requestRate([checkUrl], 200, 1, (index) => ({ ...options, body: body(index) }));
+  const bare = await rate(`http://127.0.0.1:${barePort}/`);
+  const ours = await rate(checkUrl);
+  helper.stop();
+  return { name: 'check of one address', unit: 'requests/s', ours, bare, wanted: 0.2, peakMb: service.peakMb() };
+}

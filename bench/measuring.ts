@@ -1,0 +1,40 @@
+import { createReadStream } from 'node:fs';
+import { pipeline } from 'node:stream/promises';
+import pg from 'pg';
+import { from as copyFrom } from 'pg-copy-streams';
+import { seconds, type BenchService } from './support.ts';
+
+export async function withClient<T>(url: string, work: (client: pg.Client) => Promise<T>): Promise<T> {
+  const client = new pg.Client({ connectionString: url });
+  await client.connect();
+  try {
+    return await work(client);
+  } finally {
+    await client.end();
+  }
+}
+
+export function addressOf(index: number): string {
+  return `reader${index}@${['lanternpost', 'quillmail', 'hearthmail', 'campusnet'][index % 4]!}.example`;
+}
+
+export async function importEnd(service: BenchService, id: number): Promise<void> {
+  for (;;) {
+    const row = await service.client.import(id);
+    if (row.state === 'finished') return;
+    if (row.state === 'failed') throw new Error(row.problem?.detail);
+    await new Promise((resolve) => setTimeout(resolve, 20));
+  }
+}
+
+/** Seconds that COPY of the file into a bare table takes. */
+export function copyBare(service: BenchService, file: string): Promise<number> {
+  return withClient(service.databaseUrl, async (client) => {
+    await client.query('CREATE TABLE bare_contact (address text, name text, joined_at timestamptz)');
+    const took = await seconds(() =>
+      pipeline(createReadStream(file), client.query(copyFrom('COPY bare_contact FROM STDIN (FORMAT csv, HEADER)'))),
+    );
+    await client.query('DROP TABLE bare_contact');
+    return took;
+  });
+}
