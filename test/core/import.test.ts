@@ -101,7 +101,9 @@ describe('reading a row', () => {
       name: 'Ana Lind',
       attributes: { seat: 'B7' },
       joinedAt: '2026-01-02T00:00:00.000Z',
+      tags: null,
     });
+    expect(makeRowReader(['Mail', 'Tag'], { Mail: 'address', Tag: 'tags' })(['ana@quillmail.example', 'board; Moon-walk|{x}"|board, ;'])).toMatchObject({ tags: ['board', 'Moon-walk', 'x'] }); // prettier-ignore
     expect(read(['ana@quillmail.example', '', '', ''])).toMatchObject({ name: null, attributes: null, joinedAt: null });
   });
 

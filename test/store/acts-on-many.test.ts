@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { applyAct, previewAct, type ActRequest } from '../../src/operations/contacts/act-on-contacts.ts';
+import { saveSeverities } from '../../src/operations/contacts/domain-facts.ts';
 import { eraseContacts } from '../../src/operations/contacts/erase-contacts.ts';
 import { checkAddress } from '../../src/operations/contacts/explain-verdict.ts';
 import { findLookAlikes, mend, previewMending } from '../../src/operations/contacts/mend-addresses.ts';
@@ -129,7 +130,10 @@ describe('mending', () => {
 
   test('an address that somebody else has by now does not go back, and is listed', async () => {
     const run = await mend(deps, { from: 'uma@lanternpots.example', to: 'uma@lanternpost.example', expect: 1, reason: 'a slip', actor: 'Rosa Lindgard' }); // prettier-ignore
-    await importText(deps, world.listId, 'address\numa@lanternpots.example');
+    await saveSeverities(deps, { 'look-alike-domain': 'note' }, 'Rosa Lindgard');
+    expect((await importText(deps, world.listId, 'address\numa@lanternpots.example')).counts).toEqual({
+      suppressed: 1,
+    });
     expect(await back(run.id)).toMatchObject({ leftAlone: 1, movedOn: [expect.objectContaining({ subject: 'address' })] }); // prettier-ignore
   });
 

@@ -97,7 +97,7 @@ test('Undo: tags come with a file, are added to those that are there, and go wit
   const tagsOf = async () =>
     deps.database.query(`SELECT address, tags FROM contact WHERE tags <> '{}' ORDER BY address`);
   await importText(deps, world.listId, 'address,tags\nreader2@lanternpost.example,"Summer fair; board"');
-  const file = 'address,tags\nreader2@lanternpost.example,"board, moon {walk}"\ntagged@quillmail.example,board|"';
+  const file = 'address,tags\nreader2@lanternpost.example,"board, moon {walk}"\ntagged@quillmail.example,board|!';
   expect((await importText(deps, world.listId, file, true)).counts).toEqual({ updated: 1, created: 1 });
   const done = await importText(deps, world.listId, file);
   expect(await tagsOf()).toEqual([

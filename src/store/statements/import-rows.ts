@@ -125,7 +125,7 @@ export async function takeImportRows(
        SELECT id, address, name, coalesce(attributes, '{}'), coalesce(joined_at, now()), coalesce(tags, '{}') FROM taken WHERE known_id IS NULL),
      updated AS (
        UPDATE contact c SET name = coalesce(t.name, c.name), attributes = c.attributes || coalesce(t.attributes, '{}'),
-         tags = c.tags || ARRAY(SELECT n FROM unnest(t.tags) n WHERE n <> ALL (c.tags))
+         tags = c.tags || ARRAY(SELECT u.tag FROM unnest(t.tags) u (tag) WHERE u.tag <> ALL (c.tags))
        FROM taken t WHERE c.id = ANY (ARRAY(SELECT known_id FROM taken WHERE differs)) AND c.id = t.known_id),
      subscribed AS (
        INSERT INTO subscription (contact_id, list_id, state, since, source)
@@ -138,8 +138,8 @@ export async function takeImportRows(
        GROUP BY coalesce(joined_at > now() - interval '1 day', true)),
      tagged AS (
        INSERT INTO journal (run_id, contacts, subject, subject_id, after, actor_kind, actor, cause)
-       SELECT $11::int, range_agg(int8range(t.id, t.id, '[]')), 'tag', hashtext(n), jsonb_build_object('tag', n), 'person', $12, jsonb_build_object('import', $5::int)
-       FROM taken t, unnest(t.tags) n WHERE t.known_tags IS NULL OR n <> ALL (t.known_tags) GROUP BY n)
+       SELECT $11::int, range_agg(int8range(t.id, t.id, '[]')), 'tag', hashtext(u.tag), jsonb_build_object('tag', u.tag), 'person', $12, jsonb_build_object('import', $5::int)
+       FROM taken t, unnest(t.tags) u (tag) WHERE t.known_tags IS NULL OR u.tag <> ALL (t.known_tags) GROUP BY u.tag)
      ${LETTERS}`,
     [...parameters(rows, target), target.state, runId, actor],
   );
