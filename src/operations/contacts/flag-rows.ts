@@ -1,6 +1,6 @@
 import { decideDomain, isRoleName, type Severities } from '../../core/address/check-address.ts';
 import { OUTCOME_LETTERS, type RowOutcome } from '../../core/import/row-outcomes.ts';
-import { findRefused } from '../../store/statements/domain-facts.ts';
+import { anyAddressRefused, findRefused } from '../../store/statements/domain-facts.ts';
 import type { Deps } from '../deps.ts';
 import { findSeverities, makeDomainFacts } from './domain-facts.ts';
 
@@ -15,11 +15,13 @@ export async function makeFlagRows(deps: Deps, released: boolean): Promise<FlagR
   const set = await findSeverities(deps);
   const severities = released ? withoutHolds(set) : set;
   const factsOf = makeDomainFacts(deps);
+  // Mostly none is, and 20,000 need not be looked for.
+  const asksAddresses = severities['refuse-list'] !== 'note' && (await anyAddressRefused(deps.database));
   return async (addresses) => {
     const domains = addresses.map((address) => address.slice(address.lastIndexOf('@') + 1));
     const facts = await factsOf([...new Set(domains)]);
     const ofDomain = new Map([...facts].map(([domain, one]) => [domain, letterOf(decideDomain(one, severities))]));
-    const refused = severities['refuse-list'] === 'note' ? new Map() : await findRefused(deps.database, addresses);
+    const refused = asksAddresses ? await findRefused(deps.database, addresses) : new Map<string, string>();
     const role = letterOf({ code: 'role-name', severity: severities['role-name'] });
     const flags = addresses.map((address, index) => {
       if (refused.has(address)) return letterOf({ code: 'refuse-list', severity: severities['refuse-list'] });

@@ -8,6 +8,7 @@ import { findImport, updateImport, type ImportRow } from '../../store/statements
 import { insertRun, finishRun } from '../../store/statements/journal.ts';
 import type { Deps } from '../deps.ts';
 import { eraseRefusedRows } from './erase-contacts.ts';
+import { makeLanes } from '../lanes.ts';
 import { found, Problem } from '../problem.ts';
 import { forgetStandings } from './domain-facts.ts';
 import { makeFlagRows, type FlagRows } from './flag-rows.ts';
@@ -68,26 +69,18 @@ async function applyChunks(
   flag: FlagRows,
 ): Promise<number> {
   const done = new Set(await listDoneChunks(deps.database, row.id));
-  const lanes = new Set<Promise<void>>();
+  const lanes = makeLanes(LANES);
   let rows = 0;
-  // A lane can fail while the next chunk is being read, when nobody waits for it: it leaves its failure here.
-  const failures: unknown[] = [];
   try {
     for await (const chunk of readRowChunks(deps, row)) {
       rows = chunk.firstRow - 1 + chunk.letters.length;
       if (done.has(chunk.firstRow)) continue;
-      const lane: Promise<void> = applyChunk(deps, row.id, chunk, take, flag)
-        .catch((error: unknown) => void failures.push(error))
-        .finally(() => lanes.delete(lane));
-      lanes.add(lane);
+      await lanes.run(() => applyChunk(deps, row.id, chunk, take, flag));
       await updateImport(deps.database, row.id, { rowsExpected: Math.round(rows / chunk.fraction) });
-      if (lanes.size >= LANES) await Promise.race(lanes);
-      if (failures.length > 0) break;
     }
   } finally {
-    await Promise.all(lanes);
+    await lanes.end();
   }
-  if (failures.length > 0) throw failures[0];
   return rows;
 }
 

@@ -39,6 +39,11 @@ export async function findRefused(sql: Sql, values: string[]): Promise<Map<strin
   return new Map(rows.map((row) => [row.value, row.reason]));
 }
 
+export async function anyAddressRefused(sql: Sql): Promise<boolean> {
+  const [row]: { any: boolean }[] = await sql.query(`SELECT EXISTS (SELECT FROM refused_value WHERE strpos(value, '@') > 0) AS any`); // prettier-ignore
+  return row!.any;
+}
+
 export async function listRefused(sql: Sql, part: string, after: string, limit: number): Promise<RefusedValue[]> {
   return sql.query(
     `SELECT value, reason, actor, entered_at AS "enteredAt" FROM refused_value

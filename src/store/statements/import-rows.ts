@@ -1,7 +1,7 @@
 import type { RowOutcome } from '../../core/import/row-outcomes.ts';
 import { OUTCOME_LETTERS, REFUSED_LETTERS, TAKEN_LETTERS } from '../../core/import/row-outcomes.ts';
 import { arrayText } from '../array-text.ts';
-import type { Sql } from '../database.ts';
+import { lookUpByIndex, type Sql } from '../database.ts';
 import { baseAddressSql } from './eligibility.ts';
 
 /** Rows of a file as columns: addresses are in normal form and each stands once. A column nobody fills is null. */
@@ -33,7 +33,7 @@ const letter = (outcome: RowOutcome): string => `'${OUTCOME_LETTERS[outcome]}'`;
  * `everything` alike. A dry run reads this and nothing else, so that its counts are those of the real run.
  *
  * Contacts are looked up one by one in their index (OFFSET 0 keeps the planner from hashing the whole table for it): a
- * chunk costs the same whether the base has thousands or millions. `enterByIndex` must come before. Entries are joined as
+ * chunk costs the same whether the base has thousands or millions. `lookUpByIndex` must come before. Entries are joined as
  * the planner likes; it sees the arrays' length.
  */
 const PERSON = `
@@ -79,18 +79,9 @@ const PERSON = `
 
 const LETTERS = `SELECT string_agg(outcome, '' ORDER BY n) AS letters FROM person`;
 
-/**
- * Has the transaction look contacts up by index whatever their number. A base of one page would be read through for each
- * of 20,000 rows, which is nothing until chunks beside this one fill it meanwhile: then each row reads through theirs, and
- * a chunk that takes 0.3 s took over 35.
- */
-async function enterByIndex(sql: Sql): Promise<void> {
-  await sql.query('SET LOCAL enable_seqscan = off');
-}
-
 /** What would become of rows: one letter a row, in their order. Changes nothing. Within a transaction. */
 export async function judgeImportRows(sql: Sql, rows: RowColumns, target: RowTarget): Promise<string> {
-  await enterByIndex(sql);
+  await lookUpByIndex(sql);
   const [answer]: { letters: string | null }[] = await sql.query(
     `WITH ${PERSON}, import AS (SELECT $5::int) ${LETTERS}`,
     parameters(rows, target),
@@ -115,7 +106,7 @@ export async function takeImportRows(
   runId: number,
   actor: string,
 ): Promise<string> {
-  await enterByIndex(sql);
+  await lookUpByIndex(sql);
   const [answer]: { letters: string | null }[] = await sql.query(
     `WITH ${PERSON},
      taken AS MATERIALIZED (

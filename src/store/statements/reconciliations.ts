@@ -1,8 +1,7 @@
 import { arrayText } from '../array-text.ts';
-import type { Sql } from '../database.ts';
+import { lookUpByIndex, type Sql } from '../database.ts';
 
 export interface GivenRow {
-  rowNo: number;
   given: string;
   address: string | null;
   hash: string | null;
@@ -31,13 +30,21 @@ export async function insertReconciliation(sql: Sql, name: string, actor: string
   return row!.id;
 }
 
-export async function insertGivenRows(sql: Sql, id: number, rows: GivenRow[]): Promise<void> {
+/**
+ * Keeps rows, each with the contact that has its address. Looked up one by one in the index (OFFSET 0 keeps the planner
+ * from hashing all contacts for each batch); finding them afterwards wrote every row twice. Within a
+ * transaction.
+ */
+export async function insertGivenRows(sql: Sql, id: number, firstRow: number, rows: GivenRow[]): Promise<void> {
+  await lookUpByIndex(sql);
   await sql.query(
-    `INSERT INTO reconciliation_row (reconciliation_id, row_no, given, address, hash)
-     SELECT $1, r.row_no, r.given, r.address, r.hash FROM unnest($2::int[], $3::text[], $4::text[], $5::text[]) AS r(row_no, given, address, hash)`,
+    `INSERT INTO reconciliation_row (reconciliation_id, row_no, given, address, hash, contact_id)
+     SELECT $1, $2::int + r.n - 1, r.given, r.address, r.hash, c.id
+     FROM unnest($3::text[], $4::text[], $5::text[]) WITH ORDINALITY AS r(given, address, hash, n)
+     LEFT JOIN LATERAL (SELECT id FROM contact WHERE address = r.address AND erased_at IS NULL OFFSET 0) c ON true`,
     [
       id,
-      rows.map((row) => row.rowNo),
+      firstRow,
       arrayText(rows.map((row) => row.given)),
       arrayText(rows.map((row) => row.address)),
       arrayText(rows.map((row) => row.hash)),
@@ -45,12 +52,8 @@ export async function insertGivenRows(sql: Sql, id: number, rows: GivenRow[]): P
   );
 }
 
-/** Finds the contact behind each row, by normal form or by its digest; digests are worked out only where any are given. To be run within overWholeSet. */
-export async function matchGivenRows(sql: Sql, id: number): Promise<void> {
-  await sql.query(
-    `UPDATE reconciliation_row r SET contact_id = c.id FROM contact c WHERE r.reconciliation_id = $1 AND c.address = r.address AND c.erased_at IS NULL`,
-    [id],
-  );
+/** Finds the contact behind each digest; digests are worked out only where any are given. To be run within overWholeSet. */
+export async function matchDigests(sql: Sql, id: number): Promise<void> {
   await sql.query(
     `UPDATE reconciliation_row r SET contact_id = c.id
      FROM (SELECT id, encode(sha256(convert_to(address, 'UTF8')), 'hex') AS hash FROM contact
