@@ -105,7 +105,7 @@ const PICTURES = {
 const SETS = [
   ['', DESK, 'light', Object.keys(PICTURES)],
   ['-dark', DESK, 'dark', ['today', 'preflight']],
-  ['-phone', PHONE, 'light', ['contact', 'preflight']],
+  ['-phone', PHONE, 'light', ['contact']],
 ];
 for (const [suffix, viewport, scheme, names] of SETS) {
   const chosen = names.filter((name) => wanted.length === 0 || wanted.includes(name + suffix));
