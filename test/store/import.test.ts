@@ -94,7 +94,7 @@ test('each row finds its contact by index, also in a base so small that the plan
 });
 
 test('Undo: tags come with a file, are added to those that are there, and go with the undone import', async () => {
-  const tagsOf = async () =>
+  const tagsOf = async (): Promise<unknown> =>
     deps.database.query(`SELECT address, tags FROM contact WHERE tags <> '{}' ORDER BY address`);
   await importText(deps, world.listId, 'address,tags\nreader2@lanternpost.example,"Summer fair; board"');
   const file = 'address,tags\nreader2@lanternpost.example,"board, moon {walk}"\ntagged@quillmail.example,board|!';

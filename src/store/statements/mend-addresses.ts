@@ -57,7 +57,8 @@ export async function countMending(sql: Sql, mending: Mending): Promise<MendingC
  * Mends addresses within a transaction, as part of a run, and journals all of it. A contact whose mended address nobody
  * has keeps everything but the address and what was said about it; one whose mended address is another contact is merged
  * into that: their subscriptions go over, a no of either stays a no, and they are archived, pointing there. Entries from
- * what people did go over too, so that mending lifts nothing; those about the address stay with it. Returns the counts.
+ * what people did go over too, so that mending lifts nothing; those about the address stay with it. Messages that wait in a ledger
+ * go to the mended address: claiming them reads it. Returns the counts.
  */
 export async function mendAddresses(sql: Sql, mending: Mending, reason: string, act: Act): Promise<MendingCounts> {
   await sql.query(
@@ -69,7 +70,6 @@ export async function mendAddresses(sql: Sql, mending: Mending, reason: string, 
   );
   const by = [act.runId, act.actorKind, act.actor, JSON.stringify({ reason })];
   await sql.query(READDRESS, by);
-  await sql.query(REDIRECT_WAITING);
   await sql.query(HAND_OVER_SUBSCRIPTIONS, by);
   await sql.query(MERGE, by);
   await sql.query(HAND_OVER_ENTRIES, by);
@@ -94,11 +94,6 @@ const READDRESS = `
     ${NOTE} SELECT $1::int, id, 'deliverability', 0, jsonb_build_object('deliverability', deliverability, 'since', deliverability_since, 'cause', deliverability_cause),
       jsonb_build_object('deliverability', 'deliverable'), $2, $3, $4::jsonb FROM changing WHERE deliverability <> 'deliverable')
   ${NOTE} SELECT $1::int, id, 'verdict', 0, jsonb_build_object('verdict', verdict, 'cause', verdict_cause), NULL, $2, $3, $4::jsonb FROM changing WHERE verdict IS NOT NULL`;
-
-/** Messages that wait in a ledger go to the mended address. Uses delivery_by_contact. */
-const REDIRECT_WAITING = `
-  UPDATE delivery d SET address = m.new FROM mending m
-  WHERE d.contact_id = m.id AND d.state = 'queued' AND NOT m.erased AND m.into_id IS NULL`;
 
 const HAND_OVER_SUBSCRIPTIONS = `
   WITH given AS (

@@ -12,7 +12,7 @@ export default function Runs() {
       {({ items }) => (
         <>
           <Finding line="Runs, whole organisation" headline={items.length === 0 ? 'Nothing has run yet' : `The latest ${plural(items.length, 'run', 'runs')}`}>
-            Each can be undone as a whole.
+            Each but an erasure can be undone as a whole.
           </Finding>
           <table className="rows folds" style={{ marginTop: 24 }}>
             <thead>
