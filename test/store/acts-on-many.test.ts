@@ -7,7 +7,7 @@ import { findLookAlikes, mend, previewMending } from '../../src/operations/conta
 import { recordEvents } from '../../src/operations/events/record-events.ts';
 import { createList } from '../../src/operations/organisation/set-up.ts';
 import { undoRun } from '../../src/operations/rules/undo-run.ts';
-import { createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
+import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
 import { makeDeps } from '../support/database.ts';
 import { readMarks } from '../support/marks.ts';
 import { findTexts } from '../support/search.ts';
@@ -74,6 +74,13 @@ describe('an act on many changes whom its preview named, and undo puts everythin
     await apply({ act: 'tag', tag: 'two', addresses: [address!] });
     await back(untagged.id);
     expect([...(await checkAddress(deps, address!)).contact!.tags].sort()).toEqual(['one', 'two']);
+  });
+
+  test('an entry that has run out does not stand in the way of a new one', async () => {
+    const address = world.addresses[50]!;
+    await addEntries(deps, { listId: own.id, values: [address], reason: 'for a while', expiresAt: '2026-11-01T00:00:00Z', actor: 'Rosa Lindgard' }); // prettier-ignore
+    await apply({ act: 'suppress', suppressionListId: own.id, addresses: [address] });
+    expect((await checkAddress(deps, address)).brands[0]).toMatchObject({ deciding: 'suppressed' });
   });
 
   test('what an act needs must be given, and a list that rules fill is not for people', async () => {

@@ -28,8 +28,14 @@ const DELIVERS = 0.5;
  * list of providers. Nothing where there is no such domain.
  */
 export function findLookAlike(domain: string, known: readonly DomainStanding[]): LookAlike | undefined {
-  const given = known.find((one) => one.domain === domain) ?? { domain, contacts: 0, accepted: 0, delivered: 0 };
-  return nearest(given, known.filter(isProposable));
+  return makeLookAlikeFinder(known)(domain);
+}
+
+/** The same for many domains: what is known is gone through once. */
+export function makeLookAlikeFinder(known: readonly DomainStanding[]): (domain: string) => LookAlike | undefined {
+  const standings = new Map(known.map((one) => [one.domain, one]));
+  const proposable = known.filter(isProposable);
+  return (domain) => nearest(standings.get(domain) ?? { domain, contacts: 0, accepted: 0, delivered: 0 }, proposable);
 }
 
 /** Most domains that are compared: those with most contacts. What is rarer is rarer than a slip worth a look. */
@@ -37,12 +43,12 @@ const MOST_COMPARED = 5000;
 
 /** The domains among these that are probably slips, each with what was probably meant; those with most contacts first. */
 export function listLookAlikes(known: readonly DomainStanding[]): LookAlike[] {
-  const proposable = known.filter(isProposable);
+  const find = makeLookAlikeFinder(known);
   return known
     .filter((one) => one.delivered === 0)
     .sort((a, b) => b.contacts - a.contacts)
     .slice(0, MOST_COMPARED)
-    .flatMap((one) => nearest(one, proposable) ?? []);
+    .flatMap((one) => find(one.domain) ?? []);
 }
 
 function isProposable(one: DomainStanding): boolean {

@@ -5,7 +5,6 @@ import { actOnMany, countSelection, type ActOnMany, type SelectionCount } from '
 import { findContactIds, fullFilter, type ContactFilter } from '../../store/statements/contacts.ts';
 import { findRun, finishRun, insertRun, type RunRow } from '../../store/statements/journal.ts';
 import { listSelection, type Selection, type Standing } from '../../store/statements/selection.ts';
-import { closeEndedEntries } from '../../store/statements/suppression.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
@@ -81,7 +80,6 @@ function change(deps: Deps, act: ActOnMany, selection: Selection, reason: string
   const brandId = 'brandId' in act ? act.brandId : null;
   return inTransaction(deps.database, async (sql) => {
     const runId = await insertRun(sql, { kind: act.act, brandId, actor, reason });
-    if (act.act === 'suppress') await closeEndedEntries(sql, act.suppressionListId);
     const changed = await actOnMany(sql, selection, act, reason, { actorKind: 'person', actor, runId });
     await finishRun(sql, runId, { [DONE[act.act]]: changed });
     return runId;

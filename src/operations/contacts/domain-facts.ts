@@ -4,7 +4,7 @@ import {
   type Exchange,
   type Severities,
 } from '../../core/address/check-address.ts';
-import { findLookAlike, type DomainStanding } from '../../core/address/look-alike.ts';
+import { makeLookAlikeFinder, type DomainStanding } from '../../core/address/look-alike.ts';
 import { domainEntryKeys } from '../../core/address/suppression-keys.ts';
 import { overWholeSet } from '../../store/database.ts';
 import { findExchanges, findRefused, saveExchanges } from '../../store/statements/domain-facts.ts';
@@ -48,16 +48,17 @@ export function forgetStandings(deps: Deps): void {
 /** Finds what is known of domains. */
 export function makeDomainFacts(deps: Deps): (domains: string[]) => Promise<Map<string, DomainFacts>> {
   const known = new Map<string, DomainFacts>();
+  let find: ReturnType<typeof makeLookAlikeFinder> | undefined;
   return async (domains) => {
     const missing = [...new Set(domains)].filter((domain) => !known.has(domain));
     if (missing.length > 0) {
-      const all = await rememberedStandings(deps);
+      const findLookAlike = (find ??= makeLookAlikeFinder(await rememberedStandings(deps)));
       const exchanges = await askExchanges(deps, missing);
       const refused = await findRefused(deps.database, missing.flatMap(domainEntryKeys));
       for (const domain of missing) {
         const value = domainEntryKeys(domain).find((key) => refused.has(key));
         known.set(domain, {
-          lookAlike: findLookAlike(domain, all),
+          lookAlike: findLookAlike(domain),
           exchange: exchanges.get(domain) ?? 'unknown',
           refused: value === undefined ? undefined : { value, reason: refused.get(value)! },
         });

@@ -2,13 +2,13 @@ import { stringify } from 'csv-stringify/sync';
 import { parseAddress } from '../../core/address/normal-form.ts';
 import { inTransaction } from '../../store/database.ts';
 import { erasePeople, listErasable, lockToErase } from '../../store/statements/erase.ts';
-import { CHUNK_ROWS, OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
-import { findLetters, hasLetter } from '../../store/statements/import-rows.ts';
+import { OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
+import { hasLetter } from '../../store/statements/import-rows.ts';
 import { findImport, listKeptImports, replaceImportParts, type ImportRow } from '../../store/statements/imports.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { found } from '../problem.ts';
-import { readImportRecords } from './read-import-records.ts';
+import { readImportRecords, readLetteredRows } from './read-import-records.ts';
 
 /** People erased in one transaction. */
 const BATCH = 200;
@@ -42,16 +42,13 @@ export async function eraseRefusedRows(deps: Deps, row: ImportRow): Promise<void
   if (!(await hasLetter(deps.database, row.id, letter))) return;
   const addresses = new Set<string>();
   const place = row.options.mapping;
-  let letters = '';
-  let rowNo = 0;
   let column = -1;
-  for await (const { records } of readImportRecords(deps, row))
-    for (const { cells } of records) {
-      if (rowNo === 0) column = (cells ?? []).findIndex((header) => place[header.trim()] === 'address');
-      else if ((rowNo - 1) % CHUNK_ROWS === 0) letters = (await findLetters(deps.database, row.id, rowNo)) ?? '';
-      const parsed = rowNo > 0 && letters[(rowNo - 1) % CHUNK_ROWS] === letter ? parseAddress(cells?.[column] ?? '') : undefined; // prettier-ignore
+  for await (const rows of readLetteredRows(deps, row))
+    for (const { record, rowNo, letter: became } of rows) {
+      const cells = record.cells ?? [];
+      if (rowNo === 0) column = cells.findIndex((header) => place[header.trim()] === 'address');
+      const parsed = became === letter ? parseAddress(cells[column] ?? '') : undefined;
       if (parsed?.ok) addresses.add(parsed.address);
-      rowNo++;
     }
   await eraseFromFile(deps, row.options.held?.of ?? row.id, addresses);
 }

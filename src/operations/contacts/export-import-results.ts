@@ -1,12 +1,11 @@
 import { stringify } from 'csv-stringify/sync';
 import { ROW_WORDS } from '../../shared/row-words.ts';
 import { withoutFormula } from '../../core/export/without-formula.ts';
-import { CHUNK_ROWS, outcomeOf } from '../../core/import/row-outcomes.ts';
-import { findLetters } from '../../store/statements/import-rows.ts';
+import { outcomeOf } from '../../core/import/row-outcomes.ts';
 import { findImport } from '../../store/statements/imports.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
-import { readImportRecords, type ImportRecord } from './read-import-records.ts';
+import { readLetteredRows, type ImportRecord } from './read-import-records.ts';
 
 /** The result file of an import, as CSV text in pieces: the original columns, then row, outcome, code and words. */
 export async function* exportImportResults(deps: Deps, importId: number, only?: string): AsyncGenerator<string> {
@@ -16,19 +15,14 @@ export async function* exportImportResults(deps: Deps, importId: number, only?: 
       'wrong-state',
       `Import ${importId} is ${row.state}; its result file is there when it is finished.`,
     );
-  let letters = '';
-  let rowNo = 0;
-  for await (const { records } of readImportRecords(deps, row)) {
+  for await (const rows of readLetteredRows(deps, row)) {
     const lines: string[][] = [];
-    for (const record of records) {
-      if (rowNo > 0 && (rowNo - 1) % CHUNK_ROWS === 0)
-        letters = (await findLetters(deps.database, importId, rowNo)) ?? '';
+    for (const { record, rowNo, letter } of rows) {
       if (rowNo === 0) lines.push([...(record.cells ?? []), 'row', 'outcome', 'code', 'explanation']);
       else {
-        const [outcome, ...line] = resultLine(record, rowNo, letters[(rowNo - 1) % CHUNK_ROWS] ?? '');
+        const [outcome, ...line] = resultLine(record, rowNo, letter);
         if (only === undefined || only === outcome) lines.push(line);
       }
-      rowNo++;
     }
     yield stringify(lines);
   }

@@ -17,10 +17,12 @@ export async function makeFlagRows(deps: Deps, released: boolean): Promise<FlagR
   const factsOf = makeDomainFacts(deps);
   // Mostly none is, and 20,000 need not be looked for.
   const asksAddresses = severities['refuse-list'] !== 'note' && (await anyAddressRefused(deps.database));
+  const ofDomain = new Map<string, string | null>();
   return async (addresses) => {
     const domains = addresses.map((address) => address.slice(address.lastIndexOf('@') + 1));
-    const facts = await factsOf([...new Set(domains)]);
-    const ofDomain = new Map([...facts].map(([domain, one]) => [domain, letterOf(decideDomain(one, severities))]));
+    const unseen = [...new Set(domains)].filter((domain) => !ofDomain.has(domain));
+    const facts = await factsOf(unseen);
+    for (const domain of unseen) ofDomain.set(domain, letterOf(decideDomain(facts.get(domain)!, severities)));
     const refused = asksAddresses ? await findRefused(deps.database, addresses) : new Map<string, string>();
     const role = letterOf({ code: 'role-name', severity: severities['role-name'] });
     const flags = addresses.map((address, index) => {

@@ -1,11 +1,10 @@
 import { parseAddress } from '../../core/address/normal-form.ts';
-import { CHUNK_ROWS, heldLetters, outcomeOf } from '../../core/import/row-outcomes.ts';
-import { findLetters } from '../../store/statements/import-rows.ts';
+import { heldLetters, outcomeOf } from '../../core/import/row-outcomes.ts';
 import { findImport, insertFollowingImport, type ImportRow } from '../../store/statements/imports.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
 import { makeDomainFacts } from './domain-facts.ts';
-import { readImportRecords } from './read-import-records.ts';
+import { readLetteredRows } from './read-import-records.ts';
 
 /** Rows of an import that wait for a decision, put together by why and by domain. */
 export interface HeldRows {
@@ -26,16 +25,12 @@ export async function listHeldRows(deps: Deps, importId: number): Promise<HeldRo
   if ((row.counts['held'] ?? 0) === 0) return [];
   const groups = new Map<string, HeldRows>();
   const held = heldLetters(undefined);
-  let letters = '';
-  let rowNo = 0;
   let column = -1;
-  for await (const { records } of readImportRecords(deps, row))
-    for (const { cells } of records) {
-      if (rowNo === 0) column = (cells ?? []).findIndex((header) => row.options.mapping[header.trim()] === 'address');
-      else if ((rowNo - 1) % CHUNK_ROWS === 0) letters = (await findLetters(deps.database, importId, rowNo)) ?? '';
-      const letter = rowNo === 0 ? '' : (letters[(rowNo - 1) % CHUNK_ROWS] ?? '');
-      if (held.has(letter)) count(groups, outcomeOf(letter)!.slice('held:'.length), cells?.[column] ?? '');
-      rowNo++;
+  for await (const rows of readLetteredRows(deps, row))
+    for (const { record, rowNo, letter } of rows) {
+      const cells = record.cells ?? [];
+      if (rowNo === 0) column = cells.findIndex((header) => row.options.mapping[header.trim()] === 'address');
+      if (held.has(letter)) count(groups, outcomeOf(letter)!.slice('held:'.length), cells[column] ?? '');
     }
   const listed = [...groups.values()].sort((a, b) => b.rows - a.rows).slice(0, MOST_GROUPS);
   const facts = await makeDomainFacts(deps)(listed.map((group) => group.domain));

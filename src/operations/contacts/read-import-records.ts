@@ -20,17 +20,38 @@ export async function* readImportRecords(deps: Deps, row: ImportRow): AsyncGener
     return;
   }
   const wanted = heldLetters(held.codes);
+  for await (const { rows, bytes } of besideLetters(deps, held.of, readKeptFile(deps, held.of, row.options.delimiter)))
+    yield { records: rows.filter(({ rowNo, letter }) => rowNo === 0 || wanted.has(letter)).map(({ record }) => record), bytes }; // prettier-ignore
+}
+
+/** A record with its number, the header being 0, and the letter of what became of it; empty where nothing did yet. */
+export interface LetteredRow {
+  record: ImportRecord;
+  rowNo: number;
+  letter: string;
+}
+
+/** Reads the records an import is about, beside what became of each. */
+export async function* readLetteredRows(deps: Deps, row: ImportRow): AsyncGenerator<LetteredRow[]> {
+  for await (const { rows } of besideLetters(deps, row.id, readImportRecords(deps, row))) yield rows;
+}
+
+async function* besideLetters(
+  deps: Deps,
+  importId: number,
+  from: AsyncGenerator<ImportRecords>,
+): AsyncGenerator<{ rows: LetteredRow[]; bytes: number }> {
   let letters = '';
   let rowNo = 0;
-  for await (const { records, bytes } of readKeptFile(deps, held.of, row.options.delimiter)) {
-    const kept: ImportRecord[] = [];
+  for await (const { records, bytes } of from) {
+    const rows: LetteredRow[] = [];
     for (const record of records) {
-      if (rowNo > 0 && (rowNo - 1) % CHUNK_ROWS === 0)
-        letters = (await findLetters(deps.database, held.of, rowNo)) ?? '';
-      if (rowNo === 0 || wanted.has(letters[(rowNo - 1) % CHUNK_ROWS] ?? '')) kept.push(record);
+      const place = (rowNo - 1) % CHUNK_ROWS;
+      if (place === 0) letters = (await findLetters(deps.database, importId, rowNo)) ?? '';
+      rows.push({ record, rowNo, letter: rowNo === 0 ? '' : (letters[place] ?? '') });
       rowNo++;
     }
-    yield { records: kept, bytes };
+    yield { rows, bytes };
   }
 }
 

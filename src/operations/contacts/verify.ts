@@ -128,8 +128,12 @@ function verifiedRow(
   };
 }
 
+async function findFile(deps: Deps, id: number): Promise<VerificationRow> {
+  return found((await listVerifications(deps.database, id, 2_147_483_647, 1))[0], `verification ${id}`);
+}
+
 export async function getVerification(deps: Deps, id: number): Promise<Verification> {
-  const row = found((await listVerifications(deps.database, id, 2_147_483_647, 1))[0], `verification ${id}`);
+  const row = await findFile(deps, id);
   const acts = await findVerdictActs(deps);
   return overWholeSet(deps.database, async (sql) => {
     const words = await listWords(sql, id);
@@ -192,7 +196,7 @@ export async function saveVerdictActs(deps: Deps, change: Partial<VerdictActs>, 
 
 /** Says what a verifier's words mean, now and in their later files. */
 export async function mapWords(deps: Deps, id: number, words: Record<string, OutsideVerdict>): Promise<Verification> {
-  const { source } = await getVerification(deps, id);
+  const { source } = await findFile(deps, id);
   await saveWords(
     deps.database,
     source,

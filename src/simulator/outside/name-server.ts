@@ -18,7 +18,15 @@ export async function startNameServer(host: string, port: number): Promise<{ sto
     if (answer) socket.send(answer, from.port, from.address);
   });
   await new Promise<void>((resolve, reject) => {
-    socket.once('error', reject);
+    socket.once('error', (error: NodeJS.ErrnoException) =>
+      reject(
+        error.code === 'EADDRINUSE'
+          ? new Error(
+              `UDP port ${port} on ${host} is in use. Stop what uses it, or set AVENDEL_SIMULATOR_NAMES_PORT to another port.`,
+            )
+          : error,
+      ),
+    );
     socket.bind(port, host, resolve);
   });
   return { stop: () => new Promise((resolve) => socket.close(() => resolve())) };

@@ -1,5 +1,6 @@
 import type { Sql } from '../database.ts';
 import type { Act } from './journal.ts';
+import { closeEndedEntries } from './suppression.ts';
 import { PICKED, selectionParameters, type Selection } from './selection.ts';
 
 /** An act on many, with what it needs to know. Erasing goes person by person, and is not among them. */
@@ -34,7 +35,7 @@ export async function countSelection(
   return row!;
 }
 
-/** Does it to a selection in one statement, journaled under the run, and returns how many it changed. */
+/** Does it to a selection, journaled under the run, and returns how many it changed. */
 export async function actOnMany(
   sql: Sql,
   selection: Selection,
@@ -42,6 +43,7 @@ export async function actOnMany(
   reason: string,
   by: Act,
 ): Promise<number> {
+  if (act.act === 'suppress') await closeEndedEntries(sql, act.suppressionListId);
   const { would, parameters, change } = actSql(act);
   const given = [...selectionParameters(selection), ...parameters];
   const at = (offset: number): string => `$${given.length + offset}`;
