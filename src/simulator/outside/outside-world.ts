@@ -1,3 +1,4 @@
+import { setTimeout as delay } from 'node:timers/promises';
 import { simpleParser, type ParsedMail } from 'mailparser';
 import nodemailer, { type Transporter } from 'nodemailer';
 import { SMTPServer } from 'smtp-server';
@@ -45,7 +46,9 @@ export async function startOutsideWorld(options: OutsideOptions): Promise<Outsid
     for (const reaction of reactions) {
       const timer = setTimeout(() => {
         timers.delete(timer);
-        void act(reaction, mail, intake).catch((error: Error) => options.say(`simulated reader: ${error.message}`));
+        void insist(() => act(reaction, mail, intake)).catch((error: Error) =>
+          options.say(`simulated reader: ${error.message}`),
+        );
       }, reaction.after);
       timers.add(timer);
     }
@@ -102,6 +105,20 @@ async function readMail(raw: Buffer, envelopeFrom: string, to: string): Promise<
   };
 }
 
+/** Waits before what failed is tried again: a dropped line stops neither a mail server nor a reader. */
+const TRY_AGAIN_MS = [500, 2000, 8000];
+
+async function insist(what: () => Promise<void>): Promise<void> {
+  for (const wait of TRY_AGAIN_MS) {
+    try {
+      return await what();
+    } catch {
+      await delay(wait);
+    }
+  }
+  await what();
+}
+
 async function act({ act: what }: Reaction, { original, parsed }: ReceivedMail, intake: Transporter): Promise<void> {
   const html = typeof parsed.html === 'string' ? parsed.html : '';
   const report = (raw: string, to = original.envelopeFrom): Promise<unknown> =>
@@ -126,27 +143,28 @@ async function act({ act: what }: Reaction, { original, parsed }: ReceivedMail, 
       return;
     case 'confirm': {
       const url = confirmLinkOf(parsed);
-      if (url) await fetch(url, { method: 'POST', headers: { 'user-agent': what.userAgent }, redirect: 'manual' });
-      return;
+      return visit(url, what.userAgent, { method: 'POST' });
     }
     case 'unsubscribe': {
       const wayOut = waysOut(parsed);
       if (what.by === 'mail' && wayOut.mailbox)
         return void (await report(unsubscribeLetter(original.to, wayOut.mailbox), wayOut.mailbox));
-      if (wayOut.url)
-        await fetch(wayOut.url, {
-          method: 'POST',
-          body: new URLSearchParams({ 'List-Unsubscribe': 'One-Click' }),
-          redirect: 'manual',
-        });
+      return visit(wayOut.url, MAILBOX_SERVICE, {
+        method: 'POST',
+        body: new URLSearchParams({ 'List-Unsubscribe': 'One-Click' }),
+      });
     }
   }
 }
 
-async function visit(url: string | undefined, userAgent: string): Promise<void> {
+/** A mailbox service acts on one-click requests for its readers (RFC 8058 section 3.2). */
+const MAILBOX_SERVICE = 'Lanternpost-Mail/2';
+
+async function visit(url: string | undefined, userAgent: string, request: RequestInit = {}): Promise<void> {
   if (url === undefined) return;
-  const response = await fetch(url, { headers: { 'user-agent': userAgent }, redirect: 'manual' });
+  const response = await fetch(url, { ...request, headers: { 'user-agent': userAgent }, redirect: 'manual' });
   await response.arrayBuffer();
+  if (response.status >= 500) throw new Error(`${url} answered ${response.status}`);
 }
 
 function allLinksOf(html: string): string[] {

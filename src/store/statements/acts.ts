@@ -14,14 +14,17 @@ interface Pair {
   contactId: number;
 }
 
-/** Facts of the messages that a batch of opens and clicks belongs to; messages without a delivery are left out. */
+/**
+ * Facts of the messages that a batch of opens and clicks belongs to; messages without a delivery are left out. Where the
+ * relay's answer is still being written down, the message is taken as accepted now: whoever acts on it is that fast.
+ */
 export async function findMessageFacts(sql: Sql, pairs: Pair[]): Promise<MessageFacts[]> {
   if (pairs.length === 0) return [];
   return queryPrepared<MessageFacts>(
     sql,
     'findMessageFacts',
     `SELECT d.campaign_id AS "campaignId", d.contact_id::float8 AS "contactId",
-       (extract(epoch FROM d.accepted_at) * 1000)::float8 AS "acceptedAt",
+       (extract(epoch FROM coalesce(d.accepted_at, CASE WHEN d.state = 'claimed' AND d.handed_at > now() - interval '30 seconds' THEN now() END)) * 1000)::float8 AS "acceptedAt",
        ARRAY(SELECT (extract(epoch FROM t) * 1000)::float8 FROM unnest(d.trapped_at) t) AS "trappedAt"
      FROM unnest($1::int[], $2::bigint[]) AS p(campaign_id, contact_id)
      JOIN delivery d USING (campaign_id, contact_id)`,
