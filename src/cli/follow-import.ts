@@ -26,9 +26,11 @@ export function importLines(row: Import, listName: string): string[] {
     rows,
     words: ROW_WORDS[outcome] ?? OUTCOME_WORDS[outcome] ?? '',
   }));
-  const uses = Object.entries(row.options.mapping).map(([header, use]) => `${header} → ${use ?? 'left out'}`);
+  const { mapping, types = {}, encoding } = row.options;
+  const uses = Object.entries(mapping).map(([header, use]) => `${header} → ${use === null ? 'left out' : typed(use, types[use]?.type)}`); // prettier-ignore
   return [
     `${row.fileName} into ${listName}: ${count(row.state === 'finished' ? row.rowsExpected : row.rowsDone)} rows${row.dryRun ? ', dry run: nothing was changed' : `, import ${row.id}, ${row.state}`}`,
+    `Encoding: ${encoding ?? 'found by itself'}, columns parted by ${DELIMITER_WORDS[row.options.delimiter] ?? row.options.delimiter}`,
     `Columns${row.options.kept ? ', as you said for an earlier file with this header' : ''}: ${uses.join(', ')}`,
     ...(outcomes.length === 0 ? [] : [tableText(outcomes, [
       { head: 'Outcome', cell: (one) => one.outcome },
@@ -37,6 +39,12 @@ export function importLines(row: Import, listName: string): string[] {
     ])]),
     ...(row.runId === null || row.dryRun ? [] : [`Undo: avendel runs undo ${row.runId} --reason "…"`]),
   ]; // prettier-ignore
+}
+
+const DELIMITER_WORDS: Record<string, string> = { ',': 'commas', ';': 'semicolons', '\t': 'tabs', '|': 'bars' };
+
+function typed(use: string, type: string | undefined): string {
+  return type === undefined || type === 'text' ? use : `${use} (${type})`;
 }
 
 const OUTCOME_WORDS: Record<string, string> = { refused: 'The row cannot be used; the result file says why.' };

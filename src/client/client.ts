@@ -2,7 +2,7 @@ import type * as addresses from '../shared/api-addresses.ts';
 import type * as permission from '../shared/api-permission.ts';
 import type * as api from '../shared/api.ts';
 import type { ProblemDocument } from '../shared/problems.ts';
-import type { OutsideVerdict } from '../shared/words.ts';
+import type { Encoding, OutsideVerdict } from '../shared/words.ts';
 
 /** What can be sent as a body as it is. */
 type Upload = NonNullable<RequestInit['body']>;
@@ -48,6 +48,9 @@ export type PageOptions = {
   cursor?: string;
   limit?: number;
 };
+
+/** How a table is to be read; what is not said is found from its beginning. */
+export type FileFormat = { fileName: string; delimiter?: string; encoding?: Encoding };
 
 export type ContactQuery = permission.ContactQuery;
 
@@ -142,10 +145,11 @@ export function makeClient(options: ClientOptions) {
       get<api.Page<api.JournalItem>>(`/contacts/${id}/journal`, { ...options }),
     check: (address: string) => get<api.AddressCheck>('/check', { address }),
 
-    importFile: (
-      query: { listId: number; fileName: string; dryRun?: boolean; delimiter?: string; map?: string },
-      file: Upload,
-    ) => send<api.Import>('POST', '/imports', { query, raw: file, type: 'text/csv' }),
+    importFile: (query: { listId: number; dryRun?: boolean; map?: string } & FileFormat, file: Upload) =>
+      send<api.Import>('POST', '/imports', { query, raw: file, type: 'text/csv' }),
+    /** A few kilobytes from the file's beginning are enough. */
+    fileHead: (query: FileFormat, head: Upload) => send<api.FileHead>('POST', '/imports/head', { query, raw: head, type: 'text/csv' }), // prettier-ignore
+    attributes: () => get<Record<string, api.Attribute>>('/attributes'),
     imports: (options: PageOptions = {}) => get<api.Page<api.Import>>('/imports', { ...options }),
     import: (id: number) => get<api.Import>(`/imports/${id}`),
     cancelImport: (id: number) => post<api.Import>(`/imports/${id}/cancel`),

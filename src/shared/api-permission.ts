@@ -84,11 +84,14 @@ export interface SignUp {
   address: string;
   contactId: number | null;
   name: string | null;
-  state: 'pending' | 'confirmed' | 'expired' | 'turned-away';
+  /** `noted`: an import said so. */
+  state: 'pending' | 'confirmed' | 'expired' | 'turned-away' | 'noted';
   /** Why it was turned away. */
   because: string | null;
-  way: 'form' | 'api' | 'preferences';
+  way: 'form' | 'api' | 'preferences' | 'import';
   network: string | null;
+  /** Where it was given, by the file that says so. */
+  source: string | null;
   agreed: string;
   at: string;
   confirmedAt: string | null;

@@ -1,5 +1,5 @@
 import type {
-  Actor, BuiltInList, CampaignState, Deliverability, DeliveryState, OutsideVerdict, Purpose, Reach, Reason, ReturnKind, Scope, Stage, SubscriptionState,
+  Actor, AttributeKind, BuiltInList, CampaignState, Deliverability, DeliveryState, Encoding, OutsideVerdict, Purpose, Reach, Reason, ReturnKind, Scope, Stage, SubscriptionState,
 } from './words.ts'; // prettier-ignore
 
 /** What the API answers, as the client, the command line and the console read it. Instants are RFC 3339 texts. */
@@ -158,6 +158,22 @@ export interface AddressCheck {
   bounces: Bounce[];
 }
 
+/** What an attribute of the organisation's own holds. */
+export interface Attribute {
+  type: AttributeKind;
+  choices?: string[];
+}
+
+/** What is found of a table from its beginning, for correction. */
+export interface FileHead {
+  encoding: Encoding;
+  delimiter: string;
+  /** A use is `address`, `name`, `joined_at`, `tags`, `consent_source`, `consent_evidence`, or an attribute, its type behind a colon. */
+  columns: { header: string; use: string | null; samples: string[] }[];
+  /** The uses are those that were given for an earlier file with this header. */
+  kept: boolean;
+}
+
 export interface Import {
   id: number;
   listId: number;
@@ -165,7 +181,10 @@ export interface Import {
   bytes: number;
   options: {
     mapping: Record<string, string | null>;
+    /** Types of the attributes among them. */
+    types?: Record<string, Attribute>;
     delimiter: string;
+    encoding?: Encoding;
     /** The mapping is the one that was given for an earlier file with this header. */
     kept?: boolean;
     held?: { of: number };

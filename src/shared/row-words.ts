@@ -26,5 +26,7 @@ export const ROW_WORDS: Readonly<Record<string, string>> = {
   'held:no-exchanger': 'Held: the domain has nothing that takes mail.',
   'held:look-alike-domain': 'Held: the domain is probably a slip of another.',
   'held:role-name': 'Held: this is the address of a post, not of a person.',
+  'refused:future-date': 'The date lies in the future: nobody has joined then yet.',
+  'refused:bad-value': 'A value is not of its column’s type.',
   'refused:bad-date': 'The date cannot be read; write it as 2026-11-23.',
 };

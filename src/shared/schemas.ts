@@ -12,6 +12,7 @@ import {
   CAMPAIGN_STATES,
   DELIVERY_STATES,
   OUTSIDE_VERDICTS,
+  ENCODINGS,
 } from './words.ts';
 
 /** Schemas of what the API takes. The API description is made from these, so it cannot say anything else. */
@@ -66,7 +67,7 @@ export const newSignUp = Joi.object({
   userAgent: text(300).allow('', null).default(null),
 }); // prettier-ignore
 export const signUpsQuery = Joi.object({
-  state: Joi.string().valid('pending', 'confirmed', 'expired', 'turned-away').default('pending'),
+  state: Joi.string().valid('pending', 'confirmed', 'expired', 'turned-away', 'noted').default('pending'),
   listId: id,
   ...page,
 });
@@ -229,14 +230,21 @@ export const contactsExport = Joi.object({
 export const checkQuery = Joi.object({ address: text(1000).required() });
 export const timeLineQuery = Joi.object({ before: Joi.date().iso(), limit: page.limit });
 
-export const importQuery = Joi.object({
-  listId: id.required(),
+const format = {
   fileName: text(300).default('import.csv'),
-  dryRun: Joi.boolean().default(false),
   delimiter: Joi.string().valid(',', ';', '\t', '|'),
+  encoding: Joi.string().valid(...ENCODINGS),
+};
+export const fileHeadQuery = Joi.object(format);
+export const importQuery = Joi.object({
+  ...format,
+  listId: id.required(),
+  dryRun: Joi.boolean().default(false),
   map: Joi.string()
     .max(10_000)
-    .description('JSON: header of the file to address, name, joined_at, an attribute, or null'),
+    .description(
+      'JSON: header of the file to address, name, joined_at, tags, consent_source, consent_evidence, an attribute with its type behind a colon (visits:number, tier:choice(friend|patron)), or null',
+    ),
 });
 export const resultsQuery = Joi.object({
   only: Joi.string().valid('created', 'updated', 'unchanged', 'suppressed', 'duplicate', 'held', 'refused'),

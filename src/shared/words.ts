@@ -41,6 +41,14 @@ export type OutsideVerdict = (typeof OUTSIDE_VERDICTS)[number];
 export const SETTABLE_CODES = ['refuse-list', 'null-exchanger', 'no-exchanger', 'look-alike-domain', 'role-name'] as const; // prettier-ignore
 export type SettableCode = (typeof SETTABLE_CODES)[number];
 
+/** What an attribute of the organisation's own holds. */
+export const ATTRIBUTE_TYPES = ['text', 'number', 'date', 'yes-no', 'choice'] as const;
+export type AttributeKind = (typeof ATTRIBUTE_TYPES)[number];
+
+/** Encodings in which a table can come; the last is what old spreadsheet programs of western Europe write. */
+export const ENCODINGS = ['utf-8', 'utf-16le', 'utf-16be', 'windows-1252'] as const;
+export type Encoding = (typeof ENCODINGS)[number];
+
 export const SUBSCRIPTION_STATES = ['pending', 'subscribed', 'unsubscribed'] as const;
 export type SubscriptionState = (typeof SUBSCRIPTION_STATES)[number];
 

@@ -1,13 +1,10 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { makeQuoteMender, type BrokenLine } from '../../src/core/import/mend-quotes.ts';
-import {
-  attributeName,
-  guessDelimiter,
-  guessEncoding,
-  guessMapping,
-  makeRowReader,
-} from '../../src/core/import/read-table.ts';
+import { readAttributeValue } from '../../src/core/import/attribute-value.ts';
+import { guessDelimiter, guessEncoding, splitHeader } from '../../src/core/import/guess-format.ts';
+import { attributeName, guessMapping, parseColumnUse } from '../../src/core/import/map-columns.ts';
+import { makeRowReader } from '../../src/core/import/read-table.ts';
 import { countOutcomes, OUTCOME_LETTERS, outcomeOf } from '../../src/core/import/row-outcomes.ts';
 import { makeSeenAddresses } from '../../src/core/import/seen-addresses.ts';
 import { ROW_WORDS } from '../../src/shared/row-words.ts';
@@ -62,6 +59,7 @@ describe('what a file is', () => {
     expect(guessDelimiter('"name, full";address;since')).toBe(';');
     expect(guessDelimiter('address\tname')).toBe('\t');
     expect(guessDelimiter('address|name|seat')).toBe('|');
+    expect(splitHeader('\ufeff"name | full"| address ', '|')).toEqual(['name | full', 'address']);
   });
 
   test('the encoding is told by byte order marks or zero bytes, and what is no text is said to be none', () => {
@@ -70,6 +68,10 @@ describe('what a file is', () => {
     expect(guessEncoding(Buffer.from('address;name', 'utf16le'))).toBe('utf-16le');
     expect(guessEncoding(Buffer.from('address;name', 'utf16le').swap16())).toBe('utf-16be');
     expect(guessEncoding(Buffer.from([0x50, 0x4b, 3, 4, 20, 0, 8]))).toBeUndefined();
+    expect(guessEncoding(Buffer.from('name\nJosé Müller', 'latin1'))).toBe('windows-1252');
+    expect(guessEncoding(Buffer.from('name\nJosé Müller'))).toBe('utf-8');
+    expect(guessEncoding(Buffer.concat([Buffer.from('José Müller'), Buffer.from('é', 'latin1'), Buffer.from('.')]))).toBe('utf-8'); // prettier-ignore
+    expect(guessEncoding(Buffer.from('name\nJosé').subarray(0, -1))).toBe('utf-8');
   });
 
   test('headers are guessed once each, others become attributes of their own name', () => {
@@ -87,38 +89,76 @@ describe('what a file is', () => {
 });
 
 describe('reading a row', () => {
-  const read = makeRowReader(['address', 'name', 'joined', 'seat'], {
-    address: 'address',
-    name: 'name',
-    joined: 'joined_at',
-    seat: 'seat',
-  });
+  const NOW = Date.parse('2026-11-23T12:00:00Z');
+  const read = makeRowReader(
+    {
+      headers: ['address', 'name', 'joined', 'seat', 'visits', 'consent'],
+      mapping: { address: 'address', name: 'name', joined: 'joined_at', seat: 'seat', visits: 'visits', consent: 'consent_evidence' },
+      types: { visits: { type: 'number' } },
+    },
+    NOW,
+  ); // prettier-ignore
 
   test('a good row in normal form', () => {
-    expect(read([' Ana.Lind@QUILLMAIL.example ', ' Ana\u0000 Lind ', '2026-01-02', 'B7'])).toEqual({
+    expect(
+      read([' Ana.Lind@QUILLMAIL.example ', ' Ana\u0000 Lind ', '2026-01-02', 'B7', '12', 'ticked on paper']),
+    ).toEqual({
       code: null,
       address: 'ana.lind@quillmail.example',
       name: 'Ana Lind',
-      attributes: { seat: 'B7' },
+      attributes: { seat: 'B7', visits: 12 },
       joinedAt: '2026-01-02T00:00:00.000Z',
       tags: null,
+      consent: { source: null, evidence: 'ticked on paper' },
     });
-    expect(makeRowReader(['Mail', 'Tag'], { Mail: 'address', Tag: 'tags' })(['ana@quillmail.example', 'board; Moon-walk|{x}"|board, ;'])).toMatchObject({ tags: ['board', 'Moon-walk', 'x'] }); // prettier-ignore
-    expect(read(['ana@quillmail.example', '', '', ''])).toMatchObject({ name: null, attributes: null, joinedAt: null });
+    expect(makeRowReader({ headers: ['Mail', 'Tag'], mapping: { Mail: 'address', Tag: 'tags' }, types: {} }, NOW)(['ana@quillmail.example', 'board; Moon-walk|{x}"|board, ;'])).toMatchObject({ tags: ['board', 'Moon-walk', 'x'] }); // prettier-ignore
+    expect(read(['ana@quillmail.example', '', '', '', '', ''])).toMatchObject({ name: null, attributes: null, joinedAt: null, consent: null }); // prettier-ignore
   });
 
   test.each([
-    [['ana@quillmail.example', 'Ana'], 'column-count'],
-    [['', 'Ana', '', ''], 'empty'],
-    [['ana at quillmail.example', '', '', ''], 'no-at-sign'],
-    [['ana lind@quillmail.example', '', '', ''], 'bad-local-part'],
-    [['ana@quillmail', '', '', ''], 'bad-domain'],
-    [[`${'a'.repeat(65)}@quillmail.example`, '', '', ''], 'too-long'],
-    [['a\u200bna@quillmail.example', '', '', ''], 'control-character'],
-    [['ana@quillmail.example', '', '02.01.2026', ''], 'bad-date'],
-    [['ana@quillmail.example', '', '2026-13-02', ''], 'bad-date'],
-  ])('%j is refused as %s', (cells, code) => {
-    expect(read(cells)).toEqual({ code });
+    [['', 'Ana', '', '', '', ''], 'empty', 0],
+    [['ana at quillmail.example', '', '', '', '', ''], 'no-at-sign', 0],
+    [['ana lind@quillmail.example', '', '', '', '', ''], 'bad-local-part', 0],
+    [['ana@quillmail', '', '', '', '', ''], 'bad-domain', 0],
+    [[`${'a'.repeat(65)}@quillmail.example`, '', '', '', '', ''], 'too-long', 0],
+    [['a\u200bna@quillmail.example', '', '', '', '', ''], 'control-character', 0],
+    [['ana@quillmail.example', '', '02.01.2026', '', '', ''], 'bad-date', 2],
+    [['ana@quillmail.example', '', '2026-13-02', '', '', ''], 'bad-date', 2],
+    [['ana@quillmail.example', '', '2026-11-26', '', '', ''], 'future-date', 2],
+    [['ana@quillmail.example', '', '', '', '1,5', ''], 'bad-value', 4],
+  ])('%j is refused as %s', (cells, code, column) => {
+    expect(read(cells)).toEqual({ code, column });
+  });
+
+  test('a row with fewer cells than the header is refused whole', () => {
+    expect(read(['ana@quillmail.example', 'Ana'])).toEqual({ code: 'column-count' });
+  });
+});
+
+describe('attributes with a type', () => {
+  test.each([
+    ['number', '-3.50', -3.5],
+    ['number', '1e9', undefined],
+    ['date', '2024-02-29', '2024-02-29'],
+    ['date', '2026-02-29', undefined],
+    ['date', '2026-01-02 10:00+02:00', '2026-01-02T08:00:00.000Z'],
+    ['yes-no', 'YES', true],
+    ['yes-no', '0', false],
+    ['yes-no', 'perhaps', undefined],
+    ['choice', 'PATRON', 'patron'],
+    ['choice', 'fellow', undefined],
+  ] as const)('%s: “%s” is %j', (type, text, value) => {
+    expect(readAttributeValue(text, { type, choices: ['friend', 'patron'] })).toBe(value);
+  });
+
+  test('a use says name and type, or what is wrong with it', () => {
+    expect(parseColumnUse('Seat No.')).toEqual({ use: 'seat_no' });
+    expect(parseColumnUse('Visits: number')).toEqual({ use: 'visits', type: { type: 'number' } });
+    expect(parseColumnUse('tier:choice( friend | patron |friend)')).toEqual({ use: 'tier', type: { type: 'choice', choices: ['friend', 'patron'] } }); // prettier-ignore
+    expect(parseColumnUse('visits:numbr')).toMatch(/no type/);
+    expect(parseColumnUse('visits:number(1|2)')).toMatch(/only a choice/);
+    expect(parseColumnUse('name:text')).toMatch(/field of every contact/);
+    expect(parseColumnUse('42:number')).toMatch(/needs a letter/);
   });
 });
 

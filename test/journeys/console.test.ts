@@ -147,11 +147,13 @@ test('a file is imported after its dry run; contacts are archived, one is unsubs
     name: 'evening.csv',
     mimeType: 'text/csv',
     buffer: Buffer.from(
-      'address,name\nnew.nora@quillmail.example,Nora New\nnonsense,\nsilent.hal@lanternpost.example,Hal',
+      'address,name,visits\nnew.nora@quillmail.example,Nora New,7\nnonsense,,\nsilent.hal@lanternpost.example,Hal,2',
     ),
   });
   await page.getByRole('combobox', { name: 'List' }).click();
   await page.getByRole('option', { name: 'Night Digest' }).click();
+  await page.getByRole('combobox', { name: 'What visits is' }).click();
+  await page.getByRole('option', { name: 'Number' }).click();
   await page.getByRole('button', { name: 'Dry run' }).click();
   await page.getByRole('button', { name: /^Import 3 rows$/ }).click();
   await page
@@ -159,6 +161,7 @@ test('a file is imported after its dry run; contacts are archived, one is unsubs
     .or(page.getByText('1 of 3 rows came in or changed something'))
     .waitFor();
   const nora = (await service.client.check('new.nora@quillmail.example')).contact!;
+  expect((await service.client.contact(nora.id)).attributes).toEqual({ visits: 7 });
 
   await page.goto(`${service.console}/contacts/${nora.id}`);
   await page.getByRole('button', { name: 'Unsubscribe, as they asked' }).click();
@@ -239,6 +242,8 @@ test('what is refused and held when addresses come in is set, seen in an import,
   });
   await page.getByRole('combobox', { name: 'List' }).click();
   await page.getByRole('option', { name: 'Night Digest' }).click();
+  await page.getByRole('combobox', { name: 'What visits is' }).click();
+  await page.getByRole('option', { name: 'Number' }).click();
   await page.getByRole('button', { name: 'Dry run' }).click();
   await page.getByRole('button', { name: /^Import 3 rows$/ }).click();
   await page.getByRole('heading', { name: '1 of 3 rows came in or changed something' }).waitFor();

@@ -7,6 +7,8 @@ import { addEntries, createSuppressionList } from '../../src/operations/suppress
 import { makeDeps } from '../support/database.ts';
 import { inTransaction } from '../../src/store/database.ts';
 import { judgeImportRows } from '../../src/store/statements/import-rows.ts';
+import { listAttributeTypes } from '../../src/store/statements/contact-attributes.ts';
+import { listSignUpsOfContact } from '../../src/store/statements/sign-ups.ts';
 import { importText, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
 
 let deps: Awaited<ReturnType<typeof makeDeps>>;
@@ -143,4 +145,24 @@ test('UTF-16, byte order marks, quotation marks gone wrong and three bad rows in
   const { counts, rowsExpected } = await importText(deps, world.listId, ['address,name', ...rows].join('\n'));
   expect(rowsExpected).toBe(10_000);
   expect(counts).toEqual({ created: 9997, refused: 3 });
+});
+
+test('attributes get their type on the way and keep it; consent as the file says it is the proof of a subscription', async () => {
+  const file = 'address,visits,member,tier,consent source,consent evidence\ntyped@quillmail.example,12,yes,PATRON,open evening,ticked on paper\nwrong@quillmail.example,a dozen,,,,'; // prettier-ignore
+  const mapping = { visits: 'visits:number', member: 'member:yes-no', tier: 'tier:choice(friend|patron)' };
+  expect((await importText(deps, world.listId, file, true, mapping)).counts).toEqual({ created: 1, refused: 1 });
+  expect(await listAttributeTypes(deps.database)).not.toHaveProperty('visits');
+  const real = await importText(deps, world.listId, file, false, mapping);
+  const [contact]: { id: string; attributes: unknown }[] = await deps.database.query(`SELECT id, attributes FROM contact WHERE address = 'typed@quillmail.example'`); // prettier-ignore
+  expect(contact!.attributes).toEqual({ visits: 12, member: true, tier: 'patron' });
+  expect(await listAttributeTypes(deps.database)).toMatchObject({ visits: { type: 'number' }, tier: { type: 'choice', choices: ['friend', 'patron'] } }); // prettier-ignore
+  expect(await listSignUpsOfContact(deps.database, Number(contact!.id))).toMatchObject([{ state: 'noted', way: 'import', source: 'open evening', agreed: 'ticked on paper' }]); // prettier-ignore
+  let results = '';
+  for await (const piece of exportImportResults(deps, real.id, 'refused')) results += piece;
+  expect(results).toContain('bad-value,A value is not of its column’s type. It says “a dozen”.');
+  // The type stands: the same header is read with it again, and another is refused before a row is read.
+  expect((await importText(deps, world.listId, file)).counts).toEqual({ unchanged: 1, refused: 1 });
+  await expect(importText(deps, world.listId, 'address,visits\na@quillmail.example,1', false, { visits: 'visits:text' })).rejects.toThrow('The attribute visits is number already.'); // prettier-ignore
+  expect((await importText(deps, world.listId, 'address,tier\nsecond@quillmail.example,fellow', false, { tier: 'tier:choice(fellow)' })).counts).toEqual({ created: 1 }); // prettier-ignore
+  expect(await listAttributeTypes(deps.database)).toMatchObject({ tier: { choices: ['friend', 'patron', 'fellow'] } });
 });

@@ -41,9 +41,11 @@ export async function importText(
   listId: number,
   text: string | Buffer,
   dryRun = false,
+  mapping?: Record<string, string | null>,
 ): Promise<ImportRow> {
   const bytes = Readable.from([typeof text === 'string' ? Buffer.from(text) : text]);
-  const row = await receiveImport(deps, { listId, fileName: 'contacts.csv', dryRun, actor: 'Rosa Lindgard' }, bytes);
+  const request = { listId, fileName: 'contacts.csv', dryRun, mapping, actor: 'Rosa Lindgard' };
+  const row = await receiveImport(deps, request, bytes);
   await runImport(deps, row.id);
   return (await findImport(deps.database, row.id))!;
 }

@@ -3,6 +3,7 @@ import { existsSync } from 'node:fs';
 import { basename } from 'node:path';
 import type { Command } from 'commander';
 import type { SignUp } from '../../shared/api-permission.ts';
+import { ENCODINGS, type Encoding } from '../../shared/words.ts';
 import type { AddressCheck, BrandVerdict, TimeLineItem } from '../../shared/api.ts';
 import { UsageError } from '../usage-error.ts';
 import { brandNamed, listNamed } from '../names.ts';
@@ -29,11 +30,12 @@ function addImport(group: Command): void {
     .requiredOption('--list <list>', 'list that the contacts join')
     .option(
       '--map <column=use>',
-      'what a column is: address, name, joined_at, an attribute, or nothing to leave it out; may be repeated',
+      'what a column is: address, name, joined_at, tags, consent_source, consent_evidence, nothing to leave it out, or an attribute with its type (visits:number, born:date, member:yes-no, "tier:choice(friend|patron)"); may be repeated',
       (value, all: string[]) => [...all, value],
       [],
     )
     .option('--delimiter <character>', 'what parts the columns, if it is not found by itself')
+    .option('--encoding <name>', `one of ${ENCODINGS.join(', ')}, if it is not found by itself`)
     .option('--dry-run', 'count what would happen, and change nothing')
     .option('--results <file>', 'write the result file here: the original columns, then outcome, code and words')
     .action(
@@ -43,6 +45,7 @@ function addImport(group: Command): void {
           list: string;
           map: string[];
           delimiter?: string;
+          encoding?: Encoding;
           dryRun?: boolean;
           results?: string;
         },
@@ -53,7 +56,14 @@ function addImport(group: Command): void {
         const map = options.map.length > 0 ? JSON.stringify(readMap(options.map)) : undefined;
         const delimiter = options.delimiter === '\\t' ? '\t' : options.delimiter;
         const begun = await client.importFile(
-          { listId: list.id, fileName: basename(file), dryRun: options.dryRun === true, delimiter, map },
+          {
+            listId: list.id,
+            fileName: basename(file),
+            dryRun: options.dryRun === true,
+            delimiter,
+            encoding: options.encoding,
+            map,
+          },
           await openAsBlob(file),
         );
         const done = await followImport(client, begun.id);
@@ -205,8 +215,9 @@ async function unsubscribe(
 function proofLine(one: SignUp): string {
   const confirmed = one.confirmedAt && one.way !== 'preferences' ? `, confirmed ${moment(one.confirmedAt)}${one.confirmedNetwork ? ` from ${one.confirmedNetwork}` : ''}` : ''; // prettier-ignore
   const agreed = one.agreed === '' ? '' : `, agreed to “${one.agreed}”`;
-  const state = one.state === 'confirmed' ? '' : ` (${one.state}${one.because ? `: ${one.because}` : ''})`;
-  return `  ${moment(one.at)}  ${one.listName} by ${one.way}${one.network ? ` from ${one.network}` : ''}${confirmed}${agreed}${state}`;
+  const state =
+    one.state === 'confirmed' || one.state === 'noted' ? '' : ` (${one.state}${one.because ? `: ${one.because}` : ''})`;
+  return `  ${moment(one.at)}  ${one.listName} by ${one.way}${one.source ? `, consent given at “${one.source}”` : ''}${one.network ? ` from ${one.network}` : ''}${confirmed}${agreed}${state}`;
 }
 
 async function showContact(address: string, options: OutputOptions & { events: string }): Promise<void> {

@@ -7,7 +7,7 @@ import { withOutput } from '../with-output.ts';
 
 export function addCommands(group: Command): void {
   withOutput(group.command('list').description('sign-ups by state, oldest first: who waits to confirm, and since when'))
-    .option('--state <state>', 'pending, confirmed, expired or turned-away', 'pending')
+    .option('--state <state>', 'pending, confirmed, expired, turned-away, or noted from a file', 'pending')
     .option('--list <list>', 'for this list')
     .option('--cursor <cursor>', 'go on where a page ended')
     .action(async (options: OutputOptions & { state: SignUp['state']; list?: string; cursor?: string }) => {
@@ -18,9 +18,9 @@ export function addCommands(group: Command): void {
         { head: 'Address', cell: (one) => one.address },
         { head: 'List', cell: (one) => one.listName },
         { head: 'Since', cell: (one) => moment(one.at) },
-        { head: 'By', cell: (one) => [one.way, one.network].filter(Boolean).join(' from ') },
+        { head: 'By', cell: (one) => [one.way, one.network ?? one.source].filter(Boolean).join(' from ') },
         { head: 'Asked', cell: (one) => one.messages, right: true },
-        { head: { pending: 'Ends', confirmed: 'Confirmed', expired: 'Ended', 'turned-away': 'Because' }[options.state], cell: (one) => lastCell(one) },
+        { head: { pending: 'Ends', confirmed: 'Confirmed', expired: 'Ended', 'turned-away': 'Because', noted: 'Noted' }[options.state], cell: (one) => lastCell(one) },
       ], options, `No sign-up is ${options.state}.`); // prettier-ignore
       if (page.next) note(`The next page: --cursor ${page.next}`);
     });
@@ -42,6 +42,6 @@ export function addCommands(group: Command): void {
 
 function lastCell(one: SignUp): string {
   if (one.state === 'turned-away') return one.because ?? '';
-  const instant = one.state === 'confirmed' ? one.confirmedAt : one.expiresAt;
+  const instant = one.state === 'noted' ? one.at : one.state === 'confirmed' ? one.confirmedAt : one.expiresAt;
   return instant === null ? '' : moment(instant);
 }

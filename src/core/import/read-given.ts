@@ -1,5 +1,5 @@
 import { parseAddress } from '../address/normal-form.ts';
-import { guessMapping } from './read-table.ts';
+import { guessMapping } from './map-columns.ts';
 
 /** What somebody gave to be found: an address in its normal form, or the SHA-256 of one. */
 export interface Given {

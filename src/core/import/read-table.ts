@@ -1,107 +1,72 @@
 import { parseAddress, type AddressProblem } from '../address/normal-form.ts';
+import { readAttributeValue, readInstant, type AttributeValue } from './attribute-value.ts';
+import { OWN_USES, type AttributeType, type ColumnUse } from './map-columns.ts';
 
 /** Why a row of a file was refused. */
-export type RowProblem = AddressProblem | 'column-count' | 'unreadable-row' | 'bad-date' | 'erased';
-
-/** What a column of a file is: one of Avendel's own, an attribute by its name, or left out. */
-export type ColumnUse = string | null;
-
-const KNOWN_HEADERS: readonly { use: string; pattern: RegExp }[] = [
-  { use: 'address', pattern: /^(e-?mail([ _-]?address)?|address|mail|contact email)$/i },
-  { use: 'name', pattern: /^(full[ _-]?)?name$/i },
-  { use: 'tags', pattern: /^tags?$/i },
-  {
-    use: 'joined_at',
-    pattern: /^(joined([ _-]?(at|on))?|subscribed([ _-]?(at|on))?|signed[ _-]?up([ _-]?(at|on))?|since)$/i,
-  },
-];
-
-/** Guesses what each column is from its header; an unknown one becomes an attribute of its own name. */
-export function guessMapping(headers: string[]): Record<string, ColumnUse> {
-  const mapping: Record<string, ColumnUse> = {};
-  const taken = new Set<string>();
-  for (const header of headers) {
-    const known = KNOWN_HEADERS.find(({ use, pattern }) => pattern.test(header.trim()) && !taken.has(use));
-    if (known) taken.add(known.use);
-    mapping[header] = known?.use ?? attributeName(header);
-  }
-  return mapping;
-}
-
-/** The name under which a column is kept as an attribute, usable as a merge field; null for one without a name. */
-export function attributeName(header: string): string | null {
-  const name = header
-    .trim()
-    .toLowerCase()
-    .replace(/[^a-z0-9]+/g, '_')
-    .replace(/^[_0-9]+|_+$/g, '')
-    .slice(0, 64);
-  return name === '' ? null : name;
-}
-
-const DELIMITERS = [',', ';', '\t', '|'];
-
-/** The delimiter that parts the header line most often. */
-export function guessDelimiter(firstLine: string): string {
-  const outsideQuotes = firstLine.replace(/"[^"]*"/g, '');
-  const counts = DELIMITERS.map((delimiter) => outsideQuotes.split(delimiter).length);
-  return DELIMITERS[counts.indexOf(Math.max(...counts))]!;
-}
-
-/** A stray control character is a slip in a cell; more than this share of them is no text. */
-const MOST_CONTROLS = 0.01;
-
-/** Encoding of a file by its first bytes: byte order marks, zero bytes of UTF-16, else UTF-8; undefined when it is no text. */
-export function guessEncoding(head: Uint8Array): 'utf-8' | 'utf-16le' | 'utf-16be' | undefined {
-  if (head[0] === 0xff && head[1] === 0xfe) return 'utf-16le';
-  if (head[0] === 0xfe && head[1] === 0xff) return 'utf-16be';
-  const sample = head.subarray(0, 4096);
-  const zeros = [0, 0];
-  sample.forEach((byte, index) => {
-    if (byte === 0) zeros[index % 2]!++;
-  });
-  if (zeros[1]! > sample.length / 4 && zeros[0] === 0) return 'utf-16le';
-  if (zeros[0]! > sample.length / 4 && zeros[1] === 0) return 'utf-16be';
-  const controls = sample.filter((byte) => byte < 9 || (byte > 13 && byte < 32)).length;
-  return controls > sample.length * MOST_CONTROLS ? undefined : 'utf-8';
-}
+export type RowProblem =
+  AddressProblem | 'column-count' | 'unreadable-row' | 'bad-date' | 'future-date' | 'bad-value' | 'erased';
 
 export type TableRow =
-  | { code: RowProblem }
-  | { code: null; address: string; name: string | null; attributes: Record<string, string> | null; joinedAt: string | null; tags: string[] | null }; // prettier-ignore
+  /** `column` is the place of the cell that is wrong, if it is one. */
+  | { code: RowProblem; column?: number }
+  | {
+      code: null;
+      address: string;
+      name: string | null;
+      attributes: Record<string, AttributeValue> | null;
+      joinedAt: string | null;
+      tags: string[] | null;
+      /** What the file says of the consent: where it was given, and to what. */
+      consent: { source: string | null; evidence: string | null } | null;
+    };
+
+/** What the columns of a file are. Attributes without a type are text. */
+export interface TableColumns {
+  headers: string[];
+  mapping: Record<string, ColumnUse>;
+  types: Record<string, AttributeType>;
+}
 
 /** Dates come again and again in a file; so many are remembered before starting over. */
 const REMEMBERED_DATES = 5000;
+/** Clocks and time zones differ by less; whoever joins later than this joins in the future. */
+const DAY_MS = 86_400_000;
 
-/** Makes a reader of rows for one file: what each column is, worked out once. */
-export function makeRowReader(headers: string[], mapping: Record<string, ColumnUse>): (cells: string[]) => TableRow {
-  const dates = new Map<string, string | null | undefined>();
-  const dateOf = (cell: string | undefined): string | null | undefined => {
-    if (cell === undefined) return null;
-    if (!dates.has(cell)) {
-      if (dates.size >= REMEMBERED_DATES) dates.clear();
-      dates.set(cell, readDate(cell));
-    }
-    return dates.get(cell);
-  };
+/** Makes a reader of rows for one file: what each column is, worked out once. `now` in milliseconds. */
+export function makeRowReader({ headers, mapping, types }: TableColumns, now: number): (cells: string[]) => TableRow {
+  const dateOf = makeDateReader(now);
   const place = (use: string): number => headers.findIndex((header) => mapping[header] === use);
   const [address, name, joined, tags] = [place('address'), place('name'), place('joined_at'), place('tags')];
+  const [source, evidence] = [place('consent_source'), place('consent_evidence')];
   const attributes = headers.flatMap((header, index) => {
     const use = mapping[header];
-    return use && !OWN_USES.has(use) ? [{ index, use }] : [];
+    return use && !OWN_USES.has(use) ? [{ index, use, type: types[use] }] : [];
   });
   return (cells) => {
     if (cells.length !== headers.length) return { code: 'column-count' };
     const parsed = parseAddress(cells[address] ?? '');
-    if (!parsed.ok) return { code: parsed.problem };
+    if (!parsed.ok) return { code: parsed.problem, column: address };
     const joinedAt = dateOf(cells[joined]);
-    if (joinedAt === undefined) return { code: 'bad-date' };
-    return { code: null, address: parsed.address, name: textOf(cells[name]), attributes: attributesOf(cells, attributes), joinedAt, tags: tagsOf(cells[tags]) }; // prettier-ignore
+    if (joinedAt === 'bad-date' || joinedAt === 'future-date') return { code: joinedAt, column: joined };
+    const own = attributesOf(cells, attributes);
+    if (typeof own === 'number') return { code: 'bad-value', column: own };
+    const consent = consentOf(cells[source], cells[evidence]);
+    return { code: null, address: parsed.address, name: textOf(cells[name]), attributes: own, joinedAt, tags: tagsOf(cells[tags]), consent }; // prettier-ignore
   };
 }
 
-/** What a column can be besides an attribute. */
-const OWN_USES: ReadonlySet<string> = new Set(['address', 'name', 'joined_at', 'tags']);
+function makeDateReader(now: number): (cell: string | undefined) => string | null {
+  const dates = new Map<string, string | null>();
+  return (cell) => {
+    if (cell === undefined) return null;
+    let date = dates.get(cell);
+    if (date === undefined) {
+      if (dates.size >= REMEMBERED_DATES) dates.clear();
+      dates.set(cell, (date = readDate(cell, now)));
+    }
+    return date;
+  };
+}
 
 const NOT_IN_TAGS = /[^\p{L}\p{N} ._:-]|^[ ._:-]+/gu;
 const LONGEST_TAG = 60;
@@ -115,11 +80,24 @@ function tagsOf(cell: string | undefined): string[] | null {
   return given.length === 0 ? null : given;
 }
 
-function attributesOf(cells: string[], columns: { index: number; use: string }[]): Record<string, string> | null {
-  let found: Record<string, string> | null = null;
-  for (const { index, use } of columns) {
-    const value = textOf(cells[index]);
-    if (value !== null) (found ??= {})[use] = value;
+function consentOf(source: string | undefined, evidence: string | undefined): { source: string | null; evidence: string | null } | null {
+  if (source === undefined && evidence === undefined) return null;
+  const given = { source: textOf(source), evidence: textOf(evidence) };
+  return given.source === null && given.evidence === null ? null : given;
+} // prettier-ignore
+
+/** The attributes of a row, or the place of the cell that is not of its column's type. */
+function attributesOf(
+  cells: string[],
+  columns: { index: number; use: string; type: AttributeType | undefined }[],
+): Record<string, AttributeValue> | null | number {
+  let found: Record<string, AttributeValue> | null = null;
+  for (const { index, use, type } of columns) {
+    const text = textOf(cells[index]);
+    if (text === null) continue;
+    const value = type ? readAttributeValue(text, type) : text;
+    if (value === undefined) return index;
+    (found ??= {})[use] = value;
   }
   return found;
 }
@@ -135,14 +113,11 @@ function textOf(cell: string | undefined): string | null {
   return kept === '' ? null : kept;
 }
 
-/** RFC 3339 dates and date-times; null when there is none, undefined when it cannot be read. */
-function readDate(cell: string): string | null | undefined {
+/** When somebody joined, by RFC 3339; null when the cell is empty. */
+function readDate(cell: string, now: number): string | null {
   const text = cell.trim();
   if (text === '') return null;
-  if (!/^\d{4}-\d{2}-\d{2}(?:[T ]\d{2}:\d{2}(?::\d{2}(?:\.\d+)?)?(?:Z|[+-]\d{2}:?\d{2})?)?$/.test(text))
-    return undefined;
-  const instant = new Date(
-    /[Zz]$|[+-]\d{2}:?\d{2}$/.test(text) || text.length === 10 ? text : `${text.replace(' ', 'T')}Z`,
-  );
-  return Number.isNaN(instant.getTime()) || instant.getUTCFullYear() < 1970 ? undefined : instant.toISOString();
+  const instant = readInstant(text);
+  if (instant === undefined || instant < '1970') return 'bad-date';
+  return Date.parse(instant) > now + DAY_MS ? 'future-date' : instant;
 }

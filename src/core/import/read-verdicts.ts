@@ -1,5 +1,5 @@
 import type { OutsideVerdict } from '../../shared/words.ts';
-import { guessMapping } from './read-table.ts';
+import { guessMapping } from './map-columns.ts';
 
 const VERDICT_HEADER = /^(verdict|result|status|state|outcome|quality)$/i;
 

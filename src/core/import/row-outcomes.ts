@@ -27,6 +27,8 @@ export const OUTCOME_LETTERS: Readonly<Record<RowOutcome, string>> = {
   'refused:column-count': 'C',
   'refused:unreadable-row': 'U',
   'refused:bad-date': 'J',
+  'refused:future-date': 'F',
+  'refused:bad-value': 'V',
   'refused:erased': 'X',
   'refused:refuse-list': 'R',
   'refused:null-exchanger': 'N',

@@ -1,4 +1,5 @@
 import { randomUUID } from 'node:crypto';
+import { attributeText } from '../../core/import/attribute-value.ts';
 import {
   compileMessage,
   standardFields,
@@ -187,9 +188,7 @@ function write({ compiled, sender, deps, campaign }: Sending, one: ClaimedDelive
 }
 
 export function stringFields(attributes: Record<string, unknown>): Record<string, string> {
-  return Object.fromEntries(
-    Object.entries(attributes).map(([key, value]) => [key, typeof value === 'string' ? value : JSON.stringify(value)]),
-  );
+  return Object.fromEntries(Object.entries(attributes).map(([key, value]) => [key, attributeText(value)]));
 }
 
 /** So many answers are recorded in one transaction, or as many as come within so many milliseconds. */

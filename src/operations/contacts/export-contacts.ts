@@ -1,3 +1,4 @@
+import { attributeText } from '../../core/import/attribute-value.ts';
 import { stringify } from 'csv-stringify/sync';
 import { withoutFormula } from '../../core/export/without-formula.ts';
 import { listContacts, type ContactFilter, type ContactListRow } from '../../store/statements/contacts.ts';
@@ -58,5 +59,5 @@ function valueOf(row: ContactListRow, column: string): unknown {
 function textOf(value: unknown): string {
   if (value === null || value === undefined) return '';
   if (Array.isArray(value)) return value.join('; ');
-  return typeof value === 'string' ? value : JSON.stringify(value);
+  return attributeText(value);
 }

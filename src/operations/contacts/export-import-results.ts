@@ -1,10 +1,12 @@
 import { stringify } from 'csv-stringify/sync';
 import { ROW_WORDS } from '../../shared/row-words.ts';
 import { withoutFormula } from '../../core/export/without-formula.ts';
+import { makeRowReader } from '../../core/import/read-table.ts';
 import { outcomeOf } from '../../core/import/row-outcomes.ts';
 import { findImport } from '../../store/statements/imports.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
+import { tableColumns } from './read-row-chunks.ts';
 import { readLetteredRows, type ImportRecord } from './read-import-records.ts';
 
 /** The result file of an import, as CSV text in pieces: the original columns, then row, outcome, code and words. */
@@ -15,12 +17,15 @@ export async function* exportImportResults(deps: Deps, importId: number, only?: 
       'wrong-state',
       `Import ${importId} is ${row.state}; its result file is there when it is finished.`,
     );
+  let read: ReturnType<typeof makeRowReader> | undefined;
   for await (const rows of readLetteredRows(deps, row)) {
     const lines: string[][] = [];
     for (const { record, rowNo, letter } of rows) {
-      if (rowNo === 0) lines.push([...(record.cells ?? []), 'row', 'outcome', 'code', 'explanation']);
-      else {
-        const [outcome, ...line] = resultLine(record, rowNo, letter);
+      if (!read) {
+        read = makeRowReader(tableColumns(record, row), row.createdAt.getTime());
+        lines.push([...(record.cells ?? []), 'row', 'outcome', 'code', 'explanation']);
+      } else {
+        const [outcome, ...line] = resultLine(record, rowNo, letter, read);
         if (only === undefined || only === outcome) lines.push(line);
       }
     }
@@ -29,8 +34,21 @@ export async function* exportImportResults(deps: Deps, importId: number, only?: 
 }
 
 /** The outcome, then the cells of the row's line in the result file. */
-function resultLine({ cells, error }: ImportRecord, rowNo: number, letter: string): string[] {
+function resultLine(
+  { cells, error }: ImportRecord,
+  rowNo: number,
+  letter: string,
+  read: ReturnType<typeof makeRowReader>,
+): string[] {
   const [outcome = '', code = ''] = (outcomeOf(letter) ?? '').split(':');
   const words = ROW_WORDS[code === '' ? outcome : `${outcome}:${code}`] ?? '';
-  return [outcome, ...[...(cells ?? []), String(rowNo), outcome, code, error || words].map(withoutFormula)];
+  const wrong = outcome === 'refused' && cells ? wrongCell(cells, read) : '';
+  return [outcome, ...[...(cells ?? []), String(rowNo), outcome, code, (error || words) + wrong].map(withoutFormula)];
+}
+
+/** What stands in the cell for which a row was refused, in quotation marks. */
+function wrongCell(cells: string[], read: ReturnType<typeof makeRowReader>): string {
+  const known = read(cells);
+  const cell = known.code === null || known.column === undefined ? undefined : cells[known.column];
+  return cell === undefined || cell.trim() === '' ? '' : ` It says “${cell.trim().slice(0, 100)}”.`;
 }

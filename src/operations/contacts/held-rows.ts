@@ -60,12 +60,11 @@ export async function releaseHeldRows(
   const held = (await listHeldRows(deps, importId)).filter(({ code }) => request.codes?.includes(code) ?? true);
   if (held.length === 0) throw new Problem('wrong-state', `Import ${importId} holds no such rows.`);
   const mend = Object.fromEntries(held.flatMap(({ domain, proposal }) => request.mend && proposal !== null ? [[domain, proposal]] : [])); // prettier-ignore
-  const { mapping, delimiter } = row.options;
   const id = await insertFollowingImport(deps.database, {
     listId: row.listId,
     fileName: `held rows of ${row.fileName}`,
     bytes: row.bytes,
-    options: { mapping, delimiter, held: { of: importId, codes: request.codes, mend } },
+    options: { ...row.options, held: { of: importId, codes: request.codes, mend } },
     dryRun: request.dryRun,
     actor: request.actor,
   });

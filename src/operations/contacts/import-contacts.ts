@@ -11,6 +11,7 @@ import { eraseRefusedRows } from './erase-contacts.ts';
 import { makeLanes } from '../lanes.ts';
 import { found, Problem } from '../problem.ts';
 import { forgetStandings } from './domain-facts.ts';
+import { settleTypes } from './read-file-head.ts';
 import { makeFlagRows, type FlagRows } from './flag-rows.ts';
 
 /** Chunks applied at once, so that while one is read from the file two are written. */
@@ -48,6 +49,7 @@ async function apply(deps: Deps, row: ImportRow): Promise<void> {
   const state = list.optIn === 'double' ? 'pending' : 'subscribed';
   const target: RowTarget = { importId: row.id, listId: list.id, brandId: list.brandId, state };
   const runId = row.dryRun ? null : (row.runId ?? (await beginRun(deps, row, list.brandId)));
+  if (!row.dryRun) await settleTypes(deps, row.options);
   await updateImport(deps.database, row.id, { state: 'applying', runId: runId ?? undefined });
   const take = (sql: Sql, columns: RowColumns): Promise<string> =>
     runId === null ? judgeImportRows(sql, columns, target) : takeImportRows(sql, columns, target, runId, row.actor);

@@ -1,9 +1,10 @@
 import { parse } from 'csv-parse/sync';
 import { makeQuoteMender, type BrokenLine } from '../../core/import/mend-quotes.ts';
-import { guessEncoding } from '../../core/import/read-table.ts';
+import { guessEncoding } from '../../core/import/guess-format.ts';
 import { CHUNK_ROWS, heldLetters } from '../../core/import/row-outcomes.ts';
 import { findLetters } from '../../store/statements/import-rows.ts';
-import { findImportPart, type ImportRow } from '../../store/statements/imports.ts';
+import { findImportPart, type ImportOptions, type ImportRow } from '../../store/statements/imports.ts';
+import type { Encoding } from '../../shared/words.ts';
 import type { Deps } from '../deps.ts';
 
 /** One record of an imported file: its cells, or why it cannot be read. */
@@ -16,11 +17,11 @@ export interface ImportRecord {
 export async function* readImportRecords(deps: Deps, row: ImportRow): AsyncGenerator<ImportRecords> {
   const { held } = row.options;
   if (!held) {
-    yield* readKeptFile(deps, row.id, row.options.delimiter);
+    yield* readKeptFile(deps, row.id, row.options);
     return;
   }
   const wanted = heldLetters(held.codes);
-  for await (const { rows, bytes } of besideLetters(deps, held.of, readKeptFile(deps, held.of, row.options.delimiter)))
+  for await (const { rows, bytes } of besideLetters(deps, held.of, readKeptFile(deps, held.of, row.options)))
     yield { records: rows.filter(({ rowNo, letter }) => rowNo === 0 || wanted.has(letter)).map(({ record }) => record), bytes }; // prettier-ignore
 }
 
@@ -64,12 +65,15 @@ export interface ImportRecords {
 /**
  * Reads the records of a kept import file, the header first, in the same order and number each time it is read; some
  * thousand at once, each made when it is asked for. Streamed: neither the file nor its records are ever held whole.
- *
  */
-async function* readKeptFile(deps: Deps, importId: number, delimiter: string): AsyncGenerator<ImportRecords> {
+async function* readKeptFile(
+  deps: Deps,
+  importId: number,
+  { delimiter, encoding }: ImportOptions,
+): AsyncGenerator<ImportRecords> {
   const mender = makeQuoteMender();
   let bytes = 0;
-  for await (const part of decodedParts(deps, importId)) {
+  for await (const part of decodedParts(deps, importId, encoding)) {
     bytes += part.bytes;
     yield { records: readRows(mender.take(part.text), delimiter), bytes };
   }
@@ -108,12 +112,16 @@ function parseQuoted(rows: string[], delimiter: string): ImportRecord[] {
   return rows.flatMap((row) => parseQuoted([row], delimiter));
 }
 
-async function* decodedParts(deps: Deps, importId: number): AsyncGenerator<{ text: string; bytes: number }> {
+async function* decodedParts(
+  deps: Deps,
+  importId: number,
+  encoding: Encoding | undefined,
+): AsyncGenerator<{ text: string; bytes: number }> {
   let decoder: InstanceType<typeof TextDecoder> | undefined;
   for (let seq = 0; ; seq++) {
     const part = await findImportPart(deps.database, importId, seq);
     if (!part) break;
-    decoder ??= new TextDecoder(guessEncoding(part) ?? 'utf-8');
+    decoder ??= new TextDecoder(encoding ?? guessEncoding(part) ?? 'utf-8');
     yield { text: decoder.decode(part, { stream: true }), bytes: part.length };
   }
   yield { text: decoder?.decode() ?? '', bytes: 0 };

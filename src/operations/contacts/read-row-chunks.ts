@@ -1,4 +1,4 @@
-import { makeRowReader } from '../../core/import/read-table.ts';
+import { makeRowReader, type TableColumns } from '../../core/import/read-table.ts';
 import { CHUNK_ROWS, OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
 import { makeSeenAddresses, type SeenAddresses } from '../../core/import/seen-addresses.ts';
 import type { RowColumns } from '../../store/statements/import-rows.ts';
@@ -52,6 +52,8 @@ function makeChunk(firstRow: number) {
     attributes: [] as (string | null)[],
     joinedAt: [] as (string | null)[],
     tags: [] as (string | null)[],
+    consentSources: [] as (string | null)[],
+    consentEvidence: [] as (string | null)[],
   };
 }
 
@@ -61,10 +63,7 @@ function makeTaker(
   row: ImportRow,
   seen: SeenAddresses,
 ): (record: ImportRecord, rowNo: number, into: ChunkBuilder) => void {
-  const read = makeRowReader(
-    (header.cells ?? []).map((cell) => cell.trim()),
-    row.options.mapping,
-  );
+  const read = makeRowReader(tableColumns(header, row), row.createdAt.getTime());
   const mend = row.options.held?.mend;
   return ({ cells }, rowNo, into) => {
     if (!cells) return void into.letters.push(OUTCOME_LETTERS['refused:unreadable-row']);
@@ -79,7 +78,15 @@ function makeTaker(
     into.joinedAt.push(known.joinedAt);
     // None of a tag's letters needs escaping in the text of an array.
     into.tags.push(known.tags && `{"${known.tags.join('","')}"}`);
+    into.consentSources.push(known.consent && known.consent.source);
+    into.consentEvidence.push(known.consent && known.consent.evidence);
   };
+}
+
+/** What the columns of an import's file are. */
+export function tableColumns(header: ImportRecord, row: ImportRow): TableColumns {
+  const headers = (header.cells ?? []).map((cell) => cell.trim());
+  return { headers, mapping: row.options.mapping, types: row.options.types ?? {} };
 }
 
 function mended(address: string, mend: Record<string, string>): string {
@@ -90,7 +97,7 @@ function mended(address: string, mend: Record<string, string>): string {
 function finished(chunk: ChunkBuilder, fraction: number): RowChunk {
   const { firstRow, letters, addresses } = chunk;
   const used = (column: (string | null)[]): (string | null)[] | null => (column.some((cell) => cell !== null) ? column : null); // prettier-ignore
-  const columns = { addresses, names: used(chunk.names), attributes: used(chunk.attributes), joinedAt: used(chunk.joinedAt), tags: used(chunk.tags) }; // prettier-ignore
+  const columns = { addresses, names: used(chunk.names), attributes: used(chunk.attributes), joinedAt: used(chunk.joinedAt), tags: used(chunk.tags), consentSources: used(chunk.consentSources), consentEvidence: used(chunk.consentEvidence) }; // prettier-ignore
   return { firstRow, letters, columns, fraction };
 }
 

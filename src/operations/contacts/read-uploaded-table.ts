@@ -1,5 +1,5 @@
 import { makeQuoteMender } from '../../core/import/mend-quotes.ts';
-import { guessDelimiter, guessEncoding } from '../../core/import/read-table.ts';
+import { guessDelimiter, guessEncoding } from '../../core/import/guess-format.ts';
 import { Problem } from '../problem.ts';
 import { readRows, type ImportRecord } from './read-import-records.ts';
 

@@ -17,6 +17,7 @@ import { actRoutes } from './routes/acts.ts';
 import { addressRoutes } from './routes/addresses.ts';
 import { verificationRoutes } from './routes/verifications.ts';
 import { contactRoutes } from './routes/contacts.ts';
+import { importRoutes } from './routes/imports.ts';
 import { eventRoutes } from './routes/events.ts';
 import { organisationRoutes } from './routes/organisation.ts';
 import { permissionRoutes } from './routes/permission.ts';
@@ -27,6 +28,7 @@ export const ROUTES: Route[] = [
   ...accountRoutes,
   ...organisationRoutes,
   ...contactRoutes,
+  ...importRoutes,
   ...permissionRoutes,
   ...actRoutes,
   ...addressRoutes,

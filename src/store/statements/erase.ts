@@ -92,7 +92,8 @@ const ERASURES = [
   `WITH ${PEOPLE} UPDATE subscription s SET source = '${GONE}' FROM person p WHERE s.contact_id = p.id`,
   `WITH ${PEOPLE}
    UPDATE sign_up s SET state = CASE WHEN s.state = 'pending' THEN 'turned-away' ELSE s.state END, because = '${GONE}', next_message_at = NULL,
-     address = '${GONE}', name = NULL, network = NULL, confirmed_network = NULL, user_agent = NULL FROM person p WHERE s.contact_id = p.id OR s.address = p.address`,
+     address = '${GONE}', name = NULL, network = NULL, source = NULL, confirmed_network = NULL, user_agent = NULL,
+     agreed = CASE WHEN s.way = 'import' THEN '' ELSE s.agreed END FROM person p WHERE s.contact_id = p.id OR s.address = p.address`,
   `WITH ${PEOPLE}
    UPDATE reconciliation_row r SET given = '${GONE}', address = NULL, hash = p.hash, contact_id = NULL FROM person p
    WHERE r.contact_id = p.id OR r.address = p.address OR strpos(lower(r.given), p.address) > 0`,

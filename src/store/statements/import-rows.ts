@@ -13,6 +13,9 @@ export interface RowColumns {
   joinedAt: (string | null)[] | null;
   /** Texts of arrays. */
   tags?: (string | null)[] | null;
+  /** Where consent was given, and to what, as the file says. */
+  consentSources?: (string | null)[] | null;
+  consentEvidence?: (string | null)[] | null;
   /** Letters of the checks that speak against a row: held unless the contact is known, or refused. */
   flags?: (string | null)[] | null;
 }
@@ -107,6 +110,7 @@ export async function takeImportRows(
   actor: string,
 ): Promise<string> {
   await lookUpByIndex(sql);
+  const hasConsent = Boolean(rows.consentSources ?? rows.consentEvidence);
   const [answer]: { letters: string | null }[] = await sql.query(
     `WITH ${PERSON},
      taken AS MATERIALIZED (
@@ -131,10 +135,23 @@ export async function takeImportRows(
        INSERT INTO journal (run_id, contacts, subject, subject_id, after, actor_kind, actor, cause)
        SELECT $11::int, range_agg(int8range(t.id, t.id, '[]')), 'tag', hashtext(u.tag), jsonb_build_object('tag', u.tag), 'person', $12, jsonb_build_object('import', $5::int)
        FROM taken t, unnest(t.tags) u (tag) WHERE t.known_tags IS NULL OR u.tag <> ALL (t.known_tags) GROUP BY u.tag)
+     ${hasConsent ? PROVEN : ''}
      ${LETTERS}`,
-    [...parameters(rows, target), target.state, runId, actor],
+    [...parameters(rows, target), target.state, runId, actor, ...(hasConsent ? consentOf(rows) : [])],
   );
   return answer!.letters ?? '';
+}
+
+/** What the file says of consent is kept as the proof of the new subscriptions; $13 are the sources, $14 the evidence. */
+const PROVEN = `,
+     proven AS (
+       INSERT INTO sign_up (list_id, address, contact_id, name, state, way, source, agreed, at)
+       SELECT $6, t.address, t.id, t.name, 'noted', 'import', p.source, coalesce(p.evidence, ''), coalesce(t.joined_at, now())
+       FROM taken t JOIN unnest($13::text[], $14::text[]) WITH ORDINALITY p (source, evidence, n) USING (n)
+       WHERE t.state IS NULL AND t.outcome <> ${letter('suppressed')} AND (p.source IS NOT NULL OR p.evidence IS NOT NULL))`;
+
+function consentOf({ consentSources, consentEvidence }: RowColumns): (string | null)[] {
+  return [consentSources, consentEvidence].map((column) => (column ? arrayText(column) : null));
 }
 
 function parameters(rows: RowColumns, target: RowTarget): unknown[] {

@@ -1,9 +1,14 @@
+import type { AttributeType } from '../../core/import/map-columns.ts';
+import type { Encoding } from '../../shared/words.ts';
 import type { Sql } from '../database.ts';
 
 export interface ImportOptions {
   /** Header of the file to what it is: address, name, joined_at, or an attribute's name; null leaves the column out. */
   mapping: Record<string, string | null>;
+  /** Types of the attributes among them; those not named are text. */
+  types?: Record<string, AttributeType>;
   delimiter: string;
+  encoding?: Encoding;
   /** The mapping is the one that was given for an earlier file with this header. */
   kept?: boolean;
   /** For rows of another import that were held for these codes, and are taken in after all. */

@@ -1,7 +1,8 @@
 import type { Sql } from '../database.ts';
 
-export type SignUpState = 'pending' | 'confirmed' | 'expired' | 'turned-away';
-export type SignUpWay = 'form' | 'api' | 'preferences';
+/** `noted`: an import said so. */
+export type SignUpState = 'pending' | 'confirmed' | 'expired' | 'turned-away' | 'noted';
+export type SignUpWay = 'form' | 'api' | 'preferences' | 'import';
 
 /** A sign-up with its proof: when, how, from where, to what text, confirmed when. */
 export interface SignUpRow {
@@ -16,6 +17,8 @@ export interface SignUpRow {
   because: string | null;
   way: SignUpWay;
   network: string | null;
+  /** Where it was given, by the file that says so. */
+  source: string | null;
   agreed: string;
   at: Date;
   confirmedAt: Date | null;
@@ -41,7 +44,7 @@ export interface NewSignUp {
 }
 
 const COLUMNS = `s.id::float8 AS id, s.list_id AS "listId", l.name AS "listName", l.brand_id AS "brandId", s.address, s.contact_id::float8 AS "contactId", s.name,
-  s.state, s.because, s.way, s.network, s.agreed, s.at, s.confirmed_at AS "confirmedAt", s.confirmed_network AS "confirmedNetwork", s.messages, s.expires_at AS "expiresAt"`;
+  s.state, s.because, s.way, s.network, s.source, s.agreed, s.at, s.confirmed_at AS "confirmedAt", s.confirmed_network AS "confirmedNetwork", s.messages, s.expires_at AS "expiresAt"`;
 
 /**
  * Counts one more sign-up of each key in this hour and returns the counts, in their order. Counted and read in one

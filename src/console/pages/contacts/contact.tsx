@@ -190,7 +190,7 @@ function Margin({ contact, check, verdict }: { contact: ContactDetail; check: Ad
               {Object.entries(contact.attributes).map(([name, value]) => (
                 <tr key={name}>
                   <td>{name}</td>
-                  <td className="figure second">{typeof value === 'string' ? value : JSON.stringify(value)}</td>
+                  <td className="figure second">{value === true ? 'yes' : value === false ? 'no' : String(value)}</td>
                 </tr>
               ))}
             </tbody>

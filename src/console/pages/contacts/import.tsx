@@ -1,13 +1,18 @@
 import { Button, FileInput, Select } from '@mantine/core';
 import { useState } from 'react';
 import type { HeldRows } from '../../../shared/api-addresses.ts';
-import type { Import } from '../../../shared/api.ts';
+import type { FileFormat } from '../../../client/client.ts';
+import type { FileHead, Import } from '../../../shared/api.ts';
 import { ROW_WORDS } from '../../../shared/row-words.ts';
 import { useHeldRows, useImport, useImports, useLists } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
 import { count, moment, plural } from '../../components/words.ts';
+import { choicesOf, Columns, mappingOf, type ColumnChoice } from './columns.tsx';
+
+/** As much of a file as is looked at to find what its columns are. */
+const HEAD_BYTES = 64 * 1024;
 
 /** Import a CSV file: dry run first, then the same for real, with the outcome of every row. */
 export default function ImportPage() {
@@ -16,9 +21,23 @@ export default function ImportPage() {
   const [file, setFile] = useState<File | null>(null);
   const [listId, setListId] = useState<string | null>(null);
   const [importId, setImportId] = useState<number | null>(null);
+  const [head, setHead] = useState<FileHead | null>(null);
+  const [choices, setChoices] = useState<ColumnChoice[]>([]);
+  const look = useAct((client, { file: of, ...format }: { file: File } & Partial<FileFormat>) => client.fileHead({ ...format, fileName: of.name }, of.slice(0, HEAD_BYTES))); // prettier-ignore
   const begin = useAct((client, dryRun: boolean) =>
-    client.importFile({ listId: Number(listId), fileName: file!.name, dryRun }, file!),
-  );
+    client.importFile({ listId: Number(listId), fileName: file!.name, dryRun, delimiter: head?.delimiter, encoding: head?.encoding, map: head ? JSON.stringify(mappingOf(head, choices)) : undefined }, file!),
+  ); // prettier-ignore
+  const found = (of: FileHead): void => {
+    setHead(of);
+    setChoices(choicesOf(of));
+    setImportId(null);
+  };
+  const choose = (chosen: File | null): void => {
+    setFile(chosen);
+    setHead(null);
+    setImportId(null);
+    if (chosen) look.mutate({ file: chosen }, { onSuccess: found });
+  };
   const row = useImport(importId).data;
   const start = (dryRun: boolean): void => begin.mutate(dryRun, { onSuccess: (begun) => setImportId(begun.id) });
   const seen = row?.dryRun === true && row.state === 'finished';
@@ -31,10 +50,10 @@ export default function ImportPage() {
         margin={
           <Section head="File and list">
             <div className="stack">
-              <FileInput label="CSV file" description="Delimiter, encoding and header are found by themselves." value={file} onChange={(chosen) => { setFile(chosen); setImportId(null); }} accept=".csv,text/csv,.txt" clearable clearButtonProps={{ 'aria-label': 'Remove the file' }} />
+              <FileInput label="CSV file" description="Delimiter, encoding and header are found by themselves." value={file} onChange={choose} accept=".csv,text/csv,.txt" clearable clearButtonProps={{ 'aria-label': 'Remove the file' }} />
               <Select label="List" data={(lists.data ?? []).filter((list) => list.brandId === brand.id).map((list) => ({ value: String(list.id), label: list.name }))} value={listId} onChange={(value) => { setListId(value); setImportId(null); }} />
-              <ProblemNote error={begin.error} />
-              <button type="button" className="main-button" disabled={!file || !listId || begin.isPending} onClick={() => start(!seen)}>
+              <ProblemNote error={look.error ?? begin.error} />
+              <button type="button" className="main-button" disabled={!file || !listId || !head || begin.isPending} onClick={() => start(!seen)}>
                 {seen ? `Import ${plural(row.rowsExpected, 'row', 'rows')}` : 'Dry run'}
               </button>
             </div>
@@ -42,6 +61,7 @@ export default function ImportPage() {
         }
       >
         {row ? <Outcome row={row} /> : null}
+        {file && head && (!row || row.dryRun) ? <Columns head={head} choices={choices} change={(changed) => { setChoices(changed); setImportId(null); }} again={(format) => look.mutate({ file, ...(format as Partial<FileFormat>) }, { onSuccess: found })} /> : null}
         {row?.state === 'finished' && (row.counts['held'] ?? 0) > 0 ? <Held row={row} follow={setImportId} /> : null}
         <Earlier />
       </Leaf>
