@@ -1,6 +1,6 @@
 import { Button, Select, TextInput } from '@mantine/core';
 import { useState } from 'react';
-import type { ActSelection, ContactQuery } from '../../../shared/api-permission.ts';
+import type { ActSelection } from '../../../shared/api-permission.ts';
 import { client } from '../../api/client.ts';
 import { useActPreview, useLists, useSuppressionLists } from '../../api/queries.ts';
 import { useBrand } from '../../brand.tsx';
@@ -20,8 +20,16 @@ const ACTS: Record<Act, { label: string; button: string; change: string }> = {
   restore: { label: 'Restore them', button: 'Restore', change: 'They count again, as they were before they were archived.' },
 }; // prettier-ignore
 
-/** One act on everybody who was found, through the four steps. */
-export function ActOnFound({ filter, total }: { filter: ContactQuery; total: number }) {
+/** One act on those who were picked, or on everybody who was found, through the four steps. */
+export function ActOnFound({
+  who,
+  total,
+  all = false,
+}: {
+  who: Pick<ActSelection, 'filter' | 'addresses'>;
+  total: number;
+  all?: boolean;
+}) {
   const brand = useBrand();
   const lists = useLists();
   const suppressionLists = useSuppressionLists();
@@ -39,15 +47,15 @@ export function ActOnFound({ filter, total }: { filter: ContactQuery; total: num
   };
   const complete = act !== null && isComplete(act, needs);
   return (
-    <Section head={`Do something with ${total === 1 ? 'this contact' : `all ${plural(total, 'contact', 'contacts')}`}`}>
+    <Section head={`Do something with ${total === 1 ? 'this contact' : `${all ? 'all ' : 'the '}${plural(total, 'contact', 'contacts')}${all ? '' : ' you picked'}`}`}>
       <div className="row">
         <Select aria-label="What to do" placeholder="choose what to do" clearable data={Object.entries(ACTS).map(([value, { label }]) => ({ value, label }))} value={act} onChange={(value) => choose(value as Act | null)} w={260} />
         {act === 'tag' || act === 'untag' ? <TextInput aria-label="The tag" placeholder="the tag" value={needs.tag ?? ''} onChange={(event) => need({ tag: event.currentTarget.value })} w={180} /> : null}
         {act === 'suppress' ? <Select aria-label="Suppression list" placeholder="which list" data={(suppressionLists.data ?? []).filter((list) => !list.builtIn).map((list) => ({ value: String(list.id), label: list.name }))} onChange={(value) => need({ suppressionListId: Number(value) })} w={220} /> : null}
         {act === 'subscribe' ? <Select aria-label="List to join" placeholder="which list" data={(lists.data ?? []).filter((list) => list.brandId === brand.id).map((list) => ({ value: String(list.id), label: list.name }))} onChange={(value) => need({ listId: Number(value) })} w={220} /> : null}
-        {complete && counted === null ? <Button onClick={() => setCounted({ act, filter, ...needs, ...(act === 'unsubscribe' ? { brandId: brand.id } : {}) })}>Count whom it would change</Button> : null}
+        {complete && counted === null ? <Button onClick={() => setCounted({ act, ...who, ...needs, ...(act === 'unsubscribe' ? { brandId: brand.id } : {}) })}>Count whom it would change</Button> : null}
       </div>
-      {counted === null ? null : <div style={{ maxWidth: 520, marginTop: 16 }}><Steps selection={counted} /></div>}
+      {counted === null ? null : <div style={{ maxWidth: 520, marginTop: 16 }}><ActSteps selection={counted} /></div>}
     </Section>
   ); // prettier-ignore
 }
@@ -58,7 +66,8 @@ function isComplete(act: Act, needs: { tag?: string; listId?: number; suppressio
   return act !== 'subscribe' || needs.listId !== undefined;
 }
 
-function Steps({ selection }: { selection: ActSelection }) {
+/** The four steps of an act: how many and who, what it changes, why, and the run. */
+export function ActSteps({ selection }: { selection: ActSelection }) {
   const { button, change } = ACTS[selection.act as Act];
   return (
     <Await of={useActPreview(selection)} rows={2}>

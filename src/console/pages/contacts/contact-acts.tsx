@@ -8,6 +8,7 @@ import { useContactSignUps } from '../../api/queries.ts';
 import { useBrand } from '../../brand.tsx';
 import { Await, ProblemNote, Section } from '../../components/page.tsx';
 import { moment } from '../../components/words.ts';
+import { ActSteps } from './act-on-found.tsx';
 
 /** How a contact came onto their lists: when, how, from where, to what text, confirmed when. */
 export function Proof({ contactId }: { contactId: number }) {
@@ -53,6 +54,13 @@ export function UnsubscribeOnRequest({ contact }: { contact: ContactDetail }) {
       </Button>
     </div>
   ); // prettier-ignore
+}
+
+/** Brings an archived contact back, through the four steps. */
+export function RestoreContact({ contact }: { contact: ContactDetail }) {
+  const [asked, setAsked] = useState(false);
+  if (!asked) return <Button onClick={() => setAsked(true)}>Restore from the archive</Button>;
+  return <ActSteps selection={{ act: 'restore', addresses: [contact.address] }} />;
 }
 
 /** Removes a person for good. Typing the count is asked for, because nothing brings them back. */

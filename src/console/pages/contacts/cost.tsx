@@ -7,6 +7,7 @@ import { useAct } from '../../api/use-act.ts';
 import { FourSteps } from '../../components/four-steps.tsx';
 import { Await, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
 import { count, plural } from '../../components/words.ts';
+import { ActSteps } from './act-on-found.tsx';
 
 /** What contacts cost, and what archiving those whom no campaign can reach would save. */
 export default function Cost() {
@@ -14,6 +15,7 @@ export default function Cost() {
 }
 
 function CostPage({ cost }: { cost: ContactCost }) {
+  const [asked, setAsked] = useState(false);
   const money = (amount: number | null): string => (amount === null || !cost.ladder ? '' : `${amount.toLocaleString('en-GB', { minimumFractionDigits: 2 })} ${cost.ladder.currency}`); // prettier-ignore
   const saves = cost.savingYear !== null && cost.savingYear > 0;
   const headline = saves
@@ -36,7 +38,6 @@ function CostPage({ cost }: { cost: ContactCost }) {
               <Row what="Would count" contacts={cost.counted - cost.unreachable} month={money(cost.monthAfter)} />
             </tbody>
           </table>
-          <p className="second">{count(cost.archived)} are archived. Restore any: avendel contacts restore ADDRESS</p>
         </Section>
         <Section head="Archive them">
           <FourSteps
@@ -48,9 +49,14 @@ function CostPage({ cost }: { cost: ContactCost }) {
             <p>{plural(cost.unreachable, 'contact', 'contacts')} would be archived.</p>
           </FourSteps>
         </Section>
+        {cost.archived > 0 ? (
+          <Section head={`${plural(cost.archived, 'contact is', 'contacts are')} archived`} beside={asked ? undefined : <Button onClick={() => setAsked(true)}>Restore them all</Button>}>
+            {asked ? <ActSteps selection={{ act: 'restore', standing: 'archived' }} /> : <p className="second">One alone is restored on their own page; some, by a file of addresses under Reconcile.</p>}
+          </Section>
+        ) : null}
       </Leaf>
     </>
-  );
+  ); // prettier-ignore
 }
 
 function Row({ what, contacts, month }: { what: string; contacts: number; month: string }) {
