@@ -1,4 +1,13 @@
 import type { BounceClass } from '../../shared/words.ts';
+import {
+  FOUND_LATER,
+  STATUS_TABLE,
+  WORDS_TABLE,
+  type StatusRow,
+  type WordsAbout,
+  type WordsRow,
+} from './bounce-table.ts';
+import { MAX_TEXT_CHARACTERS } from './limits.ts';
 
 /** What a refusing or reporting server said of one recipient. */
 export interface BounceEvidence {
@@ -8,88 +17,99 @@ export interface BounceEvidence {
   replyCode: string;
   /** Whatever text stands with it. */
   text: string;
+  /** The refusal came at the end of DATA and was reported for several recipients: it is about the message. */
+  ofMessage?: boolean;
 }
 
 export interface BounceDecision {
   class: BounceClass;
   /** Which row of the table decided, and on what words. */
   because: string;
+  /** Nothing decided. */
+  doubt?: boolean;
 }
 
-interface StatusRow {
-  status: RegExp;
-  class: BounceClass;
-  source: string;
-}
+type Found = Partial<Record<WordsAbout, { words: string; row: WordsRow }>>;
 
-/** Enhanced status codes that decide by themselves. The first row that matches holds; the catch-all codes are in no row. */
-const STATUS_TABLE: readonly StatusRow[] = [
-  { status: /^[45]\.2\.2$/, class: 'soft', source: 'RFC 3463 3.3: mailbox full' },
-  { status: /^5\.2\.3$/, class: 'soft', source: 'RFC 3463 3.3: message longer than this mailbox takes' },
-  { status: /^5\.3\.4$/, class: 'soft', source: 'RFC 3463 3.4: message too big for the system' },
-  { status: /^[45]\.4\.1$/, class: 'soft', source: 'RFC 3463 3.5: no answer from host' },
-  { status: /^4\.\d+\.\d+$/, class: 'soft', source: 'RFC 3463 2: persistent transient failure' },
-  { status: /^5\.1\.1$/, class: 'hard', source: 'RFC 3463 3.2: bad destination mailbox' },
-  { status: /^5\.1\.2$/, class: 'hard', source: 'RFC 3463 3.2: bad destination system' },
-  { status: /^5\.1\.3$/, class: 'hard', source: 'RFC 3463 3.2: bad destination syntax' },
-  { status: /^5\.1\.6$/, class: 'hard', source: 'RFC 3463 3.2: mailbox has moved, no forwarding address' },
-  { status: /^5\.1\.10$/, class: 'hard', source: 'RFC 7505 4: null MX' },
-  { status: /^5\.2\.1$/, class: 'hard', source: 'RFC 3463 3.3: mailbox disabled' },
-  { status: /^5\.4\.4$/, class: 'hard', source: 'RFC 3463 3.5: unable to route' },
-  { status: /^5\.7\.\d+$/, class: 'block', source: 'RFC 3463 3.8: security or policy' },
-  { status: /^5\.1\.[78]$/, class: 'block', source: "RFC 3463 3.2: sender's address" },
-  { status: /^5\.6\.\d+$/, class: 'block', source: 'RFC 3463 3.7: content or media' },
-];
-
-/** Plain words, tried in this order when no status decides. Each pattern is linear. */
-const BLOCK_WORDS =
-  /\b(spam|block(ed|list|-list)?|denylist|reputation|policy|content|listed|rate|throttl\w*|authenticat\w*|spf|dkim|dmarc|unsolicited|bulk|rejected for|virus|banned|refused by filter)\b/i;
-const FULL_WORDS =
-  /\b(full|over ?quota|quota exceeded|exceeded (the )?(storage|quota)|insufficient (system )?storage|out of storage)\b/i;
-const UNKNOWN_WORDS =
-  /\b(unknown (user|recipient|mailbox|address|local part)|user unknown|no such (user|recipient|mailbox|address|person)|(user|recipient|mailbox|address|account) (does ?n[o']t|does not) exist|(user|recipient|mailbox|account) (is )?(unknown|not found|disabled|inactive|deactivated|closed|unavailable here)|not our customer|invalid (recipient|mailbox)|doesn't have (an|a) \w+ account)\b/i;
-
-/** Bounce class by status first, reply second, text last; when in doubt an address is not condemned. */
-export function classifyBounce({ status, replyCode, text }: BounceEvidence): BounceDecision {
-  const words = text.slice(0, 2000);
+/**
+ * Bounce class by status first, reply second, text last; when in doubt an address is not condemned. A status that condemns
+ * stands only as long as neither the reply code nor the words speak against it.
+ */
+export function classifyBounce(evidence: BounceEvidence): BounceDecision {
+  const { status, replyCode, ofMessage } = evidence;
+  const found = findWords(evidence.text.slice(0, MAX_TEXT_CHARACTERS));
   const row = STATUS_TABLE.find((candidate) => candidate.status.test(status));
-  if (row && row.class !== 'hard') return { class: row.class, because: `status ${status}: ${row.source}` };
-  if (row) return againstText(row, status, words);
-  if (replyCode.startsWith('4')) return { class: 'soft', because: `reply ${replyCode}: temporary (RFC 5321 4.2.1)` };
-  return byText(words, replyCode);
+  if (row && row.class !== 'hard') return byStatus(row, status);
+  const decision = row ? againstWords(row, evidence, found) : byReply(replyCode, found);
+  if (decision.class === 'hard' && ofMessage)
+    return { class: 'soft', because: `${decision.because}; but it was said at the end of DATA of several recipients at once, and so of the message` }; // prettier-ignore
+  return decision;
 }
 
-/** A precise "no such address" stands, unless the text plainly speaks of content or policy: then it was about the sender. */
-function againstText(row: StatusRow, status: string, words: string): BounceDecision {
-  const blocked = BLOCK_WORDS.exec(words);
-  if (blocked && !UNKNOWN_WORDS.test(words))
-    return { class: 'block', because: `status ${status}, but the text says “${blocked[0]}”` };
+function byStatus(row: StatusRow, status: string): BounceDecision {
   return { class: row.class, because: `status ${status}: ${row.source}` };
 }
 
-function byText(words: string, replyCode: string): BounceDecision {
-  const unknown = UNKNOWN_WORDS.exec(words);
-  if (unknown) return { class: 'hard', because: `no deciding status; the text says “${unknown[0]}”` };
-  const full = FULL_WORDS.exec(words);
-  if (full || replyCode === '552')
-    return {
-      class: 'soft',
-      because: full ? `no deciding status; the text says “${full[0]}”` : 'reply 552: storage exceeded (RFC 5321 4.2.3)',
-    };
-  const blocked = BLOCK_WORDS.exec(words);
-  if (blocked) return { class: 'block', because: `no deciding status; the text says “${blocked[0]}”` };
-  return { class: 'soft', because: 'nothing decides: in doubt an address is not condemned' };
+/** A status that says "no such address" yields to a reply that is temporary, and to words that speak of something else. */
+function againstWords(row: StatusRow, { status, replyCode }: BounceEvidence, found: Found): BounceDecision {
+  if (replyCode.startsWith('4'))
+    return { class: 'soft', because: `status ${status}, but reply ${replyCode} is temporary (RFC 5321 4.2.1)` };
+  const against = found.unknown ?? found.domain ? found.sender : (found.sender ?? found.block ?? found.full ?? found.size ?? found.later); // prettier-ignore
+  if (against) return { class: against.row.class, because: `status ${status}, but the text says “${against.words}”` };
+  return byStatus(row, status);
 }
 
-const STATUS_IN_TEXT = /(?:^|[^\d.])([245]\.\d{1,3}\.\d{1,3})(?![\d.])/;
-const REPLY_IN_TEXT = /(?:^|[^\d.])([245]\d\d)(?=[ \-:;,#]|$)/;
+function byReply(replyCode: string, found: Found): BounceDecision {
+  if (replyCode.startsWith('4')) return { class: 'soft', because: `reply ${replyCode}: temporary (RFC 5321 4.2.1)` };
+  const decided = found.sender ?? found.unknown ?? found.domain ?? found.full ?? found.size ?? found.block ?? found.later; // prettier-ignore
+  if (decided)
+    return { class: decided.row.class, because: `no deciding status; the text says “${decided.words}”: ${decided.row.source}` }; // prettier-ignore
+  if (replyCode === '552') return { class: 'soft', because: 'reply 552: storage exceeded (RFC 5321 4.2.3)' };
+  return { class: 'soft', because: 'nothing decides: in doubt an address is not condemned', doubt: true };
+}
 
-/** The enhanced status code that stands in a text, or an empty one. */
+function findWords(text: string): Found {
+  const found: Found = {};
+  for (const row of WORDS_TABLE) {
+    const words = row.words.exec(text)?.[0];
+    if (words !== undefined) found[row.about] = { words: words.replace(/\s+/g, ' ').slice(0, 100), row };
+  }
+  // A name that was not found for now may be there later.
+  if (found.domain && FOUND_LATER.test(text)) delete found.domain;
+  // Closed for now is not closed.
+  if (found.unknown && FOR_NOW.test(found.unknown.words)) delete found.unknown;
+  return found;
+}
+
+const FOR_NOW = /\b(temporar|current)/i;
+
+/** Whether this status says nothing more than "failed": another source of evidence is nearer to the fact. */
+export function isCatchAll(status: string): boolean {
+  return !STATUS_TABLE.some((row) => row.status.test(status)) || /^[45]\.0\.0$/.test(status);
+}
+
+const STATUS_IN_TEXT = /(?:^|[^\d.])([245]\.\d{1,3}\.\d{1,3})(?![\d.]?\d)/;
+const REPLY_AT_START = /^\W{0,3}([245]\d\d)(?=[ \-:;,#]|$)/;
+const REPLY_SAID =
+  /\b(?:said|says|replied|returned|reply|response|error|reason)\b[^\d\n]{0,40}([245]\d\d)(?=[ \-:;,#'"]|$)/i;
+const REPLY_IN_TEXT = /(?:^|[\s(<['"-])([245]\d\d)(?=[ -][\d#"'<(]|[ -][A-Za-z]|$)/m;
+
+/** The enhanced status code that stands in a text, or an empty one. The first that is no catch-all is preferred. */
 export function statusInText(text: string): string {
-  return STATUS_IN_TEXT.exec(text)?.[1] ?? '';
+  let first = '';
+  let rest = text.slice(0, MAX_TEXT_CHARACTERS);
+  for (let tries = 0; tries < 5; tries++) {
+    const found = STATUS_IN_TEXT.exec(rest);
+    if (!found) break;
+    if (!isCatchAll(found[1]!)) return found[1]!;
+    first ||= found[1]!;
+    rest = rest.slice(found.index + found[0].length);
+  }
+  return first;
 }
 
 /** The SMTP reply code that stands in a text, or an empty one. */
 export function replyCodeInText(text: string): string {
-  return REPLY_IN_TEXT.exec(text)?.[1] ?? '';
+  const words = text.slice(0, MAX_TEXT_CHARACTERS);
+  return (REPLY_AT_START.exec(words) ?? REPLY_SAID.exec(words) ?? REPLY_IN_TEXT.exec(words))?.[1] ?? '';
 }

@@ -1,26 +1,39 @@
-// RFC 5965: An Extensible Format for Email Feedback Reports; further types from RFC 6430.
-import { parseAddress } from '../address/normal-form.ts';
+// RFC 5965: An Extensible Format for Email Feedback Reports; further types from RFC 6430 and RFC 6591.
 import { MAX_RECIPIENTS } from './limits.ts';
-import { field, parseFields, type MimePart } from './mime-parts.ts';
+import { field, parseFields, type Fields } from './mime-parts.ts';
+import { addressesIn } from './original-message.ts';
 
 export interface ComplaintReport {
   feedbackType: string;
-  /** `not-spam` says the opposite of a complaint; types beyond the registered ones are kept as complaints of `other`. */
+  /** `not-spam` says the opposite of a complaint; a report on authentication (RFC 6591) is no person's act. */
   complains: boolean;
   addresses: string[];
 }
 
 /** Feedback types that are a person's wish to get no more of this (RFC 5965 7.3, opt-out by RFC 6430). */
-const COMPLAINING = new Set(['abuse', 'fraud', 'opt-out', 'opt-out-list', 'other', 'virus']);
+const COMPLAINING = new Set(['abuse', 'fraud', 'opt-out', 'opt-out-list', 'other', 'virus', 'spam']);
 
 /** Reads the `message/feedback-report` part. Redacted or missing recipients give an empty list. */
-export function readFeedbackReport(part: MimePart): ComplaintReport {
-  const fields = parseFields(part.body.replace(/\n[ \t]*\n/g, '\n'));
+export function readFeedbackReport(body: string): ComplaintReport {
+  const fields = parseFields(body.replace(/\n[ \t]*\n/g, '\n'));
   const feedbackType = field(fields, 'feedback-type').toLowerCase().split(/[\s;]/)[0]!;
   const named = [...(fields.get('original-rcpt-to') ?? []), ...(fields.get('removal-recipient') ?? [])];
-  const addresses = named.slice(0, MAX_RECIPIENTS).flatMap((value) => {
-    const parsed = parseAddress(value);
-    return parsed.ok ? [parsed.address] : [];
-  });
+  const addresses = named.slice(0, MAX_RECIPIENTS).flatMap((value) => addressesIn(value));
   return { feedbackType, complains: COMPLAINING.has(feedbackType), addresses: [...new Set(addresses)] };
+}
+
+const RECIPIENT_FIELDS = ['x-hmxmroriginalrecipient', 'x-original-recipient', 'x-rcpt-to', 'delivered-to', 'x-delivered-to', 'x-original-to', 'to']; // prettier-ignore
+
+/** Whom a returned message was for, where a report names nobody: the field that says it most exactly. */
+export function recipientsOfOriginal(fields: Fields): string[] {
+  for (const name of RECIPIENT_FIELDS) {
+    const found = (fields.get(name) ?? []).flatMap((value) => addressesIn(value));
+    if (found.length > 0) return [...new Set(found)];
+  }
+  return [];
+}
+
+/** Reports from before the standard: a message forwarded whole, and a subject that calls it a complaint. */
+export function isPlainComplaint(subject: string): boolean {
+  return /^\W{0,4}(e-?mail )?(feedback report|complaint (about|from|regarding|report|notification)|(spam|abuse) (complaint|report|notification)|report(ed)? as (spam|junk|abuse))/i.test(subject); // prettier-ignore
 }

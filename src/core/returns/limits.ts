@@ -12,3 +12,5 @@ export const MAX_HEADER_CHARACTERS = 256 * 1024;
 export const MAX_RECIPIENTS = 1000;
 /** Characters of a diagnostic or text that are looked at and kept. */
 export const MAX_TEXT_CHARACTERS = 2000;
+/** Characters of the part for people that are searched for recipients and reasons; real ones have some thousand. */
+export const MAX_BODY_CHARACTERS = 64 * 1024;

@@ -1,3 +1,4 @@
+import { decodeBytes, decodeCharset, quotedPrintableBytes } from './decode-text.ts';
 import { MAX_DEPTH, MAX_HEADER_CHARACTERS, MAX_MESSAGE_BYTES, MAX_PARTS } from './limits.ts';
 
 /** Header fields by lower-case name, unfolded, in order; a field may occur more than once. */
@@ -78,7 +79,7 @@ function collect(head: string, body: string, depth: number, parts: MimePart[]): 
     }
     return;
   }
-  parts.push({ type, fields, body: decodeBody(body, field(fields, 'content-transfer-encoding')) });
+  parts.push({ type, fields, body: decodeBody(body, fields) });
 }
 
 function splitParts(body: string, boundary: string): string[] {
@@ -117,31 +118,17 @@ function mediaType(fields: Fields): { type: string; boundary: string } {
   return { type, boundary: found?.[1] ?? found?.[2] ?? '' };
 }
 
-function decodeBody(body: string, encoding: string): string {
-  switch (encoding.trim().toLowerCase()) {
+function decodeBody(body: string, fields: Fields): string {
+  const charset = /;\s*charset\s*=\s*"?([A-Za-z0-9_.:-]{1,40})/i.exec(field(fields, 'content-type'))?.[1] ?? '';
+  switch (field(fields, 'content-transfer-encoding').trim().toLowerCase()) {
     case 'base64':
-      return decodeBytes(Buffer.from(body.replace(/[^A-Za-z0-9+/=]/g, ''), 'base64')).replace(/\r\n?/g, '\n');
+      return decodeCharset(Buffer.from(body.replace(/[^A-Za-z0-9+/=]/g, ''), 'base64'), charset).replace(
+        /\r\n?/g,
+        '\n',
+      );
     case 'quoted-printable':
-      return decodeBytes(quotedPrintable(body));
+      return decodeCharset(quotedPrintableBytes(body), charset);
     default:
       return body;
-  }
-}
-
-function quotedPrintable(body: string): Buffer {
-  const soft = body.replace(/=[ \t]*\n/g, '');
-  const bytes = Buffer.from(soft, 'utf8').toString('latin1');
-  return Buffer.from(
-    bytes.replace(/=([0-9A-Fa-f]{2})/g, (_, hex: string) => String.fromCharCode(parseInt(hex, 16))),
-    'latin1',
-  );
-}
-
-/** UTF-8 where it is valid, else Latin-1: every byte string gives a text. */
-function decodeBytes(bytes: Uint8Array): string {
-  try {
-    return new TextDecoder('utf-8', { fatal: true }).decode(bytes);
-  } catch {
-    return Buffer.from(bytes).toString('latin1');
   }
 }

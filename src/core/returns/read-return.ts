@@ -1,9 +1,13 @@
 import type { ReturnKind } from '../../shared/words.ts';
-import { parseAddress } from '../address/normal-form.ts';
-import { findAutomaticReply, findChallenge } from './automatic-reply.ts';
-import { readFeedbackReport } from './complaint-report.ts';
-import { readDeliveryStatus, type ReportedRecipient } from './delivery-report.ts';
-import { field, parseFields, parseMessage, type Fields, type MimePart, type ParsedMessage } from './mime-parts.ts';
+import { findAutomaticReply, findChallenge, findStopSubject, findStopWords } from './automatic-reply.ts';
+import { isPlainComplaint, readFeedbackReport, recipientsOfOriginal } from './complaint-report.ts';
+import { decodeWords } from './decode-text.ts';
+import { readDeliveryStatus } from './delivery-report.ts';
+import { MAX_BODY_CHARACTERS } from './limits.ts';
+import { field, parseMessage, type MimePart, type ParsedMessage } from './mime-parts.ts';
+import { addressesIn, copyBegins, findOriginal, ownAddressKind, type OriginalMessage } from './original-message.ts';
+import { readPlainReport } from './plain-report.ts';
+import type { ReportedRecipient } from './weigh-recipient.ts';
 
 /** How one returned message is read. Snake case because this is also what `avendel returns read --jsonl` prints. */
 export interface ReadReturn {
@@ -16,11 +20,19 @@ export interface ReadReturn {
   /** Avendel's own token found in it, not yet verified. */
   token: string | null;
   because: string;
+  /** The words by which a reply asks to stop: a person decides. */
+  asks_to_stop?: string;
 }
 
-const TOKEN = '[a-z2-7]{39}';
-const TOKEN_RECIPIENT = new RegExp(`^([bu])\\.(${TOKEN})@`, 'i');
-const TOKEN_MESSAGE_ID = new RegExp(`^<?(${TOKEN})@`, 'i');
+/** A message taken apart, with what every reading asks of it. */
+interface Opened {
+  message: ParsedMessage;
+  /** The address it was sent to. */
+  to: string;
+  original: OriginalMessage;
+  /** What it says to people. */
+  people: string;
+}
 
 /**
  * Reads a returned message: what kind it is, of whom it speaks, and which message of ours it answers.
@@ -28,124 +40,150 @@ const TOKEN_MESSAGE_ID = new RegExp(`^<?(${TOKEN})@`, 'i');
  */
 export function readReturn(raw: Uint8Array | string, envelopeTo = ''): ReadReturn {
   const message = parseMessage(raw);
-  const to =
-    envelopeTo ||
-    field(message.fields, 'delivered-to') ||
-    field(message.fields, 'x-original-to') ||
-    addressIn(field(message.fields, 'to'));
-  const found = { message_id: findMessageId(message), token: findToken(message, to) };
-  return { ...readKind(message, to), ...found };
+  const to = envelopeTo || sentTo(message);
+  const original = findOriginal(message, to);
+  const opened = { message, to, original, people: peoplePart(message) };
+  return { ...readKind(opened), message_id: original.messageId, token: original.token };
 }
 
-type Reading = Pick<ReadReturn, 'kind' | 'standard' | 'recipients' | 'because'>;
+const SENT_TO = ['delivered-to', 'x-original-to', 'envelope-to', 'x-envelope-to', 'to'];
 
-function readKind(message: ParsedMessage, to: string): Reading {
-  const feedback = message.parts.find((part) => part.type === 'message/feedback-report');
-  if (feedback) return complaintReading(feedback, message);
-  const status = message.parts.find(
-    (part) => part.type === 'message/delivery-status' || part.type === 'message/global-delivery-status',
-  );
-  if (status) return deliveryReading(status);
-  const disposition = message.parts.find((part) => part.type === 'message/disposition-notification');
-  if (disposition)
-    return {
-      kind: 'read_receipt',
-      standard: 'RFC 8098',
-      recipients: [],
-      because: 'holds a message/disposition-notification part',
-    };
-  if (TOKEN_RECIPIENT.exec(to)?.[1]?.toLowerCase() === 'u') return unsubscribeReading(message);
-  return letterReading(message);
+/** The address of ours among the fields that say where a message went, or the first that says it. */
+function sentTo({ fields }: ParsedMessage): string {
+  const named = SENT_TO.map((name) => field(fields, name)).filter((value) => value !== '');
+  return named.find((value) => ownAddressKind(value) !== undefined) ?? named[0] ?? '';
 }
 
-function complaintReading(part: MimePart, message: ParsedMessage): Reading {
-  const report = readFeedbackReport(part);
-  const addresses = report.addresses.length > 0 ? report.addresses : addressesOfOriginal(message);
-  const recipients = addresses.map((address) => ({
-    address,
-    class: 'success' as const,
-    status: '',
-    reply_code: '',
-    text: report.feedbackType,
-  }));
+/** The first part that people read; markup is taken off when there is no plain one. */
+function peoplePart({ parts }: ParsedMessage): string {
+  const plain = parts.find(({ type, body }) => type === 'text/plain' && body.trim() !== '' && !isFields(body));
+  if (plain) return plain.body.slice(0, MAX_BODY_CHARACTERS);
+  const html = parts.find(({ type }) => type === 'text/html');
+  return html ? withoutMarkup(html.body.slice(0, MAX_BODY_CHARACTERS)) : '';
+}
+
+const ENTITIES: Record<string, string> = { lt: '<', gt: '>', amp: '&', quot: '"', nbsp: ' ', '#39': "'", '#64': '@' };
+
+function withoutMarkup(html: string): string {
+  return html
+    .replace(/<(style|script|head)\b[^>]{0,1000}>[^<]{0,20000}/gi, '')
+    .replace(/<(br|\/p|\/div|\/tr|\/li|\/h\d|\/td)\b[^>]{0,200}>/gi, '\n')
+    .replace(/<\/?[a-z!][^>]{0,2000}>/gi, '')
+    .replace(/&(#?\w{1,8});/g, (whole, name: string) => ENTITIES[name.toLowerCase()] ?? whole);
+}
+
+type Reading = Pick<ReadReturn, 'kind' | 'standard' | 'recipients' | 'because' | 'asks_to_stop'>;
+
+function readKind(opened: Opened): Reading {
+  return complaintReading(opened) ?? deliveryReading(opened) ?? receiptReading(opened) ?? plainReading(opened) ?? letterReading(opened); // prettier-ignore
+}
+
+/** A part by its type, or by its fields where the type is missing or wrong. */
+function partOf({ parts }: ParsedMessage, types: RegExp, fields: RegExp): MimePart | undefined {
+  return parts.find(({ type }) => types.test(type)) ?? parts.find(({ type, body }) => /^(text\/plain|application\/octet-stream|message\/unknown)$/.test(type) && fields.test(body.slice(0, MAX_BODY_CHARACTERS))); // prettier-ignore
+}
+
+const REPORT_FIELDS = /^(reporting-mta|final-recipient|original-recipient)[ \t]*:.{0,2000}\n([\s\S]{0,4000}\n)?(action|status|final-recipient|diagnostic-code)[ \t]*:/im; // prettier-ignore
+const FEEDBACK_FIELDS = /^feedback-type[ \t]*:/im;
+
+function isFields(body: string): boolean {
+  return /^\s*(reporting-mta|final-recipient|original-recipient|feedback-type)[ \t]*:/i.test(body);
+}
+
+function complaintReading({ message, original }: Opened): Reading | undefined {
+  const part = partOf(message, /^message\/feedback-report$/, FEEDBACK_FIELDS);
+  if (!part) return plainComplaint(message, original);
+  const report = readFeedbackReport(from(part.body, FEEDBACK_FIELDS));
+  const recipients = asRecipients(report.addresses.length > 0 ? report.addresses : recipientsOfOriginal(original.fields), report.feedbackType); // prettier-ignore
   const kind = report.feedbackType === 'not-spam' ? 'not_spam' : report.complains ? 'complaint' : 'unknown';
   return { kind, standard: 'RFC 5965', recipients, because: `Feedback-Type: ${report.feedbackType || 'missing'}` };
 }
 
-function deliveryReading(part: MimePart): Reading {
-  const read = readDeliveryStatus(part);
-  const worst =
-    read.find(({ class: c }) => c === 'hard' || c === 'soft' || c === 'block') ??
-    read.find(({ class: c }) => c === 'delay') ??
-    read[0];
+function plainComplaint({ fields }: ParsedMessage, original: OriginalMessage): Reading | undefined {
+  const subject = decodeWords(field(fields, 'subject'));
+  if (!isPlainComplaint(subject) || original.fields.size === 0) return undefined;
+  return { kind: 'complaint', standard: null, recipients: asRecipients(recipientsOfOriginal(original.fields), 'abuse'), because: `forwards a message, and the subject says “${subject.slice(0, 100)}”` }; // prettier-ignore
+}
+
+/** Whom a complaint is about; nothing was refused, so the class says success. */
+function asRecipients(addresses: string[], text: string): Reading['recipients'] {
+  return addresses.map((address) => ({ address, class: 'success', status: '', reply_code: '', text }));
+}
+
+/** A body from the first of these fields on. */
+function from(body: string, fields: RegExp): string {
+  return body.slice(Math.max(0, body.search(fields)));
+}
+
+function deliveryReading({ message, people, original }: Opened): Reading | undefined {
+  const part = partOf(message, /^message\/(global-)?delivery-status$/, REPORT_FIELDS);
+  if (!part) return undefined;
+  const said = people.slice(0, copyBegins(people));
+  const read = readDeliveryStatus(from(part.body, REPORT_FIELDS), said);
   const standard = part.type.includes('global') ? 'RFC 6533' : 'RFC 3464';
-  if (!worst)
-    return {
-      kind: 'unknown',
-      standard,
-      recipients: [],
-      because: 'a delivery report that names no recipient and no action',
-    };
-  const kind = worst.class === 'delay' ? 'delay' : worst.class === 'success' ? 'success' : 'bounce';
-  return { kind, standard, recipients: read.map(({ because: _, ...recipient }) => recipient), because: worst.because };
+  if (read.length === 0) {
+    const plain = readPlainReport(message, people, original);
+    return plain ? reportReading(plain.recipients, standard, plain.because) : { kind: 'unknown', standard, recipients: [], because: 'a delivery report that names no recipient and no action' }; // prettier-ignore
+  }
+  return reportReading(withAddresses(read, original), standard);
 }
 
-function unsubscribeReading(message: ParsedMessage): Reading {
-  const automatic = findAutomaticReply(message.fields);
-  if (automatic) return { kind: 'auto_reply', standard: 'RFC 3834', recipients: [], because: automatic };
-  return {
-    kind: 'unsubscribe_request',
-    standard: 'RFC 2369',
-    recipients: [],
-    because: "sent to the message's own unsubscribe address",
-  };
+/** A lone recipient whom the report does not name is whom the message was for. */
+function withAddresses(read: ReportedRecipient[], original: OriginalMessage): ReportedRecipient[] {
+  const [only] = read;
+  const [address] = original.addresses;
+  if (read.length !== 1 || only!.address.includes('@') || address === undefined) return read;
+  return [{ ...only!, address }];
 }
 
-function letterReading({ fields }: ParsedMessage): Reading {
-  const challenge = findChallenge(fields);
-  if (challenge) return { kind: 'challenge', standard: null, recipients: [], because: challenge };
-  const automatic = findAutomaticReply(fields);
-  if (automatic) return { kind: 'auto_reply', standard: 'RFC 3834', recipients: [], because: automatic };
-  if (fields.has('in-reply-to') && fields.has('from'))
-    return {
-      kind: 'reply',
-      standard: 'RFC 5322',
-      recipients: [],
-      because: 'answers a message and no field says that a program wrote it',
-    };
-  return { kind: 'unknown', standard: null, recipients: [], because: 'holds no report part and answers no message' };
+const WORST_FIRST: readonly (readonly ReportedRecipient['class'][])[] = [['hard'], ['soft', 'block'], ['delay'], ['success']]; // prettier-ignore
+
+function reportReading(read: ReportedRecipient[], standard: string | null, because?: string): Reading {
+  const worst = WORST_FIRST.map((classes) => read.find((one) => classes.includes(one.class))).find((one) => one !== undefined); // prettier-ignore
+  const kind = worst === undefined ? 'bounce' : worst.class === 'delay' ? 'delay' : worst.class === 'success' ? 'success' : 'bounce'; // prettier-ignore
+  const recipients = read.map(({ because: _, ...recipient }) => recipient);
+  return { kind, standard, recipients, because: because ?? worst?.because ?? '' };
 }
 
-/** The header of the returned message, from a whole or a headers-only part, or from what stands after the report. */
-function originalFields(message: ParsedMessage): Fields {
-  const part = message.parts.find(({ type }) =>
-    [
-      'message/rfc822',
-      'text/rfc822-headers',
-      'message/rfc822-headers',
-      'message/global',
-      'message/global-headers',
-    ].includes(type),
-  );
-  return part ? parseFields(part.body.split(/\n[ \t]*\n/)[0] ?? '') : new Map<string, string[]>();
+function receiptReading({ message, people }: Opened): Reading | undefined {
+  const part = partOf(message, /^message\/(global-)?disposition-notification$/, /^disposition[ \t]*:[^\n]{0,100}(displayed|deleted|dispatched|processed)/im); // prettier-ignore
+  if (part) return { kind: 'read_receipt', standard: 'RFC 8098', recipients: [], because: 'holds a message/disposition-notification part' }; // prettier-ignore
+  const subject = RECEIPT_SUBJECT.exec(decodeWords(field(message.fields, 'subject')))?.[0];
+  const words = RECEIPT_TEXT.exec(people.slice(0, 1500))?.[0];
+  if (subject === undefined || words === undefined) return undefined;
+  return { kind: 'read_receipt', standard: null, recipients: [], because: `the subject begins “${subject}” and the text says “${words.replace(/\s+/g, ' ')}”` }; // prettier-ignore
 }
 
-function findMessageId(message: ParsedMessage): string | null {
-  const original = field(originalFields(message), 'message-id') || field(message.fields, 'in-reply-to');
-  return /<([^<>\s]{1,998})>/.exec(original)?.[1] ?? null;
+const RECEIPT_SUBJECT =
+  /^(read|read receipt|return receipt|not read|lu|gelesen|le[ií]do|letto|lida|gelezen|läst)( ?\(displayed\))? ?[:-]/i;
+const RECEIPT_TEXT = /\b(was (read|displayed|opened|deleted without being read)|(has been|is a receipt for|return receipt)|wurde( am .{1,60})? gelesen|a [eé]t[eé] lu)\b/i; // prettier-ignore
+
+function plainReading({ message, people, original, to }: Opened): Reading | undefined {
+  if (ownAddressKind(to) === 'u' && findStopSubject(message.fields) !== undefined) return undefined;
+  const report = readPlainReport(message, people, original);
+  return report && reportReading(report.recipients, null, report.because);
 }
 
-function findToken(message: ParsedMessage, to: string): string | null {
-  const direct = TOKEN_RECIPIENT.exec(addressIn(to))?.[2];
-  const byId = TOKEN_MESSAGE_ID.exec(findMessageId(message) ?? '')?.[1];
-  return (direct ?? byId)?.toLowerCase() ?? null;
+/** Mail that is no report: from programs on behalf of people, or from people. */
+function letterReading({ message, to, people }: Opened): Reading {
+  const { fields } = message;
+  const read = (kind: ReturnKind, standard: string | null, because: string): Reading => ({ kind, standard, recipients: [], because }); // prettier-ignore
+  const automatic = findAutomaticReply(fields, people);
+  const challenge = findChallenge(fields, people);
+  if (challenge !== undefined) return read('challenge', null, challenge);
+  if (automatic !== undefined) return read('auto_reply', 'RFC 3834', automatic);
+  if (ownAddressKind(to) === 'u') return read('unsubscribe_request', 'RFC 2369', "sent to the message's own unsubscribe address"); // prettier-ignore
+  const stop = findStopSubject(fields);
+  if (stop !== undefined) return read('unsubscribe_request', null, `the subject is “${stop}” and nothing else`);
+  if (!answers(message, to)) return read('unknown', null, 'holds no report part and answers no message');
+  const words = findStopWords(people);
+  const reply = read('reply', 'RFC 5322', 'answers a message and no field says that a program wrote it');
+  return words === undefined ? reply : { ...reply, because: `${reply.because}; it asks to stop: “${words}”`, asks_to_stop: words }; // prettier-ignore
 }
 
-function addressesOfOriginal(message: ParsedMessage): string[] {
-  const parsed = parseAddress(addressIn(field(originalFields(message), 'to')));
-  return parsed.ok ? [parsed.address] : [];
-}
-
-function addressIn(value: string): string {
-  return /<([^<>]{1,320})>/.exec(value)?.[1] ?? value.trim().split(/[\s,;]/)[0] ?? '';
+/** Whether a person's letter answers one of ours. */
+function answers({ fields }: ParsedMessage, to: string): boolean {
+  if (addressesIn(field(fields, 'from')).length === 0) return false;
+  if (fields.has('in-reply-to') || fields.has('references')) return true;
+  return ownAddressKind(to) === 'b' && /^\W{0,3}(re|aw|sv|antw|rif|odp)\b ?(\[\d\])?:/i.test(decodeWords(field(fields, 'subject'))); // prettier-ignore
 }

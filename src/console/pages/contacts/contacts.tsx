@@ -115,7 +115,7 @@ function Found({
       <tbody>
         {items.map((contact) => (
           <tr key={contact.id}>
-                <td><Checkbox aria-label={`Pick ${contact.address}`} checked={picked.includes(contact.address)} onChange={() => toggle(contact.address)} /></td>
+                <td style={{ verticalAlign: 'middle' }}><Checkbox aria-label={`Pick ${contact.address}`} checked={picked.includes(contact.address)} onChange={() => toggle(contact.address)} /></td>
             <td><Door to={`/contacts/${contact.id}`}>{contact.name ?? contact.address}</Door></td>
             <td className="second">{contact.address}</td>
             <td><Stage stage={contact.stage ?? 'new'} /></td>

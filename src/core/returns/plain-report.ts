@@ -1,0 +1,91 @@
+// Delivery reports from before RFC 3464, and from servers that never followed it: plain text, each server in words of its own.
+import { parseAddress } from '../address/normal-form.ts';
+import { decodeOctalEscapes, decodeWords } from './decode-text.ts';
+import { MAX_BODY_CHARACTERS, MAX_RECIPIENTS } from './limits.ts';
+import { field, type Fields, type ParsedMessage } from './mime-parts.ts';
+import { addressesIn, copyBegins, type OriginalMessage } from './original-message.ts';
+import { worstByAddress } from './delivery-report.ts';
+import { ADDRESS_LINE, notesAbout, weighRecipient, type ReportedRecipient } from './weigh-recipient.ts';
+
+export interface PlainReport {
+  recipients: ReportedRecipient[];
+  because: string;
+}
+
+const DAEMON =
+  /\b(mailer-?daemon|mail-?daemon|postmaster|mdaemon|mail ?delivery|delivery (sub)?system|mail (sub)?system|mail-?system|system administrator|bounces?)\b/i;
+const FAILED_SUBJECT =
+  /^\W{0,6}(undeliver|undelivered|un-?deliverable|returned (mail|to sender|e?-?mail|message)|return to sender|delivery[ -](status )?(notification|failure|report|error|problem|failed|has failed|unsuccessful|delayed)|delivery (to|of) \S{1,100} (failed|has failed)|(mail|message|e-?mail)( \w{1,12})? (delivery )?(failed|failure|returned|error|undeliver\w*|not delivered|could not be delivered|delivery)|failure (notice|delivery)|failed (mail|delivery|message)|non[- ]?deliver|nondeliver|rejected( message| mail|: )|(mail|message) rejected|warning: (could not|message)|(mail|message) (delayed|status|warning)|delayed (mail|message)|could ?n[o']t (send|deliver)|unable to deliver|permanent (delivery )?failure|address not found|message (not|wasn'?t) (sent|delivered)|unzustellbar|nicht zustellbar|zustellung|non[- ]remis|non[- ]distribu|[eé]chec de (la )?(remise|distribution)|no (se )?(ha podido|pudo) entregar|no entregado|mancat[ao] (consegna|recapito)|n[aã]o (foi )?entregue|onbestelbaar|niet bezorgd|kunde inte levereras|ikke leveret)/i;
+const FAILED_BODY =
+  /\b(could ?n[o'’]t (be )?deliver|(was|were|is|are|has|have)( ?n[o'’]t| not)( yet)?( been)? (able to (be )?)?deliver|not been delivered|undeliver|unable to deliver|can(not| ?n[o'’]t|['’]t) be deliver|failed to deliver|deliver(y|ing)( \S{1,60}){0,8} (has |have )?(failed|failure|delayed|problems?)|did not reach|not reach(ed)? (some|all|the)|could not reach|cannot be reached|returned to (the )?sender|fatal errors?|permanent (error|failure)|non-?fatal errors|failed (addresses|recipients?|permanently)|address(es)? (had|failed|not found)|unable to (send|relay)|i couldn['’]t|was rejected|were rejected|has been rejected|not accepted|rejected by|returned (mail|message)|still undelivered|message (wasn['’]t|not) (sent|delivered)|konnte (leider )?nicht|nicht zugestellt|n['’](a|ont) (pas )?pu [eê]tre|pas pu [eê]tre (remis|d[eé]livr)|no (se )?(ha podido|pudo)|non [eè] stato possibile|n[aã]o (foi|p[oô]de))/i;
+
+/**
+ * Reads a report that has no part for machines; nothing when the message is none. It takes two signs: who it is from, its
+ * subject, or its words. A recipient is whoever a line begins with, then anyone who is named, then whom the message was for.
+ */
+export function readPlainReport(
+  message: ParsedMessage,
+  people: string,
+  original: OriginalMessage,
+): PlainReport | undefined {
+  const text = people.slice(0, MAX_BODY_CHARACTERS);
+  const report = text.slice(0, copyBegins(text));
+  const signs = signsOf(message.fields, report);
+  if (signs.length < 2) return undefined;
+  const own = ownAddresses(message.fields, original);
+  const addresses = recipientsOf(message.fields, report, original, own).slice(0, MAX_RECIPIENTS);
+  const alone = addresses.length <= 1;
+  const whole = decodeOctalEscapes(report);
+  const read = (addresses.length > 0 ? addresses : ['']).map((address) => {
+    const notes = address === '' ? whole : notesAbout(address, whole, alone);
+    const paragraph = weighRecipient({ address, action: '', status: '', diagnostic: '', notes, shared: false });
+    // The paragraph may only name the address, and the reason stand before or after them all.
+    const all = { address, action: '', status: '', diagnostic: '', notes: whole.slice(0, 4000), shared: !alone };
+    return saysNothing(paragraph) ? weighRecipient(all) : paragraph;
+  });
+  return { recipients: worstByAddress(read).filter(({ address }) => address !== ''), because: `no part for machines, but ${signs.join(' and ')}; ${read[0]!.because}` }; // prettier-ignore
+}
+
+function saysNothing({ because, status }: ReportedRecipient): boolean {
+  return because.includes('nothing decides') && status === '';
+}
+
+function signsOf(fields: Fields, report: string): string[] {
+  const from = `${decodeWords(field(fields, 'from'))} ${field(fields, 'sender')}`;
+  const subject = decodeWords(field(fields, 'subject'));
+  const failed = FAILED_SUBJECT.exec(subject)?.[0];
+  const words = FAILED_BODY.exec(report.slice(0, 4000))?.[0];
+  return [
+    ...(fields.has('x-failed-recipients') ? ['names X-Failed-Recipients', 'is a report'] : []),
+    ...(DAEMON.test(from) || /^<>$/.test(field(fields, 'return-path')) ? ['it comes from a mail system'] : []),
+    ...(failed === undefined ? [] : [`the subject says “${failed.trim()}”`]),
+    ...(words === undefined ? [] : [`the text says “${words.replace(/\s+/g, ' ')}”`]),
+  ];
+}
+
+/** Addresses that stand in reports without being whom they are about: ours, and the mail system's. */
+function ownAddresses(fields: Fields, original: OriginalMessage): ReadonlySet<string> {
+  const named = ['from', 'sender', 'to', 'delivered-to', 'x-original-to', 'reply-to', 'return-path'].map((name) => field(fields, name)); // prettier-ignore
+  const ours = ['from', 'sender', 'return-path', 'reply-to'].map((name) => field(original.fields, name));
+  return new Set([...named, ...ours].flatMap((value) => addressesIn(value)));
+}
+
+const MAIL_SYSTEM = /^(mailer-daemon|postmaster|mail-daemon|abuse|hostmaster)@/;
+
+function recipientsOf(fields: Fields, report: string, original: OriginalMessage, own: ReadonlySet<string>): string[] {
+  const isOther = (address: string): boolean => !own.has(address) && !MAIL_SYSTEM.test(address);
+  const failed = (fields.get('x-failed-recipients') ?? []).flatMap((value) => addressesIn(value));
+  if (failed.length > 0) return [...new Set(failed)];
+  const lines = report.split('\n');
+  const led = lines.flatMap((line) => (ADDRESS_LINE.test(line) || NAMED_LINE.test(line) ? addressesIn(line).slice(0, 1) : [])); // prettier-ignore
+  for (const found of [led, lines.flatMap((line) => (NOT_A_RECIPIENT.test(line) ? [] : addressesIn(line))), original.addresses]) {
+    const others = [...new Set(found.filter((address) => isOther(address) && parseAddress(address).ok))];
+    if (others.length > 0) return others;
+  } // prettier-ignore
+  return [];
+}
+
+/** `Failed Recipient: …`, `Recipient: [SMTP:…]`, `Failed to deliver to '…'`, `550 5.1.1 <…>… User unknown` */
+const NAMED_LINE =
+  /^\W{0,20}(?:(?:failed |original |final |intended )?recipient(?:s|\(s\))?(?: address)?(?: \S{0,20})?|to|for|address|user|failed to deliver to|delivery to|could not deliver(?: to)?|\d{3}[ -](?:\d\.\d{1,3}\.\d{1,3} )?<)\W{0,10}(?:smtp:|rfc822;)?\W{0,5}[^\s<>"'@:]{1,64}@/i;
+const NOT_A_RECIPIENT = /^\W{0,6}(?:from|sender|reply-to|subject|date|sent|cc|message-id|in-reply-to|return-path|received|list-\w{1,20})\b|\b(?:contact|postmaster|assistance|further (?:help|information)|please (?:send|forward|e?mail))\b/i; // prettier-ignore

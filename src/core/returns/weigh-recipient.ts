@@ -1,0 +1,103 @@
+import type { BounceClass } from '../../shared/words.ts';
+import { classifyBounce, isCatchAll, replyCodeInText, statusInText } from './classify-bounce.ts';
+import { MAX_TEXT_CHARACTERS } from './limits.ts';
+
+/** What a report says of one recipient. */
+export interface ReportedRecipient {
+  address: string;
+  class: BounceClass | 'delay' | 'success';
+  status: string;
+  reply_code: string;
+  text: string;
+  because: string;
+}
+
+/** All that a report holds on one recipient; what is missing is empty. */
+export interface RecipientEvidence {
+  address: string;
+  /** By RFC 3464 2.3.3, in lower case. */
+  action: string;
+  /** The status that the reporting server gives, which may be its own invention. */
+  status: string;
+  /** What the refusing server said. */
+  diagnostic: string;
+  /** What the part for people says about this recipient. */
+  notes: string;
+  /** The same was said of several recipients. */
+  shared: boolean;
+}
+
+const WILL_TRY =
+  /\b(will (continue|keep)( \w{1,12}){0,3} (try|to try|trying|attempt\w*|retry\w*)|will (be )?(retr|try again|tried again|attempted)\w*|still (being )?(trying|tried|undelivered|attempting)|do not need to (resend|re-send)|no action is required|warning (message )?only|(has|have) not (yet )?been delivered|not yet (been )?delivered|(has been|is|was|being) delayed|delayed (mail|message|delivery)|attempts? will continue|delivery attempts will)/i;
+const GAVE_UP =
+  /\b(giv(e|ing|en) up|gave up|failed permanently|permanent(ly)? (fatal )?(errors?|failures?|failed|undeliverable)|permanent fatal|no (further|more) (delivery )?attempts|not going to try|will not be (re-?tried|tried|attempted)|won['’]t be (re)?tried|(been in|in) the queue too long|removed from the (mail )?queue|has expired|delivery expired|(final|last) attempt|undeliverable|could not be delivered and|returned to (the )?sender)/i;
+
+/**
+ * Weighs the evidence of one recipient. The words of the server that refused outweigh a catch-all of the server that
+ * reports; a failure marked as a delay is a failure when the server has given up, and the other way round; an address is
+ * never condemned on the weakest of it.
+ */
+export function weighRecipient(evidence: RecipientEvidence): ReportedRecipient {
+  const text = (evidence.diagnostic || evidence.notes).slice(0, MAX_TEXT_CHARACTERS);
+  const inText = statusInText(text);
+  // The reply is nearer to the fact than the status of whoever reports it.
+  const status = inText !== '' && (!isCatchAll(inText) || evidence.status === '') ? inText : evidence.status || inText;
+  const said = { address: evidence.address, status, reply_code: replyCodeInText(text), text };
+  return { ...said, ...decide(evidence, said) };
+}
+
+type Said = Pick<ReportedRecipient, 'status' | 'reply_code' | 'text'>;
+type Decision = Pick<ReportedRecipient, 'class' | 'because'>;
+
+const SUCCEEDED: ReadonlySet<string> = new Set(['delivered', 'relayed', 'expanded']);
+
+function decide(evidence: RecipientEvidence, said: Said): Decision {
+  const { action } = evidence;
+  if (SUCCEEDED.has(action) && !said.status.startsWith('5')) return { class: 'success', because: `Action: ${action} (RFC 3464 2.3.3)` }; // prettier-ignore
+  if (action === '' && said.status.startsWith('2')) return { class: 'success', because: `no Action; status ${said.status}` }; // prettier-ignore
+  return waits(evidence, said) ?? fail(evidence, said);
+}
+
+/** Why this is a delay; nothing when the server has given up. */
+function waits({ action, notes }: RecipientEvidence, said: Said): Decision | undefined {
+  const words = `${said.text}\n${notes}`;
+  const trying = WILL_TRY.exec(words)?.[0];
+  const gaveUp = GAVE_UP.exec(words)?.[0];
+  if (action === 'delayed') {
+    const final = said.status.startsWith('5') && !said.reply_code.startsWith('4') && trying === undefined;
+    if (gaveUp !== undefined && trying === undefined) return undefined;
+    if (!final) return { class: 'delay', because: 'Action: delayed (RFC 3464 2.3.3) is not a bounce' };
+    return undefined;
+  }
+  if (trying === undefined || gaveUp !== undefined || said.status.startsWith('5') || said.reply_code.startsWith('5')) return undefined; // prettier-ignore
+  return { class: 'delay', because: `the text says “${trying}”: not given up yet` };
+}
+
+const END_OF_DATA = /\bend of data\b|\bafter data\b|\bend of message\b|\bDATA[ -]?(stage|phase)\b/i;
+
+function fail({ action, diagnostic, notes, shared }: RecipientEvidence, said: Said): Decision {
+  const late = action === 'delayed' ? 'marked as delayed, but given up; ' : '';
+  const ofMessage = shared && END_OF_DATA.test(said.text);
+  const decision = classifyBounce({ ...said, replyCode: said.reply_code, ofMessage });
+  if (!decision.doubt || diagnostic === '' || notes === '') return { class: decision.class, because: late + decision.because }; // prettier-ignore
+  // The reason may stand in the part for people alone.
+  const again = classifyBounce({ status: statusInText(notes), replyCode: said.reply_code || replyCodeInText(notes), text: notes, ofMessage }); // prettier-ignore
+  return { class: again.class, because: late + (again.doubt ? decision.because : `part for people: ${again.because}`) };
+}
+
+/** What the part for people says about an address: the lines that name it and those that follow, as far as the next paragraph but one. */
+export function notesAbout(address: string, people: string, alone: boolean): string {
+  const lines = people.split('\n');
+  const wanted = address.toLowerCase();
+  const kept: string[] = [];
+  lines.forEach((line, index) => {
+    if (!line.toLowerCase().includes(wanted)) return;
+    const end = lines.findIndex((later, at) => at > index + 1 && (later.trim() === '' && at > index + 2 || ADDRESS_LINE.test(later))); // prettier-ignore
+    kept.push(...lines.slice(index, Math.min(end < 0 ? lines.length : end, index + 12)));
+  });
+  if (kept.length === 0 && alone) return people.slice(0, MAX_TEXT_CHARACTERS);
+  return kept.join('\n').slice(0, MAX_TEXT_CHARACTERS);
+}
+
+/** A line that begins with an address, as paragraphs about a recipient do. */
+export const ADDRESS_LINE = /^\s{0,20}["'<[]{0,3}[^\s<>"'@:]{1,64}@[A-Za-z0-9.-]{1,253}["'>\]]{0,3}(?=$|[\s:.,;(])/;

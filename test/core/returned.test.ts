@@ -1,0 +1,54 @@
+import { readdirSync, readFileSync } from 'node:fs';
+import { expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import { readReturn } from '../../src/core/returns/read-return.ts';
+
+/** Messages as servers of many makes and ages send them, all of them made up, each with how it has to be read. */
+const FOLDER = 'test/core/returned/';
+
+interface Expected {
+  file: string;
+  kind: string;
+  standard: string | null;
+  recipients: { address: string; class: string }[];
+  token: string | null;
+  message_id: string | null;
+}
+
+const EXPECTED = readFileSync(`${FOLDER}expected.jsonl`, 'utf8')
+  .trim()
+  .split('\n')
+  .map((line) => JSON.parse(line) as Expected);
+
+test('every message of the corpus has its reading', () => {
+  expect(EXPECTED.map(({ file }) => file)).toEqual(readdirSync(FOLDER).filter((file) => file.endsWith('.eml')).sort()); // prettier-ignore
+});
+
+test.each(EXPECTED)('$file is a $kind', ({ file, ...expected }) => {
+  const { recipients, because, ...read } = readReturn(readFileSync(FOLDER + file));
+  expect({ because, ...read, recipients }).toMatchObject({ ...expected, recipients: expected.recipients });
+  expect(recipients).toHaveLength(expected.recipients.length);
+  expect(because).not.toBe('');
+});
+
+test('line ends of any kind, and a line of an mbox before it, change nothing', () => {
+  for (const { file } of EXPECTED.filter((one) => one.kind !== 'unknown')) {
+    const text = readFileSync(FOLDER + file, 'latin1');
+    const read = readReturn(Buffer.from(text, 'latin1'));
+    expect(readReturn(Buffer.from(text.replaceAll('\n', '\r\n'), 'latin1'))).toEqual(read);
+    expect(readReturn(Buffer.from(`From MAILER-DAEMON Mon Nov  2 09:00:04 2026\n${text}`, 'latin1'))).toEqual(read);
+  }
+});
+
+test('a message of the corpus with any bytes put into it, or any piece cut out, still gives an answer', () => {
+  const messages = EXPECTED.map(({ file }) => readFileSync(FOLDER + file));
+  fc.assert(
+    fc.property(fc.nat(messages.length - 1), fc.nat(), fc.nat(400), fc.uint8Array({ maxLength: 40 }), (which, place, length, bytes) => {
+      const message = messages[which]!;
+      const at = place % (message.length + 1);
+      const read = readReturn(Buffer.concat([message.subarray(0, at), bytes, message.subarray(at + length)]));
+      expect(read.because).not.toBe('');
+    }),
+    { numRuns: 2000 },
+  ); // prettier-ignore
+});
