@@ -183,6 +183,7 @@ export function makeClient(options: ClientOptions) {
       send<api.TakenEvents>('POST', '/events', { raw: lines, type: 'application/x-ndjson' }),
     returns: (filter: { state?: string } & PageOptions = {}) => get<api.Page<api.ReturnItem>>('/returns', filter),
     return: (id: number) => get<api.ReturnItem & { message: string }>(`/returns/${id}`),
+    receiveReturn: (message: Upload) => send<api.ReceivedReturn>('POST', '/returns', { raw: message, type: 'message/rfc822' }), // prettier-ignore
     dismissReturn: (id: number) => post<void>(`/returns/${id}/dismiss`),
 
     suppressionLists: () => get<api.SuppressionList[]>('/suppression-lists'),

@@ -415,6 +415,13 @@ export interface UndoneRun {
   movedOn: { contactId: number | null; address: string | null; subject: string }[];
 }
 
+/** What became of a return that was handed in. */
+export interface ReceivedReturn {
+  id: number;
+  state: ReturnItem['state'];
+  because: string;
+}
+
 export interface ReturnItem {
   id: number;
   receivedAt: string;

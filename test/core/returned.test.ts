@@ -1,6 +1,7 @@
 import { readdirSync, readFileSync } from 'node:fs';
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
+import { isMbox, makeMboxSplitter } from '../../src/core/returns/mbox.ts';
 import { readReturn } from '../../src/core/returns/read-return.ts';
 
 /** Messages as servers of many makes and ages send them, all of them made up, each with how it has to be read. */
@@ -51,4 +52,18 @@ test('a message of the corpus with any bytes put into it, or any piece cut out, 
     }),
     { numRuns: 2000 },
   ); // prettier-ignore
+});
+
+test('an mbox is taken apart at its From lines, whatever the pieces it comes in', () => {
+  const messages = EXPECTED.filter((one) => one.kind !== 'unknown').map(({ file }) => readFileSync(FOLDER + file));
+  const quoted = (message: Buffer): string => message.toString('latin1').replace(/^(>*From )/gm, '>$1');
+  const mbox = Buffer.from(messages.map((message) => `From sender Mon Nov  2 09:00:04 2026\n${quoted(message)}\n\n`).join(''), 'latin1'); // prettier-ignore
+  expect([isMbox(mbox), isMbox(messages[0]!), isMbox(Buffer.from('From: Ada <ada@quillmail.example>\n'))]).toEqual([true, false, false]); // prettier-ignore
+  const split = (size: number): string[] => {
+    const splitter = makeMboxSplitter();
+    const pieces = Array.from({ length: Math.ceil(mbox.length / size) }, (_, index) => mbox.subarray(index * size, (index + 1) * size)); // prettier-ignore
+    return [...pieces.flatMap((piece) => splitter.take(piece)), ...splitter.end()].map((one) => one.toString('latin1').trimEnd()); // prettier-ignore
+  };
+  const whole = messages.map((message) => message.toString('latin1').trimEnd());
+  for (const size of [mbox.length, 4096, 77, 1]) expect(split(size)).toEqual(whole);
 });

@@ -1,19 +1,21 @@
-import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
 import { readReturn, type ReadReturn } from '../../core/returns/read-return.ts';
-import { UsageError } from '../usage-error.ts';
-import { line, moment, printOne, printRows, type OutputOptions } from '../output.ts';
+import { count, line, moment, printOne, printRows, type OutputOptions } from '../output.ts';
+import { readMessages } from '../read-messages.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
 
 export function addCommands(group: Command): void {
   withOutput(
-    group.command('read <files...>').description('how message files are read; needs no service (- is standard input)'),
-  ).action((files: string[], options: OutputOptions) => {
-    const readings = files.map((file) => ({ file, ...readReturn(readMessage(file)) }));
-    if (options.json) return line(JSON.stringify(readings, null, 2));
-    for (const reading of readings) printOne(reading, options, readingLines);
-  });
+    group
+      .command('read <files...>')
+      .description('how messages are read: message files, mbox, Maildir or - for standard input; needs no service'),
+  ).action(readAll);
+  withOutput(
+    group
+      .command('import <files...>')
+      .description('take returned messages in from message files, mbox or Maildir; the same message is counted once'),
+  ).action(importAll);
   withOutput(group.command('list').description('messages that came back, latest first'))
     .option('--state <state>', 'counted, noted, unmatched or dismissed')
     .action(async (options: OutputOptions & { state?: string }) => {
@@ -43,12 +45,30 @@ export function addCommands(group: Command): void {
   }); // prettier-ignore
 }
 
-function readMessage(file: string): Buffer {
-  try {
-    return readFileSync(file === '-' ? 0 : file);
-  } catch (error) {
-    throw new UsageError(`${file} cannot be read: ${(error as Error).message}`, 1);
-  }
+async function readAll(files: string[], options: OutputOptions): Promise<void> {
+  const readings: (ReadReturn & { file: string })[] = [];
+  for (const path of files)
+    for await (const { file, raw } of readMessages(path)) {
+      const reading = { file, ...readReturn(raw) };
+      if (options.json) readings.push(reading);
+      else printOne(reading, options, readingLines);
+    }
+  if (options.json) line(JSON.stringify(readings, null, 2));
+}
+
+async function importAll(files: string[], options: OutputOptions): Promise<void> {
+  const client = connect();
+  const taken = { messages: 0, counted: 0, noted: 0, unmatched: 0, dismissed: 0 };
+  for (const path of files)
+    for await (const { raw } of readMessages(path)) {
+      const { state } = await client.receiveReturn(new Uint8Array(raw));
+      taken.messages++;
+      taken[state]++;
+    }
+  printOne(taken, options, () => [
+    `${count(taken.messages)} messages: ${count(taken.counted)} counted, ${count(taken.noted)} noted, ${count(taken.unmatched)} unmatched.`,
+    ...(taken.unmatched > 0 ? ['Which, and why: avendel returns list --state unmatched'] : []),
+  ]);
 }
 
 function readingLines(reading: ReadReturn & { file: string }): string[] {

@@ -141,7 +141,7 @@ const WORST_FIRST: readonly (readonly ReportedRecipient['class'][])[] = [['hard'
 function reportReading(read: ReportedRecipient[], standard: string | null, because?: string): Reading {
   const worst = WORST_FIRST.map((classes) => read.find((one) => classes.includes(one.class))).find((one) => one !== undefined); // prettier-ignore
   const kind = worst === undefined ? 'bounce' : worst.class === 'delay' ? 'delay' : worst.class === 'success' ? 'success' : 'bounce'; // prettier-ignore
-  const recipients = read.map(({ because: _, ...recipient }) => recipient);
+  const recipients = read.map((one) => ({ address: one.address, class: one.class, status: one.status, reply_code: one.reply_code, text: one.text })); // prettier-ignore
   return { kind, standard, recipients, because: because ?? worst?.because ?? '' };
 }
 

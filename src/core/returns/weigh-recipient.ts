@@ -43,7 +43,7 @@ export function weighRecipient(evidence: RecipientEvidence): ReportedRecipient {
   // The reply is nearer to the fact than the status of whoever reports it.
   const status = inText !== '' && (!isCatchAll(inText) || evidence.status === '') ? inText : evidence.status || inText;
   const said = { address: evidence.address, status, reply_code: replyCodeInText(text), text };
-  return { ...said, ...decide(evidence, said) };
+  return { ...said, text: text.replace(/\s+/g, ' ').trim(), ...decide(evidence, said) };
 }
 
 type Said = Pick<ReportedRecipient, 'status' | 'reply_code' | 'text'>;
@@ -85,18 +85,24 @@ function fail({ action, diagnostic, notes, shared }: RecipientEvidence, said: Sa
   return { class: again.class, because: late + (again.doubt ? decision.because : `part for people: ${again.because}`) };
 }
 
-/** What the part for people says about an address: the lines that name it and those that follow, as far as the next paragraph but one. */
+/** Lines after one that names the address that may still be about it. */
+const LINES_ABOUT = 12;
+
+/** What the part for people says about an address: the lines that name it and those that follow, as far as the next address or paragraph. */
 export function notesAbout(address: string, people: string, alone: boolean): string {
   const lines = people.split('\n');
   const wanted = address.toLowerCase();
-  const kept: string[] = [];
+  const about = new Set<number>();
   lines.forEach((line, index) => {
     if (!line.toLowerCase().includes(wanted)) return;
-    const end = lines.findIndex((later, at) => at > index + 1 && (later.trim() === '' && at > index + 2 || ADDRESS_LINE.test(later))); // prettier-ignore
-    kept.push(...lines.slice(index, Math.min(end < 0 ? lines.length : end, index + 12)));
+    for (let at = index; at < Math.min(index + LINES_ABOUT, lines.length); at++) {
+      const ends = at > index && (ADDRESS_LINE.test(lines[at]!) || (at > index + 2 && lines[at]!.trim() === ''));
+      if (ends) break;
+      about.add(at);
+    }
   });
-  if (kept.length === 0 && alone) return people.slice(0, MAX_TEXT_CHARACTERS);
-  return kept.join('\n').slice(0, MAX_TEXT_CHARACTERS);
+  if (about.size === 0 && alone) return people.slice(0, MAX_TEXT_CHARACTERS);
+  return [...about].sort((a, b) => a - b).map((at) => lines[at]).join('\n').slice(0, MAX_TEXT_CHARACTERS); // prettier-ignore
 }
 
 /** A line that begins with an address, as paragraphs about a recipient do. */

@@ -6,6 +6,9 @@ import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { ensureMonths, OWN_SOURCE, recordEventsWithin, type IncomingEvent } from '../events/record-events.ts';
 
+/** A return larger than this is refused by its size; reports that hold whole messages stay well below. */
+export const MAX_RETURN_BYTES = 10 * 1024 * 1024;
+
 export interface ReceivedReturn {
   id: number;
   reading: ReadReturn;

@@ -1,10 +1,8 @@
 import { SMTPServer } from 'smtp-server';
 import type { Logger } from 'pino';
 import type { Deps } from '../../operations/deps.ts';
-import { receiveReturn } from '../../operations/returns/receive-return.ts';
+import { MAX_RETURN_BYTES, receiveReturn } from '../../operations/returns/receive-return.ts';
 
-/** A return larger than this is refused by its size; reports that hold whole messages stay well below. */
-const MAX_RETURN_BYTES = 10 * 1024 * 1024;
 const MAX_RECIPIENTS = 10;
 
 /**

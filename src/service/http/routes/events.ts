@@ -1,7 +1,7 @@
 import type Joi from 'joi';
 import { takeEvents, type OutsideEvent, type TakenEvents } from '../../../operations/events/take-events.ts';
 import { Problem, found } from '../../../operations/problem.ts';
-import { receiveReturn } from '../../../operations/returns/receive-return.ts';
+import { MAX_RETURN_BYTES, receiveReturn } from '../../../operations/returns/receive-return.ts';
 import * as schema from '../../../shared/schemas.ts';
 import { dismissReturn, findReturn, listReturns, type ReturnState } from '../../../store/statements/returns.ts';
 import { NEWEST, pageOf, readCursor, type PageQuery } from '../paging.ts';
@@ -28,7 +28,7 @@ export const eventRoutes: Route[] = [
   route({
     method: 'post', path: '/returns', summary: 'Take in one returned message, as it came', raw: 'message/rfc822', status: 201,
     async handle({ deps, c }) {
-      const raw = Buffer.from(await c.req.arrayBuffer());
+      const raw = await readRaw(c.req.raw.body);
       if (raw.length === 0) throw new Problem('unreadable-body', 'There is no message in the request.');
       return receiveReturn(deps, raw, '');
     },
@@ -87,4 +87,16 @@ function parseJson(text: string): unknown {
   } catch {
     return undefined;
   }
+}
+
+/** The message of a request, as far as it may be long. */
+async function readRaw(body: AsyncIterable<Uint8Array> | null): Promise<Buffer> {
+  const chunks: Uint8Array[] = [];
+  let bytes = 0;
+  for await (const chunk of body ?? []) {
+    bytes += chunk.length;
+    if (bytes > MAX_RETURN_BYTES) throw new Problem('too-large', 'The message is over 10 MB. What a report says stands in its first megabytes: cut it there.'); // prettier-ignore
+    chunks.push(chunk);
+  }
+  return Buffer.concat(chunks);
 }
