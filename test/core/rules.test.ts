@@ -1,6 +1,7 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { judgeActor, type ActFacts } from '../../src/core/activity/judge-actor.ts';
+import { judgeActs, type ActFacts, type MessageFacts } from '../../src/core/activity/judge-actor.ts';
+import { makeIsProxy } from '../../src/operations/events/proxy-list.ts';
 import { healthRates } from '../../src/core/health/rates.ts';
 import {
   decideDeliverability,
@@ -145,31 +146,53 @@ describe('sunset ladder', () => {
 });
 
 describe('human or machine', () => {
-  const base: ActFacts = {
-    kind: 'clicked',
-    at: NOW,
-    acceptedAt: NOW - 60_000,
-    trappedAt: [],
-    isTrap: false,
-    userAgent: 'Mozilla/5.0 Mail',
-    method: 'GET',
-  };
+  const act = (facts: Partial<ActFacts> = {}): ActFacts => ({ kind: 'clicked', at: NOW, link: 1, userAgent: 'Mozilla/5.0 Mail', network: '198.51.100.7', method: 'GET', ...facts }); // prettier-ignore
+  const message: MessageFacts = { acceptedAt: NOW - 60_000, trappedAt: [], links: 5 };
+  const isProxy = makeIsProxy({ networks: ['192.0.2.0/24', '2001:db8::/32'], agents: ['Gauze'] });
+  const reasons = (acts: ActFacts[], of: Partial<MessageFacts> = {}): string[] => judgeActs(acts, { ...message, ...of }, isProxy).map(({ reason }) => reason); // prettier-ignore
 
-  test.each<[string, Partial<ActFacts>, string, string]>([
-    ['a click at reading pace', {}, 'human', 'person'],
-    ['the trap link', { isTrap: true }, 'machine', 'trap-link'],
-    ['within 60 s of the trap link, before it', { trappedAt: [NOW + 60_000] }, 'machine', 'trap-link'],
-    ['61 s after the trap link', { trappedAt: [NOW - 61_000] }, 'human', 'person'],
-    ['a click under 2 s', { acceptedAt: NOW - 1999 }, 'machine', 'too-soon'],
-    ['a click at 2 s', { acceptedAt: NOW - 2000 }, 'human', 'person'],
-    ['an open under 1 s', { kind: 'opened', acceptedAt: NOW - 999 }, 'machine', 'too-soon'],
-    ['an open beside the trap link', { kind: 'opened', trappedAt: [NOW] }, 'human', 'person'],
-    ['a robot that says so', { userAgent: 'Tollgate-LinkScanner/4 (bot)' }, 'machine', 'declared-robot'],
-    ['a HEAD request', { method: 'HEAD' }, 'machine', 'head-request'],
-    ['an image proxy', { kind: 'opened', userAgent: 'GauzePost-ImageProxy/2.1' }, 'unknown', 'prefetch'],
-    ['a message nobody knows the acceptance of', { acceptedAt: undefined }, 'human', 'person'],
-  ])('%s', (_, facts, actor, reason) => {
-    expect(judgeActor({ ...base, ...facts })).toEqual({ actor, reason });
+  test.each<[string, Partial<ActFacts>, Partial<MessageFacts>, string, string]>([
+    ['a click at reading pace', {}, {}, 'human', 'person'],
+    ['the trap link', { link: 0 }, {}, 'machine', 'trap-link'],
+    ['within 60 s of the trap link, before it', {}, { trappedAt: [NOW + 60_000] }, 'machine', 'trap-link'],
+    ['61 s after the trap link', {}, { trappedAt: [NOW - 61_000] }, 'human', 'person'],
+    ['a click under 2 s', {}, { acceptedAt: NOW - 1999 }, 'machine', 'too-soon'],
+    ['a click at 2 s', {}, { acceptedAt: NOW - 2000 }, 'human', 'person'],
+    ['an open under 1 s', { kind: 'opened' }, { acceptedAt: NOW - 999 }, 'machine', 'too-soon'],
+    ['an open beside the trap link', { kind: 'opened' }, { trappedAt: [NOW] }, 'human', 'person'],
+    ['a robot that says so', { userAgent: 'Tollgate-LinkScanner/4 (bot)' }, {}, 'machine', 'declared-robot'],
+    ['a HEAD request', { method: 'HEAD' }, {}, 'machine', 'head-request'],
+    ['an image proxy that says so', { kind: 'opened', userAgent: 'GauzePost-ImageProxy/2.1' }, {}, 'unknown', 'prefetch'], // prettier-ignore
+    ['an image proxy by its network', { kind: 'opened', network: '192.0.2.9' }, {}, 'unknown', 'prefetch'],
+    ['an image proxy by its IPv6 network', { kind: 'opened', network: '2001:db8::7' }, {}, 'unknown', 'prefetch'],
+    ['an image proxy by a word of its name', { kind: 'opened', userAgent: 'gauzefetch' }, {}, 'unknown', 'prefetch'],
+    ['a click from the same network', { network: '192.0.2.9' }, {}, 'human', 'person'],
+    ['a message nobody knows the acceptance of', {}, { acceptedAt: null }, 'human', 'person'],
+  ])('%s', (_, facts, of, actor, reason) => {
+    expect(judgeActs([act(facts)], { ...message, ...of }, isProxy)).toEqual([{ actor, reason }]);
+  });
+
+  test('three different links within 2 s are a burst, and so are all links within a minute; the same link thrice is not', () => {
+    const clicks = (...of: [link: number, after: number][]): ActFacts[] => of.map(([link, after]) => act({ link, at: NOW + after })); // prettier-ignore
+    expect(reasons(clicks([1, 0], [2, 900], [3, 2000], [4, 9000]))).toEqual(['burst', 'burst', 'burst', 'person']);
+    expect(reasons(clicks([1, 0], [2, 900], [3, 2001]))).toEqual(['person', 'person', 'person']);
+    expect(reasons(clicks([1, 0], [1, 300], [1, 600]))).toEqual(['person', 'person', 'person']);
+    expect(reasons(clicks([1, 0], [2, 20_000], [3, 60_000]), { links: 3 })).toEqual(['burst', 'burst', 'burst']);
+    expect(reasons(clicks([1, 0], [2, 20_000], [3, 60_001]), { links: 3 })).toEqual(['person', 'person', 'person']);
+    expect(reasons(clicks([1, 0], [2, 20_000]), { links: 2 })).toEqual(['person', 'person']);
+    expect(reasons(clicks([1, 0], [0, 30_000]))).toEqual(['trap-link', 'trap-link']);
+  });
+
+  test('in whatever order the acts of a message come, each is judged the same', () => {
+    const some = fc.record({ kind: fc.constantFrom('opened' as const, 'clicked' as const), at: fc.integer({ min: NOW, max: NOW + 90_000 }), link: fc.integer({ min: 0, max: 4 }) }); // prettier-ignore
+    fc.assert(
+      fc.property(fc.array(some, { maxLength: 12 }), fc.infiniteStream(fc.nat()), (acts, chances) => {
+        const given = acts.map((one) => act(one));
+        const mixed = given.map((one) => ({ one, at: chances.next().value as number })).sort((a, b) => a.at - b.at).map(({ one }) => one); // prettier-ignore
+        const judged = judgeActs(mixed, { ...message, links: 4 }, isProxy);
+        expect(given.map((one) => judged[mixed.indexOf(one)])).toEqual(judgeActs(given, { ...message, links: 4 }, isProxy)); // prettier-ignore
+      }),
+    );
   });
 });
 

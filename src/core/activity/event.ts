@@ -11,8 +11,9 @@ export interface EventDetail {
   /** clicked: number and address of the link. */
   link?: number;
   url?: string;
-  /** opened, clicked: what fetched it, and how. */
+  /** opened, clicked: what fetched it, from which address of the network, and how. */
   userAgent?: string;
+  network?: string;
   method?: string;
   /** unsubscribed, subscribed, confirmed: the lists concerned; none means the whole brand. */
   lists?: number[];

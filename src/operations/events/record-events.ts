@@ -1,6 +1,5 @@
 import { eventId, type EventDetail, type StorableEvent } from '../../core/activity/event.ts';
-import { judgeActor, TRAP_WINDOW_MS } from '../../core/activity/judge-actor.ts';
-import { TRAP_LINK } from '../../core/message/compile-message.ts';
+import { isTrap, judgeActs, REACH_MS, type ActFacts, type Judgement } from '../../core/activity/judge-actor.ts';
 import type { EventKind } from '../../shared/words.ts';
 import { inTransaction, type Sql } from '../../store/database.ts';
 import {
@@ -10,13 +9,13 @@ import {
   noteTraps,
   recordElsewhereDeliveries,
   repaintActs,
-  type MessageFacts,
   type StoredAct,
 } from '../../store/statements/acts.ts';
 import { ensureEventPartitions, insertEvents, rebuildActivityOf } from '../../store/statements/events.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { applyConsequences } from './apply-consequences.ts';
+import { findIsProxy } from './proxy-list.ts';
 
 /** One event as it comes in, its contact, brand and campaign already found. */
 export interface IncomingEvent {
@@ -57,11 +56,11 @@ export async function recordEventsWithin(
   sql: Sql,
   incoming: IncomingEvent[],
 ): Promise<{ recorded: number; affected: number[] }> {
-  const events = await judge(sql, incoming);
+  const events = await judge(deps, sql, incoming);
   const fresh = await insertEvents(sql, events);
   const added = distinct(events.filter((event) => fresh.has(event.id)));
   await keepLedger(sql, added);
-  const repainted = await decideAgain(sql, added);
+  const repainted = await decideAgain(deps, sql, added);
   const affected = await applyConsequences(deps, sql, added, repainted);
   return { recorded: fresh.size, affected };
 }
@@ -75,28 +74,53 @@ export async function ensureMonths(deps: Deps, events: { at: number }[]): Promis
   for (const month of missing) deps.eventMonths.add(month);
 }
 
-async function judge(sql: Sql, incoming: IncomingEvent[]): Promise<StorableEvent[]> {
+async function judge(deps: Deps, sql: Sql, incoming: IncomingEvent[]): Promise<StorableEvent[]> {
   const acts = incoming.filter(isAct);
-  const facts = byMessage(await findMessageFacts(sql, distinctPairs(acts)));
-  const trapsNow = acts.filter(isTrap);
+  const judged = acts.length === 0 ? NONE_JUDGED : await judgeByMessage(deps, sql, acts, (event) => actOf(event.kind, event.at, event.detail)); // prettier-ignore
   return incoming.map((event) => {
     const base = { ...event, id: eventId(event.source, event.externalId), detail: event.detail ?? null };
-    if (!isAct(event))
-      return { ...base, actor: PEOPLE.has(event.kind) ? ('human' as const) : ('machine' as const), actorReason: null };
-    const message = facts.get(messageKey(event));
-    const alsoNow = trapsNow.filter((trap) => messageKey(trap) === messageKey(event)).map((trap) => trap.at);
-    const { actor, reason } = judgeOne(
-      {
-        ...event,
-        link: event.detail?.link ?? null,
-        userAgent: event.detail?.userAgent ?? null,
-        method: event.detail?.method ?? null,
-      },
-      message,
-      alsoNow,
-    );
-    return { ...base, actor, actorReason: reason };
+    const judgement = judged.get(event);
+    if (!judgement) return { ...base, actor: PEOPLE.has(event.kind) ? 'human' : 'machine', actorReason: null };
+    return { ...base, actor: judgement.actor, actorReason: judgement.reason };
   });
+}
+
+const NONE_JUDGED: ReadonlyMap<unknown, Judgement> = new Map();
+
+/** Judges acts, those of one message together. */
+async function judgeByMessage<T extends { campaignId: number; contactId: number }>(
+  deps: Deps,
+  sql: Sql,
+  acts: T[],
+  factsOf: (act: T) => ActFacts,
+): Promise<Map<unknown, Judgement>> {
+  const messages = new Map((await findMessageFacts(sql, distinctPairs(acts))).map((facts) => [messageKey(facts), facts])); // prettier-ignore
+  const isProxy = await findIsProxy(deps, sql);
+  const groups = new Map<string, T[]>();
+  for (const act of acts) {
+    const group = groups.get(messageKey(act));
+    if (group) group.push(act);
+    else groups.set(messageKey(act), [act]);
+  }
+  const judged = new Map<unknown, Judgement>();
+  for (const [key, group] of groups) {
+    const judgements = judgeActs(group.map(factsOf), messages.get(key) ?? NOTHING_KNOWN, isProxy);
+    group.forEach((act, index) => judged.set(act, judgements[index]!));
+  }
+  return judged;
+}
+
+const NOTHING_KNOWN = { acceptedAt: null, trappedAt: [], links: 0 };
+
+function actOf(kind: EventKind, at: number, detail: EventDetail | null | undefined): ActFacts {
+  return {
+    kind: kind === 'opened' ? 'opened' : 'clicked',
+    at,
+    link: detail?.link ?? null,
+    userAgent: detail?.userAgent ?? '',
+    network: detail?.network ?? '',
+    method: detail?.method ?? 'GET',
+  };
 }
 
 /** Kinds that only a person brings about. */
@@ -110,20 +134,6 @@ const PEOPLE: ReadonlySet<EventKind> = new Set<EventKind>([
   'replied',
 ]);
 
-type Act = Pick<StoredAct, 'at' | 'link' | 'userAgent' | 'method'> & { kind: EventKind };
-
-function judgeOne(act: Act, message: MessageFacts | undefined, alsoTrapped: number[]): ReturnType<typeof judgeActor> {
-  return judgeActor({
-    kind: act.kind === 'opened' ? 'opened' : 'clicked',
-    at: act.at,
-    acceptedAt: message?.acceptedAt ?? undefined,
-    trappedAt: [...(message?.trappedAt ?? []), ...alsoTrapped],
-    isTrap: act.kind === 'clicked' && act.link === TRAP_LINK,
-    userAgent: act.userAgent ?? '',
-    method: act.method ?? 'GET',
-  });
-}
-
 async function keepLedger(sql: Sql, added: StorableEvent[]): Promise<void> {
   const withCampaign = added.filter(hasCampaign);
   const elsewhere = withCampaign.filter((event) => event.kind === 'sent' && event.source !== OWN_SOURCE);
@@ -134,29 +144,33 @@ async function keepLedger(sql: Sql, added: StorableEvent[]): Promise<void> {
       sql,
       bounced.map((event) => ({ ...event, class: event.detail?.class ?? 'soft' })),
     );
-  const traps = withCampaign.filter(isTrap);
+  const traps = withCampaign.filter((event) => isTrap({ kind: event.kind, link: event.detail?.link ?? null }));
   if (traps.length > 0) await noteTraps(sql, traps);
 }
 
 /**
- * A trap link followed, or an acceptance that comes late, can change who made the opens and clicks that came before.
- * Returns the contacts of whom an act was given another actor.
+ * A click can complete a burst or follow a trap link, and an acceptance can come late: each can change who made the opens
+ * and clicks that came before. Returns the contacts of whom an act was given another actor.
  */
-async function decideAgain(sql: Sql, added: StorableEvent[]): Promise<number[]> {
+async function decideAgain(deps: Deps, sql: Sql, added: StorableEvent[]): Promise<number[]> {
   const causes = added
     .filter(hasCampaign)
-    .filter((event) => isTrap(event) || (event.kind === 'sent' && event.source !== OWN_SOURCE));
+    .filter((event) => event.kind === 'clicked' || (event.kind === 'sent' && event.source !== OWN_SOURCE));
   if (causes.length === 0) return [];
-  const since = causes.reduce((least, event) => Math.min(least, event.at), Infinity) - TRAP_WINDOW_MS;
-  const pairs = distinctPairs(causes);
-  const acts = await findActs(sql, pairs, since);
+  const since = causes.reduce((least, event) => Math.min(least, event.at), Infinity) - REACH_MS;
+  // Those before are judged along, for what they mean for the others, and stay as they are.
+  const acts = await findActs(sql, distinctPairs(causes), since - REACH_MS);
+  return repaint(deps, sql, acts, since);
+}
+
+/** Judges stored acts anew and gives those from `since` on the actor they should have. Returns the contacts concerned. */
+async function repaint(deps: Deps, sql: Sql, acts: StoredAct[], since: number): Promise<number[]> {
   if (acts.length === 0) return [];
-  const facts = byMessage(await findMessageFacts(sql, pairs));
+  const judged = await judgeByMessage(deps, sql, acts, (act) => actOf(act.kind, act.at, act.detail));
   const changed = acts.flatMap((act) => {
-    const { actor, reason } = judgeOne(act, facts.get(messageKey(act)), []);
-    return actor === act.actor && reason === act.actorReason
-      ? []
-      : [{ id: act.id, contactId: act.contactId, at: act.at, actor, actorReason: reason }];
+    const { actor, reason } = judged.get(act)!;
+    const stays = act.at < since || (actor === act.actor && reason === act.actorReason);
+    return stays ? [] : [{ id: act.id, contactId: act.contactId, at: act.at, actor, actorReason: reason }];
   });
   if (changed.length === 0) return [];
   await repaintActs(sql, changed);
@@ -175,16 +189,8 @@ function isAct<T extends { kind: EventKind; campaignId: number | null }>(event: 
   return (event.kind === 'opened' || event.kind === 'clicked') && event.campaignId !== null;
 }
 
-function isTrap(event: { kind: EventKind; detail?: EventDetail | null }): boolean {
-  return event.kind === 'clicked' && event.detail?.link === TRAP_LINK;
-}
-
 function messageKey(pair: { campaignId: number; contactId: number }): string {
   return `${pair.campaignId} ${pair.contactId}`;
-}
-
-function byMessage(facts: MessageFacts[]): Map<string, MessageFacts> {
-  return new Map(facts.map((fact) => [messageKey(fact), fact]));
 }
 
 function distinctPairs(

@@ -29,7 +29,8 @@ export function makePublicApp(deps: Deps, recorder: EventRecorder, networkOf: Ne
   app.get('/o/:name', async (c) => {
     const payload = read(deps, c.req.param('name').replace(/\.gif$/, ''), 'open');
     const brandId = payload && (await brands.get(String(payload.campaignId), () => brandOf(deps, payload)));
-    if (payload && brandId !== undefined) await recorder.record(actOf(deps, c, payload, brandId, 'opened', undefined));
+    if (payload && brandId !== undefined)
+      await recorder.record(actOf(deps, networkOf, c, payload, brandId, 'opened', undefined));
     return c.body(PIXEL, 200, { ...NEVER_CACHED, 'content-type': 'image/gif' });
   });
 
@@ -41,7 +42,7 @@ export function makePublicApp(deps: Deps, recorder: EventRecorder, networkOf: Ne
     );
     const brandId = await brands.get(String(payload.campaignId), () => brandOf(deps, payload));
     if (url === undefined || brandId === undefined) return c.html(gonePage(), 404, NEVER_CACHED);
-    await recorder.record(actOf(deps, c, payload, brandId, 'clicked', url));
+    await recorder.record(actOf(deps, networkOf, c, payload, brandId, 'clicked', url));
     // The trap link leads nowhere: whoever follows it is no person.
     return payload.link === TRAP_LINK
       ? c.body(null, 204, NEVER_CACHED)
@@ -104,6 +105,7 @@ async function pageFacts(deps: Deps, delivery: DeliveryOfToken): Promise<{ brand
 
 function actOf(
   deps: Deps,
+  networkOf: NetworkOf,
   c: Context,
   payload: TokenPayload,
   brandId: number,
@@ -112,6 +114,7 @@ function actOf(
 ): IncomingEvent {
   const detail = {
     userAgent: (c.req.header('user-agent') ?? '').slice(0, 300),
+    network: networkOf(c) ?? undefined,
     method: c.req.method,
     ...(kind === 'clicked' ? { link: payload.link, url } : {}),
   };

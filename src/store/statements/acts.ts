@@ -1,13 +1,7 @@
+import type { EventDetail } from '../../core/activity/event.ts';
+import type { MessageFacts } from '../../core/activity/judge-actor.ts';
 import type { Sql } from '../database.ts';
 import { queryPrepared } from '../prepared.ts';
-
-/** What the judge needs to know of a message, by (campaign, contact). Instants are milliseconds since the epoch. */
-export interface MessageFacts {
-  campaignId: number;
-  contactId: number;
-  acceptedAt: number | null;
-  trappedAt: number[];
-}
 
 interface Pair {
   campaignId: number;
@@ -18,14 +12,15 @@ interface Pair {
  * Facts of the messages that a batch of opens and clicks belongs to; messages without a delivery are left out. Where the
  * relay's answer is still being written down, the message is taken as accepted now: whoever acts on it is that fast.
  */
-export async function findMessageFacts(sql: Sql, pairs: Pair[]): Promise<MessageFacts[]> {
+export async function findMessageFacts(sql: Sql, pairs: Pair[]): Promise<(MessageFacts & Pair)[]> {
   if (pairs.length === 0) return [];
-  return queryPrepared<MessageFacts>(
+  return queryPrepared<MessageFacts & Pair>(
     sql,
     'findMessageFacts',
     `SELECT d.campaign_id AS "campaignId", d.contact_id::float8 AS "contactId",
        (extract(epoch FROM coalesce(d.accepted_at, CASE WHEN d.state = 'claimed' AND d.handed_at > now() - interval '30 seconds' THEN now() END)) * 1000)::float8 AS "acceptedAt",
-       ARRAY(SELECT (extract(epoch FROM t) * 1000)::float8 FROM unnest(d.trapped_at) t) AS "trappedAt"
+       ARRAY(SELECT (extract(epoch FROM t) * 1000)::float8 FROM unnest(d.trapped_at) t) AS "trappedAt",
+       (SELECT count(*)::int FROM campaign_link l WHERE l.campaign_id = d.campaign_id AND l.number <> 0) AS links
      FROM unnest($1::int[], $2::bigint[]) AS p(campaign_id, contact_id)
      JOIN delivery d USING (campaign_id, contact_id)`,
     [pairs.map((pair) => pair.campaignId), pairs.map((pair) => pair.contactId)],
@@ -55,16 +50,14 @@ export interface StoredAct extends Pair {
   at: number;
   actor: string;
   actorReason: string | null;
-  link: number | null;
-  userAgent: string | null;
-  method: string | null;
+  detail: EventDetail | null;
 }
 
 /** Opens and clicks already stored for these messages, none earlier than `since`. Uses event_by_contact. */
 export async function findActs(sql: Sql, pairs: Pair[], since: number): Promise<StoredAct[]> {
   return sql.query(
     `SELECT e.id, e.campaign_id AS "campaignId", e.contact_id::float8 AS "contactId", e.kind, (extract(epoch FROM e.occurred_at) * 1000)::float8 AS at,
-       e.actor, e.actor_reason AS "actorReason", (e.detail->>'link')::int AS link, e.detail->>'userAgent' AS "userAgent", e.detail->>'method' AS method
+       e.actor, e.actor_reason AS "actorReason", e.detail
      FROM (SELECT DISTINCT campaign_id, contact_id FROM unnest($1::int[], $2::bigint[]) AS x(campaign_id, contact_id)) p
      JOIN event e ON e.contact_id = p.contact_id AND e.campaign_id = p.campaign_id
      WHERE e.kind IN ('opened', 'clicked') AND e.occurred_at >= to_timestamp($3::float8 / 1000.0)`,

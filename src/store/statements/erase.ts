@@ -87,7 +87,7 @@ const ERASURES = [
   `WITH ${PEOPLE}
    UPDATE delivery d SET address = '${GONE}', reply = CASE WHEN ${says('d.reply')} THEN '${GONE}' ELSE d.reply END FROM person p WHERE d.contact_id = p.id`,
   `WITH ${PEOPLE}
-   UPDATE event e SET detail = CASE WHEN e.detail->>'way' LIKE 'asked %' THEN e.detail - '{reply,userAgent,way}'::text[] ELSE e.detail - '{reply,userAgent}'::text[] END,
+   UPDATE event e SET detail = CASE WHEN e.detail->>'way' LIKE 'asked %' THEN e.detail - '{reply,userAgent,network,way}'::text[] ELSE e.detail - '{reply,userAgent,network}'::text[] END,
      external_id = CASE WHEN ${says('e.external_id')} THEN e.id::text ELSE e.external_id END FROM person p WHERE e.contact_id = p.id`,
   `WITH ${PEOPLE} UPDATE subscription s SET source = '${GONE}' FROM person p WHERE s.contact_id = p.id`,
   `WITH ${PEOPLE}
