@@ -43,6 +43,11 @@ const GROUPS: { name: string; summary: string; load: () => Promise<{ addCommands
   },
   { name: 'runs', summary: 'runs: what was changed, and undo', load: () => import('./commands/runs.ts') },
   { name: 'returns', summary: 'messages that came back', load: () => import('./commands/returns.ts') },
+  {
+    name: 'storms',
+    summary: 'domains that suddenly failed: their hard bounces, held until released or dismissed',
+    load: () => import('./commands/storms.ts'),
+  },
   { name: 'events', summary: 'events from other systems', load: () => import('./commands/events.ts') },
 ];
 

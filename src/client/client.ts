@@ -184,6 +184,12 @@ export function makeClient(options: ClientOptions) {
     returns: (filter: { state?: string } & PageOptions = {}) => get<api.Page<api.ReturnItem>>('/returns', filter),
     return: (id: number) => get<api.ReturnItem & { message: string }>(`/returns/${id}`),
     receiveReturn: (message: Upload) => send<api.ReceivedReturn>('POST', '/returns', { raw: message, type: 'message/rfc822' }), // prettier-ignore
+    matchReturn: (id: number, of: { address: string; campaignId?: number }) => post<api.ReceivedReturn>(`/returns/${id}/match`, of), // prettier-ignore
+    returnCounts: (days = 30) => get<api.ReturnCounts>('/returns/counts', { days }),
+    storms: (state?: api.Storm['state']) => get<api.Storm[]>('/storms', { state }),
+    storm: (id: number) => get<api.StormDetail>(`/storms/${id}`),
+    releaseStorm: (id: number, request: { expect: number; reason: string }) => post<api.Run>(`/storms/${id}/release`, request), // prettier-ignore
+    dismissStorm: (id: number, reason: string) => post<void>(`/storms/${id}/dismiss`, { reason }),
     dismissReturn: (id: number) => post<void>(`/returns/${id}/dismiss`),
 
     suppressionLists: () => get<api.SuppressionList[]>('/suppression-lists'),

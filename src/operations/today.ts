@@ -12,6 +12,7 @@ import {
   type DayRates,
   type SinceCounts,
 } from '../store/statements/today.ts';
+import { listStorms, type StormRow } from '../store/statements/storms.ts';
 import { overWholeSet } from '../store/database.ts';
 import type { JudgedMessage } from '../store/statements/eligibility.ts';
 import type { Deps } from './deps.ts';
@@ -25,6 +26,7 @@ export interface Today {
   changed: SinceCounts;
   bounceCount: BounceCountCase[];
   unmatchedReturns: number;
+  storms: StormRow[];
   sending: CampaignRow[];
   drafts: CampaignRow[];
   ladder: { moving: number; toSunset: number };
@@ -55,6 +57,7 @@ export async function lookAtToday(deps: Deps, brandId: number): Promise<Today> {
     at,
     changed: await countSince(deps.database, brandId, since),
     bounceCount: await listBounceCountCases(deps.database, since, MOST_CASES),
+    storms: await listStorms(deps.database, 'held', MOST_CASES),
     unmatchedReturns: (await countReturns(deps.database)).unmatched,
     sending: [
       ...(await listCampaigns(deps.database, brandId, 'sending', NEWEST, 10)),

@@ -441,6 +441,34 @@ export interface ReturnItem {
   contactId: number | null;
 }
 
+/** Hard bounces of a receiving domain that suddenly failed: held for a person, or decided. */
+export interface Storm {
+  id: number;
+  domain: string;
+  begins: string;
+  ends: string;
+  state: 'held' | 'released' | 'dismissed';
+  /** Messages handed over for the domain in the hours before, when it was seen. */
+  messages: number;
+  bounces: number;
+  contacts: number;
+  said: string | null;
+  decidedAt: string | null;
+  decidedBy: string | null;
+  reason: string | null;
+  runId: number | null;
+}
+
+export interface StormDetail extends Storm {
+  sample: { id: number; address: string; name: string | null; reply: string | null }[];
+}
+
+/** Returns of some days by kind and state. */
+export interface ReturnCounts {
+  kinds: { kind: ReturnKind; state: ReturnItem['state']; returns: number }[];
+  lastAt: string | null;
+}
+
 export interface Today {
   brandId: number;
   since: string;
@@ -462,6 +490,8 @@ export interface Today {
     bounces: { at: string; reply: string | null; campaignName: string | null }[];
   }[];
   unmatchedReturns: number;
+  /** Held for a person. */
+  storms: Storm[];
   sending: CampaignListItem[];
   drafts: CampaignListItem[];
   ladder: { moving: number; toSunset: number };

@@ -273,6 +273,17 @@ const outsideEvent = Joi.object({
 export const event = outsideEvent;
 export const MOST_EVENTS = 10_000;
 
+export const returnMatch = Joi.object({
+  address: text(320).required().description('Address of the contact it is about'),
+  campaignId: id.description('The campaign it is about; without it, the latest that the contact was sent'),
+});
+export const returnCountsQuery = Joi.object({ days: Joi.number().integer().min(1).max(365).default(30) });
+export const stormsQuery = Joi.object({ state: Joi.string().valid('held', 'released', 'dismissed') });
+export const stormRelease = Joi.object({
+  expect: Joi.number().integer().min(0).required().description('How many contacts the storm is about'),
+  reason,
+});
+export const stormDismissal = Joi.object({ reason });
 export const returnsQuery = Joi.object({
   ...page,
   state: Joi.string().valid('counted', 'noted', 'unmatched', 'dismissed'),

@@ -39,6 +39,15 @@ export function addCommands(group: Command): void {
       ]);
     },
   );
+  group
+    .command('match <number> <address>')
+    .description('say whom an unmatched return is about; it counts from then on')
+    .option('--campaign <number>', 'which campaign; else the latest that they were sent')
+    .action(async (id: string, address: string, options: { campaign?: string }) => {
+      const campaignId = options.campaign === undefined ? undefined : Number(options.campaign);
+      const { state, because } = await connect().matchReturn(Number(id), { address, campaignId });
+      line(`Return ${id} is ${state}: ${because}`);
+    });
   group.command('dismiss <number>').description('put an unmatched return aside').action(async (id: string) => {
     await connect().dismissReturn(Number(id));
     line(`Return ${id} is put aside.`);

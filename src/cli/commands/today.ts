@@ -14,6 +14,9 @@ export function addToday(program: Command): void {
         `${brand.name}: ${count(today.mayBeWrittenTo.mayBeWritten)} of ${count(today.mayBeWrittenTo.covered)} may be written to.`,
         `Since yesterday: ${changed.subscribed} came in, ${changed.unsubscribed} unsubscribed, ${changed.undeliverable} became undeliverable, ${changed.complained} complained, ${changed.toSunset} went to sunset, ${changed.fromSunset} came back from it.`,
         `Needs a look: ${today.bounceCount.length} reached the bounce count, ${today.unmatchedReturns} returns match nothing.`,
+        ...today.storms.map(
+          (storm) => `Held: ${storm.contacts} hard bounces of ${storm.domain}. Look: avendel storms show ${storm.id}`,
+        ),
         `Ladder: ${count(today.ladder.moving)} would move, ${count(today.ladder.toSunset)} to sunset.`,
         ...today.sending.map(
           (campaign) =>

@@ -18,6 +18,7 @@ import {
 } from '../../store/statements/suppression.ts';
 import { applyStages, findSilentContacts } from '../../store/statements/sunset-stages.ts';
 import type { Deps } from '../deps.ts';
+import { holdStorms } from '../returns/storms.ts';
 import { markDeliverability } from '../marks/mark-deliverability.ts';
 import { findBounceRule, findSunsetRule } from '../../store/statements/rules.ts';
 import { findAddresses, findOptInTimes } from '../../store/statements/contacts.ts';
@@ -43,10 +44,9 @@ export async function applyConsequences(
   const leaving = concerned.filter(
     (event) => event.kind === 'complained' || event.kind === 'unsubscribed' || event.kind === 'bounced',
   );
-  const weighed = [...new Set([...contactsOf(concerned.filter(bearsOnDeliverability)), ...repainted])].sort(
-    (a, b) => a - b,
-  );
-  const touched = [...new Set([...contactsOf(concerned), ...repainted])];
+  const calmed = await holdStorms(deps, sql, concerned);
+  const weighed = [...new Set([...contactsOf(concerned.filter(bearsOnDeliverability)), ...repainted, ...calmed])].sort((a, b) => a - b); // prettier-ignore
+  const touched = [...new Set([...contactsOf(concerned), ...repainted, ...calmed])];
   if (touched.length > 0) {
     await lockContacts(sql, touched);
     await followSubscriptions(sql, concerned);

@@ -63,7 +63,7 @@ async function findDeliveryOf(
 }
 
 /** The event that a matched return stands for; none for kinds that are only noted. */
-function eventOf(
+export function eventOf(
   deps: Deps,
   reading: ReadReturn,
   delivery: DeliveryOfToken,

@@ -1,6 +1,7 @@
 import { inTransaction } from '../../store/database.ts';
 import { findRun, finishRun, insertRun } from '../../store/statements/journal.ts';
 import { closeUndoneRun, listMovedOn, undoRunChanges } from '../../store/statements/undo-run.ts';
+import { holdAgain } from '../../store/statements/storms.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
@@ -27,6 +28,7 @@ export async function undoRun(deps: Deps, runId: number, reason: string, actor: 
     if (!(await closeUndoneRun(sql, runId, id)))
       throw new Problem('wrong-state', `Run ${runId} was undone by somebody else meanwhile.`);
     const counts = await undoRunChanges(sql, runId, { actorKind: 'person', actor, runId: id });
+    await holdAgain(sql, runId);
     await finishRun(sql, id, { restored: counts.restored, leftAlone: counts.leftAlone });
     return {
       runId: id,

@@ -19,6 +19,7 @@ import { verificationRoutes } from './routes/verifications.ts';
 import { contactRoutes } from './routes/contacts.ts';
 import { importRoutes } from './routes/imports.ts';
 import { eventRoutes } from './routes/events.ts';
+import { returnRoutes } from './routes/returns.ts';
 import { organisationRoutes } from './routes/organisation.ts';
 import { permissionRoutes } from './routes/permission.ts';
 import { ruleRoutes } from './routes/rules.ts';
@@ -35,6 +36,7 @@ export const ROUTES: Route[] = [
   ...verificationRoutes,
   ...campaignRoutes,
   ...eventRoutes,
+  ...returnRoutes,
   ...suppressionRoutes,
   ...ruleRoutes,
 ];

@@ -17,7 +17,7 @@ export interface ContactDeliverability {
 
 /**
  * All that bears on whether these contacts' addresses can receive: what came back, what was accepted, what people did or
- * lifted. Messages to an address that has been mended since say nothing of the one that stands there now.
+ * lifted. Bounces that a storm holds, or that turned out to be an outage, are left out. Messages to an address that has been mended since say nothing of the one that stands there now.
  */
 export async function findDeliverabilityFacts(sql: Sql, contactIds: number[]): Promise<ContactDeliverability[]> {
   const rows: (Omit<ContactDeliverability, 'facts'> & {
@@ -29,6 +29,8 @@ export async function findDeliverabilityFacts(sql: Sql, contactIds: number[]): P
          (extract(epoch FROM e.occurred_at) * 1000)::float8 AS at, e.campaign_id AS "campaignId", e.detail->>'class' AS "bounceClass", e.id AS "eventId"
        FROM event e WHERE e.contact_id = c.id AND (e.kind IN ('bounced', 'sent', 'delivered', 'replied', 'visited', 'purchased', 'confirmed')
          OR (e.kind IN ('opened', 'clicked') AND e.actor = 'human'))
+         AND (e.kind <> 'bounced' OR NOT EXISTS (
+           SELECT FROM hard_bounce h JOIN storm w ON w.id = h.storm_id WHERE h.event_id = e.id AND w.state <> 'released'))
          AND (c.mended_at IS NULL OR NOT EXISTS (
            SELECT FROM delivery d WHERE d.campaign_id = e.campaign_id AND d.contact_id = e.contact_id AND d.address <> c.address))
        UNION ALL

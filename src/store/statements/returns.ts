@@ -113,3 +113,44 @@ export async function countReturns(sql: Sql): Promise<Record<ReturnState, number
   const none = { counted: 0, noted: 0, unmatched: 0, dismissed: 0 };
   return { ...none, ...Object.fromEntries(rows.map((row) => [row.state, row.n])) };
 }
+
+/** Returns since an instant by kind and state, and when the last one ever came. */
+export async function countReturnsByKind(
+  sql: Sql,
+  since: Date,
+): Promise<{ kinds: { kind: string; state: ReturnState; returns: number }[]; lastAt: Date | null }> {
+  const [row]: { kinds: { kind: string; state: ReturnState; returns: number }[]; lastAt: Date | null }[] = await sql.query(
+    `SELECT (SELECT max(received_at) FROM return_message) AS "lastAt", coalesce((
+       SELECT json_agg(k) FROM (SELECT kind, state, count(*)::int AS returns FROM return_message WHERE received_at >= $1 GROUP BY 1, 2 ORDER BY 3 DESC, 1, 2) k), '[]') AS kinds`,
+    [since],
+  );
+  return row!;
+} // prettier-ignore
+
+/** Says what an unmatched return is about; its digest, or nothing when it is not unmatched any more. */
+export async function setMatched(
+  sql: Sql,
+  id: number,
+  match: { state: ReturnState; because: string; campaignId: number; contactId: number },
+): Promise<string | undefined> {
+  const [rows]: [{ digest: string }[], number] = await sql.query(
+    `UPDATE return_message SET state = $2, because = $3, campaign_id = $4, contact_id = $5 WHERE id = $1 AND state = 'unmatched' RETURNING digest`,
+    [id, match.state, match.because, match.campaignId, match.contactId],
+  );
+  return rows[0]?.digest;
+}
+
+/** The latest campaign that a contact was sent, or this one if they were. */
+export async function findSentCampaign(
+  sql: Sql,
+  contactId: number,
+  campaignId: number | null,
+): Promise<number | undefined> {
+  const rows: { id: number }[] = await sql.query(
+    `SELECT campaign_id AS id FROM delivery
+     WHERE contact_id = $1 AND state IN ('accepted', 'refused', 'uncertain') AND ($2::int IS NULL OR campaign_id = $2)
+     ORDER BY coalesce(accepted_at, handed_at) DESC NULLS LAST LIMIT 1`,
+    [contactId, campaignId],
+  );
+  return rows[0]?.id;
+}

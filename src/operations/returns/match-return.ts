@@ -1,0 +1,39 @@
+import { parseAddress } from '../../core/address/normal-form.ts';
+import { inTransaction } from '../../store/database.ts';
+import { findContactIds } from '../../store/statements/contacts.ts';
+import { findDelivery, findReturn, findSentCampaign, setMatched } from '../../store/statements/returns.ts';
+import { callBackFromSends } from '../campaigns/call-back.ts';
+import type { Deps } from '../deps.ts';
+import { ensureMonths, recordEventsWithin } from '../events/record-events.ts';
+import { found, Problem } from '../problem.ts';
+import { eventOf, type ReceivedReturn } from './receive-return.ts';
+
+/**
+ * A person says whom an unmatched return is about: it counts from then on like one whose token verified. Only for what was
+ * really sent to that contact. @throws Problem not-found, wrong-state, invalid-input
+ */
+export async function matchReturn(
+  deps: Deps,
+  id: number,
+  of: { address: string; campaignId?: number; actor: string },
+): Promise<Omit<ReceivedReturn, 'reading'>> {
+  const row = found(await findReturn(deps.database, id), `return ${id}`);
+  const parsed = parseAddress(of.address);
+  const address = parsed.ok ? parsed.address : of.address;
+  const contactId = found((await findContactIds(deps.database, [address])).get(address), `contact ${address}`);
+  const campaignId = await findSentCampaign(deps.database, contactId, of.campaignId ?? null);
+  if (campaignId === undefined)
+    throw new Problem('invalid-input', `${address} was not sent ${of.campaignId === undefined ? 'anything' : `campaign ${of.campaignId}`}: this return cannot be about it.`, { field: 'campaignId' }); // prettier-ignore
+  const delivery = (await findDelivery(deps.database, campaignId, contactId))!;
+  const event = eventOf(deps, row.reading, delivery);
+  if (event) await ensureMonths(deps, [event]);
+  const state = event ? 'counted' : 'noted';
+  const because = `matched by ${of.actor}; ${row.reading.because}`;
+  const affected = await inTransaction(deps.database, async (sql) => {
+    const digest = await setMatched(sql, id, { state, because, campaignId, contactId });
+    if (digest === undefined) throw new Problem('wrong-state', `Return ${id} is ${row.state} already.`);
+    return event ? (await recordEventsWithin(deps, sql, [{ ...event, externalId: `return:${digest}` }])).affected : [];
+  });
+  await callBackFromSends(deps, affected);
+  return { id, state, because };
+}

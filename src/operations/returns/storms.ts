@@ -1,0 +1,117 @@
+import type { StorableEvent } from '../../core/activity/event.ts';
+import {
+  DEFAULT_STORM_RULE,
+  isDueForALook,
+  isStorm,
+  STORM_FRESH_MS,
+  STORM_HOUR_MS,
+  STORM_MESSAGES_MS,
+  STORM_WEEK_MS,
+} from '../../core/rules/storm.ts';
+import { inTransaction, type Sql } from '../../store/database.ts';
+import { findRun, finishRun, insertRun, type RunRow } from '../../store/statements/journal.ts';
+import { lockContacts } from '../../store/statements/marks.ts';
+import { findBounceRule } from '../../store/statements/rules.ts';
+import {
+  closeStorm,
+  findDomainHour,
+  findStorm,
+  holdStorm,
+  listStormContacts,
+  lockDomain,
+  noteHardBounces,
+  type StormRow,
+} from '../../store/statements/storms.ts';
+import { callBackFromSends } from '../campaigns/call-back.ts';
+import type { Deps } from '../deps.ts';
+import { markDeliverability } from '../marks/mark-deliverability.ts';
+import { found, Problem } from '../problem.ts';
+
+/** Contacts marked in one statement. */
+const BATCH = 1000;
+
+/**
+ * Notes hard bounces under their domains and holds those of a domain that suddenly fails: they mark nobody until a person
+ * releases them. Returns the contacts of bounces that came before the storm was seen, whose marks have to be weighed anew.
+ */
+export async function holdStorms(deps: Deps, sql: Sql, events: StorableEvent[]): Promise<number[]> {
+  const now = deps.now();
+  const hard = events.filter((event) => event.kind === 'bounced' && event.detail?.class === 'hard' && event.at > now.getTime() - STORM_FRESH_MS); // prettier-ignore
+  if (hard.length === 0) return [];
+  const counts = await noteHardBounces(sql, hard.map((event) => ({ ...event, eventId: event.id })), STORM_HOUR_MS); // prettier-ignore
+  const concerned: number[] = [];
+  for (const { domain, hard: outside, at } of counts) {
+    if (!isDueForALook(DEFAULT_STORM_RULE, outside, await knownMessages(deps, domain))) continue;
+    await lockDomain(sql, domain);
+    const hour = await findDomainHour(sql, domain, at, { hourMs: STORM_HOUR_MS, messagesMs: STORM_MESSAGES_MS, weekMs: STORM_WEEK_MS }); // prettier-ignore
+    const messages = hour.acceptedBefore ? hour.messages : Infinity;
+    deps.remembered.set(`storm ${domain}`, { until: now.getTime() + KNOWN_MS, value: Promise.resolve(messages) });
+    if (isStorm(DEFAULT_STORM_RULE, hour))
+      concerned.push(...(await holdStorm(sql, { domain, at, messages: hour.messages }, STORM_HOUR_MS)));
+  }
+  return concerned;
+}
+
+/** How long a count of a domain's messages serves. */
+const KNOWN_MS = 600_000;
+
+/** Messages of a domain's hour when they were last counted; none if that is long ago. */
+async function knownMessages(deps: Deps, domain: string): Promise<number> {
+  const known = deps.remembered.get(`storm ${domain}`);
+  return known && known.until > deps.now().getTime() ? Number(await known.value) : 0;
+}
+
+/** One storm with a sample of those it is about. @throws Problem not-found */
+export async function getStorm(deps: Deps, id: number): Promise<StormRow & { sample: Awaited<ReturnType<typeof listStormContacts>> }> {
+  const storm = found(await findStorm(deps.database, id), `storm ${id}`);
+  return { ...storm, sample: await listStormContacts(deps.database, id, 0, SAMPLE) };
+} // prettier-ignore
+
+const SAMPLE = 20;
+
+/** The addresses are dead: the bounces count after all, as one run. @throws Problem count-moved, wrong-state, not-found */
+export async function releaseStorm(
+  deps: Deps,
+  id: number,
+  request: { expect: number; reason: string; actor: string },
+): Promise<RunRow> {
+  const storm = await getHeld(deps, id);
+  if (Math.abs(storm.contacts - request.expect) > Math.max(1, request.expect) * 0.01)
+    throw new Problem('count-moved', `${request.expect} were expected; now it is ${storm.contacts}.`, { extra: { expected: request.expect, now: storm.contacts } }); // prettier-ignore
+  const runId = await inTransaction(deps.database, async (sql) => {
+    const run = await insertRun(sql, { kind: 'storm release', brandId: null, actor: request.actor, reason: request.reason }); // prettier-ignore
+    if (!(await closeStorm(sql, id, { state: 'released', by: request.actor, reason: request.reason, runId: run })))
+      throw decided(id);
+    const rule = await findBounceRule(sql);
+    let undeliverable = 0;
+    for (let after = 0; ;) {
+      const contacts = (await listStormContacts(sql, id, after, BATCH)).map((contact) => contact.id);
+      if (contacts.length === 0) break;
+      await lockContacts(sql, contacts);
+      const act = { actorKind: 'person' as const, actor: request.actor, runId: run };
+      undeliverable += (await markDeliverability(sql, contacts, rule, deps.now(), act)).undeliverable;
+      after = contacts.at(-1)!;
+    }
+    await finishRun(sql, run, { undeliverable });
+    return run;
+  });
+  await callBackFromSends(deps, 'all');
+  return found(await findRun(deps.database, runId), `run ${runId}`);
+}
+
+/** It was an outage: the bounces stay on record and count against nobody. @throws Problem wrong-state, not-found */
+export async function dismissStorm(deps: Deps, id: number, request: { reason: string; actor: string }): Promise<void> {
+  await getHeld(deps, id);
+  const decision = { state: 'dismissed' as const, by: request.actor, reason: request.reason, runId: null };
+  if (!(await closeStorm(deps.database, id, decision))) throw decided(id);
+}
+
+async function getHeld(deps: Deps, id: number): Promise<StormRow> {
+  const storm = found(await findStorm(deps.database, id), `storm ${id}`);
+  if (storm.state !== 'held') throw decided(id);
+  return storm;
+}
+
+function decided(id: number): Problem {
+  return new Problem('wrong-state', `Storm ${id} has been decided already.`);
+}

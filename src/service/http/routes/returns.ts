@@ -1,0 +1,84 @@
+import { matchReturn } from '../../../operations/returns/match-return.ts';
+import { MAX_RETURN_BYTES, receiveReturn } from '../../../operations/returns/receive-return.ts';
+import { dismissStorm, getStorm, releaseStorm } from '../../../operations/returns/storms.ts';
+import { Problem, found } from '../../../operations/problem.ts';
+import * as schema from '../../../shared/schemas.ts';
+import {
+  countReturnsByKind,
+  dismissReturn,
+  findReturn,
+  listReturns,
+  type ReturnState,
+} from '../../../store/statements/returns.ts';
+import { listStorms, type StormState } from '../../../store/statements/storms.ts';
+import { NEWEST, pageOf, readCursor, type PageQuery } from '../paging.ts';
+import { route, type Route } from '../route.ts';
+
+type WithId = { id: number };
+const MOST_STORMS = 100;
+
+export const returnRoutes: Route[] = [
+  route<never, PageQuery & { state?: ReturnState }>({
+    method: 'get', path: '/returns', summary: 'Returns, latest first', query: schema.returnsQuery,
+    async handle({ deps, query }) {
+      return pageOf(await listReturns(deps.database, query.state ?? null, readCursor(query.cursor, NEWEST), query.limit + 1), query.limit, (row) => row.id);
+    },
+  }),
+  route({
+    method: 'post', path: '/returns', summary: 'Take in one returned message, as it came', raw: 'message/rfc822', status: 201,
+    async handle({ deps, c }) {
+      const raw = await readRaw(c.req.raw.body);
+      if (raw.length === 0) throw new Problem('unreadable-body', 'There is no message in the request.');
+      return receiveReturn(deps, raw, '');
+    },
+  }),
+  route<never, { days: number }>({
+    method: 'get', path: '/returns/counts', summary: 'Returns of the last days by kind and state, and when the last one came', query: schema.returnCountsQuery,
+    handle: ({ deps, query }) => countReturnsByKind(deps.database, new Date(deps.now().getTime() - query.days * 86_400_000)),
+  }),
+  route<WithId>({
+    method: 'get', path: '/returns/:id', summary: 'One return: how it was read, and the message itself', params: schema.contactParams,
+    async handle({ deps, params }) {
+      const { raw, ...row } = found(await findReturn(deps.database, params.id), `return ${params.id}`);
+      return { ...row, message: raw.subarray(0, 100_000).toString('utf8') };
+    },
+  }),
+  route<WithId>({
+    method: 'post', path: '/returns/:id/dismiss', summary: 'Put an unmatched return aside', params: schema.contactParams, status: 204,
+    async handle({ deps, params }) {
+      if (!(await dismissReturn(deps.database, params.id))) throw new Problem('wrong-state', `Return ${params.id} is not an unmatched one.`);
+    },
+  }),
+  route<WithId, never, { address: string; campaignId?: number }>({
+    method: 'post', path: '/returns/:id/match', summary: 'Say of an unmatched return whom and which campaign it is about; it counts from then on', params: schema.contactParams, body: schema.returnMatch,
+    handle: ({ deps, params, body, who }) => matchReturn(deps, params.id, { ...body, actor: who.name }),
+  }),
+  route<never, { state?: StormState }>({
+    method: 'get', path: '/storms', summary: 'Hard bounces of a receiving domain that suddenly failed, held for a person or decided', query: schema.stormsQuery,
+    handle: ({ deps, query }) => listStorms(deps.database, query.state ?? null, MOST_STORMS),
+  }),
+  route<WithId>({
+    method: 'get', path: '/storms/:id', summary: 'One storm, with a sample of the contacts concerned', params: schema.idParams,
+    handle: ({ deps, params }) => getStorm(deps, params.id),
+  }),
+  route<WithId, never, { expect: number; reason: string }>({
+    method: 'post', path: '/storms/:id/release', summary: 'The addresses are dead: their hard bounces count after all, as a run', params: schema.idParams, body: schema.stormRelease,
+    handle: ({ deps, params, body, who }) => releaseStorm(deps, params.id, { ...body, actor: who.name }),
+  }),
+  route<WithId, never, { reason: string }>({
+    method: 'post', path: '/storms/:id/dismiss', summary: 'It was an outage: the bounces stay on record and count against nobody', params: schema.idParams, body: schema.stormDismissal, status: 204,
+    handle: ({ deps, params, body, who }) => dismissStorm(deps, params.id, { ...body, actor: who.name }),
+  }),
+]; // prettier-ignore
+
+/** The message of a request, as far as it may be long. */
+async function readRaw(body: AsyncIterable<Uint8Array> | null): Promise<Buffer> {
+  const chunks: Uint8Array[] = [];
+  let bytes = 0;
+  for await (const chunk of body ?? []) {
+    bytes += chunk.length;
+    if (bytes > MAX_RETURN_BYTES) throw new Problem('too-large', 'The message is over 10 MB. What a report says stands in its first megabytes: cut it there.'); // prettier-ignore
+    chunks.push(chunk);
+  }
+  return Buffer.concat(chunks);
+}
