@@ -190,6 +190,7 @@ export function makeClient(options: ClientOptions) {
     storm: (id: number) => get<api.StormDetail>(`/storms/${id}`),
     releaseStorm: (id: number, request: { expect: number; reason: string }) => post<api.Run>(`/storms/${id}/release`, request), // prettier-ignore
     dismissStorm: (id: number, reason: string) => post<void>(`/storms/${id}/dismiss`, { reason }),
+    grantStop: (id: number) => post<permission.Unsubscribed>(`/returns/${id}/unsubscribe`),
     dismissReturn: (id: number) => post<void>(`/returns/${id}/dismiss`),
 
     suppressionLists: () => get<api.SuppressionList[]>('/suppression-lists'),

@@ -18,6 +18,8 @@ const Campaigns = lazy(() => import('./pages/campaigns/campaigns.tsx'));
 const Campaign = lazy(() => import('./pages/campaigns/campaign.tsx'));
 const Suppression = lazy(() => import('./pages/suppression/suppression.tsx'));
 const Rules = lazy(() => import('./pages/rules/rules.tsx'));
+const Returns = lazy(() => import('./pages/returns/returns.tsx'));
+const Return = lazy(() => import('./pages/returns/return.tsx'));
 const Runs = lazy(() => import('./pages/runs/runs.tsx'));
 const Run = lazy(() => import('./pages/runs/run.tsx'));
 
@@ -44,6 +46,8 @@ export function App() {
           <Route path="/campaigns/:id" element={<Campaign />} />
           <Route path="/suppression" element={<Suppression />} />
           <Route path="/rules" element={<Rules />} />
+          <Route path="/returns" element={<Returns />} />
+          <Route path="/returns/:id" element={<Return />} />
           <Route path="/runs" element={<Runs />} />
           <Route path="/runs/:id" element={<Run />} />
           <Route path="*" element={<Navigate to="/" replace />} />

@@ -78,6 +78,8 @@ function Rail({ brandId }: { brandId: number }) {
   const looks = data
     ? (data.bounceCount.length > 0 ? 1 : 0) +
       (data.unmatchedReturns > 0 ? 1 : 0) +
+      (data.asking > 0 ? 1 : 0) +
+      data.storms.length +
       data.sending.filter((one) => one.state === 'paused').length
     : 0;
   return (

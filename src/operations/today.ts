@@ -26,6 +26,7 @@ export interface Today {
   changed: SinceCounts;
   bounceCount: BounceCountCase[];
   unmatchedReturns: number;
+  asking: number;
   storms: StormRow[];
   sending: CampaignRow[];
   drafts: CampaignRow[];
@@ -50,6 +51,7 @@ export async function lookAtToday(deps: Deps, brandId: number): Promise<Today> {
   };
   const { rows: everyone } = await overWholeSet(deps.database, (sql) => countPreflight(sql, audience, 0));
   const covered = everyone.reduce((sum, row) => sum + row.contacts, 0);
+  const returns = await countReturns(deps.database);
   const { moving, toSunset } = await previewSunsetRule(deps, brandId);
   return {
     brandId,
@@ -58,7 +60,8 @@ export async function lookAtToday(deps: Deps, brandId: number): Promise<Today> {
     changed: await countSince(deps.database, brandId, since),
     bounceCount: await listBounceCountCases(deps.database, since, MOST_CASES),
     storms: await listStorms(deps.database, 'held', MOST_CASES),
-    unmatchedReturns: (await countReturns(deps.database)).unmatched,
+    unmatchedReturns: returns.unmatched,
+    asking: returns.asks,
     sending: [
       ...(await listCampaigns(deps.database, brandId, 'sending', NEWEST, 10)),
       ...(await listCampaigns(deps.database, brandId, 'paused', NEWEST, 10)),

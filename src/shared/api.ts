@@ -431,11 +431,14 @@ export interface ReturnItem {
   reading: {
     kind: ReturnKind;
     standard: string | null;
-    recipients: { address: string; class: string; status: string; text: string }[];
+    recipients: { address: string; class: string; status: string; reply_code: string; text: string }[];
+    message_id: string | null;
     token: string | null;
     because: string;
+    asks_to_stop?: string;
   };
-  state: 'counted' | 'noted' | 'unmatched' | 'dismissed';
+  /** `asks`: a reply that asks to stop, for a person to decide. */
+  state: 'counted' | 'noted' | 'asks' | 'unmatched' | 'dismissed';
   because: string;
   campaignId: number | null;
   contactId: number | null;
@@ -490,6 +493,8 @@ export interface Today {
     bounces: { at: string; reply: string | null; campaignName: string | null }[];
   }[];
   unmatchedReturns: number;
+  /** Replies that ask to stop, for a person to decide. */
+  asking: number;
   /** Held for a person. */
   storms: Storm[];
   sending: CampaignListItem[];

@@ -1,3 +1,5 @@
+import { existsSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
 import type { Brand } from '../shared/api.ts';
 import { startNameServer } from './outside/name-server.ts';
 import { startOutsideWorld } from './outside/outside-world.ts';
@@ -22,6 +24,7 @@ async function main(): Promise<void> {
     intakePort: Number(env['AVENDEL_INTAKE_PORT'] ?? 7425),
     pace: Number(env['AVENDEL_SIMULATOR_PACE'] ?? 1),
     people,
+    badDays: () => readBadDays(env['AVENDEL_DEMO_FILES']),
     say,
   });
   const names = await startNameServer('127.0.0.1', Number(env['AVENDEL_SIMULATOR_NAMES_PORT'] ?? 7453));
@@ -31,6 +34,12 @@ async function main(): Promise<void> {
   if (env['AVENDEL_DEMO_FILES']) writeDemoFiles(env['AVENDEL_DEMO_FILES'], people);
   if (process.argv.includes('--load')) await loadOnce(say);
   say(`receives at ${relay.host}; its people and machines react within a minute`);
+}
+
+/** Anybody can give a provider a bad day: its domain on a line of `bad-days.txt` beside the demo's other files. */
+function readBadDays(folder: string | undefined): string[] {
+  const file = folder === undefined ? '' : join(folder, 'bad-days.txt');
+  return existsSync(file) ? readFileSync(file, 'utf8').split(/\s+/) : [];
 }
 
 async function loadOnce(say: (text: string) => void): Promise<void> {

@@ -328,6 +328,8 @@ describe.each(['light', 'dark'] as const)('axe-core finds no violation in the %s
     '/rules',
     '/runs',
     '/runs/1',
+    '/returns',
+    '/returns/1',
   ])('%s', async (path) => {
     const places: Record<string, string> = {
       contact: `/contacts/${complainer}`,
@@ -350,6 +352,42 @@ describe.each(['light', 'dark'] as const)('axe-core finds no violation in the %s
     expect(passes).toBeGreaterThan(path in strangers ? 8 : 15);
     expect(violations).toEqual([]);
   });
+});
+
+test('a provider has a bad day: held, shown and dismissed; its dead addresses: held and released; a return is matched by hand', async () => {
+  const addresses = Array.from({ length: 80 }, (_, index) => `member${index}@${index < 40 ? 'campusnet' : 'hearthmail'}.example`); // prettier-ignore
+  const list = await makeList(service.client, addresses, 'Open Evenings');
+  const ago = (hours: number): string => new Date(Date.now() - hours * 3_600_000).toISOString();
+  const [before, recent] = [await recorded('Evening 1', ago(72)), await recorded('Evening 2', ago(0.5))];
+  async function recorded(name: string, startedAt: string): Promise<number> {
+    const written = { brandId: list.brandId, name, subject: name, html: '<p>Come</p>', listIds: [list.id] };
+    return (await service.client.recordCampaign({ ...written, startedAt })).id;
+  }
+  const event = (kind: string, address: string, campaignId: number, at: string, more = {}): string => JSON.stringify({ kind, at, source: 'elsewhere', externalId: `${kind} ${address} ${campaignId}`, address, campaignId, ...more }); // prettier-ignore
+  const sent = addresses.flatMap((address) => [event('sent', address, before, ago(72)), event('sent', address, recent, ago(0.5))]); // prettier-ignore
+  const refused = addresses.map((address) => event('bounced', address, recent, ago(0.1), { class: 'hard', reply: '550 5.1.1 user unknown' })); // prettier-ignore
+  await service.client.recordEvents([...sent, ...refused].join('\n'));
+
+  const page = await signIn();
+  await page.getByText('campusnet.example suddenly refuses 40 contacts for good').waitFor();
+  await page.getByRole('link', { name: 'Decide' }).first().click();
+  const campus = page.locator('section', { hasText: 'campusnet.example: 40 contacts refused' });
+  await campus.getByLabel('How do you know?').fill('their status page says so');
+  await campus.getByRole('button', { name: 'Count them against nobody' }).click();
+  await campus.waitFor({ state: 'detached' });
+  await page.getByText('their status page says so').waitFor();
+  await fourSteps(page, /^Mark 40$/, 'the provider closed them');
+  const check = async (address: string): Promise<string | undefined> => (await service.client.check(address)).contact?.deliverability; // prettier-ignore
+  expect([await check(addresses[0]!), await check(addresses[79]!)]).toEqual(['deliverable', 'undeliverable']);
+
+  const stray = 'From: mailer-daemon@campusnet.example\nTo: office@larkfield.example\nSubject: Undelivered mail\n\nYour message could not be delivered:\n\nmember3@campusnet.example\nno such user\n'; // prettier-ignore
+  const { id } = await service.client.receiveReturn(stray);
+  await page.goto(`${service.console}/returns/${id}`);
+  await page.getByRole('heading', { name: /^Bounce: about no message of ours/ }).waitFor();
+  await page.getByRole('button', { name: 'It is about them: count it' }).click();
+  await page.getByRole('heading', { name: 'Bounce: it counts' }).waitFor();
+  await page.goto(`${service.console}/returns?state=counted`);
+  await page.getByText('matched by').first().waitFor();
 });
 
 test('on a phone nothing runs out of the page', async () => {

@@ -17,7 +17,7 @@ export function addCommands(group: Command): void {
       .description('take returned messages in from message files, mbox or Maildir; the same message is counted once'),
   ).action(importAll);
   withOutput(group.command('list').description('messages that came back, latest first'))
-    .option('--state <state>', 'counted, noted, unmatched or dismissed')
+    .option('--state <state>', 'counted, noted, asks (to stop), unmatched or dismissed')
     .action(async (options: OutputOptions & { state?: string }) => {
       printRows((await connect().returns({ state: options.state })).items, [
         { head: 'No', cell: (row) => String(row.id), right: true },
@@ -48,6 +48,13 @@ export function addCommands(group: Command): void {
       const { state, because } = await connect().matchReturn(Number(id), { address, campaignId });
       line(`Return ${id} is ${state}: ${because}`);
     });
+  group
+    .command('unsubscribe <number>')
+    .description('unsubscribe somebody whose reply asks to stop')
+    .action(async (id: string) => {
+      const { left } = await connect().grantStop(Number(id));
+      line(`Unsubscribed${left.length > 0 ? ` from ${left.join(', ')}` : '; they were on no list'}.`);
+    });
   group.command('dismiss <number>').description('put an unmatched return aside').action(async (id: string) => {
     await connect().dismissReturn(Number(id));
     line(`Return ${id} is put aside.`);
@@ -67,7 +74,7 @@ async function readAll(files: string[], options: OutputOptions): Promise<void> {
 
 async function importAll(files: string[], options: OutputOptions): Promise<void> {
   const client = connect();
-  const taken = { messages: 0, counted: 0, noted: 0, unmatched: 0, dismissed: 0 };
+  const taken = { messages: 0, counted: 0, noted: 0, asks: 0, unmatched: 0, dismissed: 0 };
   for (const path of files)
     for await (const { raw } of readMessages(path)) {
       const { state } = await client.receiveReturn(new Uint8Array(raw));
@@ -75,7 +82,7 @@ async function importAll(files: string[], options: OutputOptions): Promise<void>
       taken[state]++;
     }
   printOne(taken, options, () => [
-    `${count(taken.messages)} messages: ${count(taken.counted)} counted, ${count(taken.noted)} noted, ${count(taken.unmatched)} unmatched.`,
+    `${count(taken.messages)} messages: ${count(taken.counted + taken.asks)} counted, ${count(taken.noted)} noted, ${count(taken.unmatched)} unmatched.`,
     ...(taken.unmatched > 0 ? ['Which, and why: avendel returns list --state unmatched'] : []),
   ]);
 }

@@ -21,4 +21,6 @@ export const keys = {
   reconciliations: ['reconciliations'] as const,
   addresses: ['addresses'] as const,
   verifications: ['verifications'] as const,
+  returns: ['returns'] as const,
+  storms: ['storms'] as const,
 };

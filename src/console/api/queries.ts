@@ -155,3 +155,11 @@ export const useActPreview = (selection: Parameters<typeof client.previewAct>[0]
 export const useVerifications = () => useQuery({ queryKey: keys.verifications, queryFn: () => client.verifications() });
 export const useVerification = (id: number) =>
   useQuery({ queryKey: [...keys.verifications, id], queryFn: () => client.verification(id) });
+
+export const useReturns = (filter: Parameters<typeof client.returns>[0]) =>
+  useQuery({ queryKey: [...keys.returns, filter], queryFn: () => client.returns(filter), placeholderData: keepPreviousData, refetchInterval: 15_000 }); // prettier-ignore
+export const useReturn = (id: number) =>
+  useQuery({ queryKey: [...keys.returns, id], queryFn: () => client.return(id) });
+export const useReturnCounts = () => useQuery({ queryKey: [...keys.returns, 'counts'], queryFn: () => client.returnCounts(), refetchInterval: 15_000 }); // prettier-ignore
+export const useStorms = () => useQuery({ queryKey: keys.storms, queryFn: () => client.storms(), refetchInterval: 15_000 }); // prettier-ignore
+export const useStorm = (id: number) => useQuery({ queryKey: [...keys.storms, id], queryFn: () => client.storm(id) });

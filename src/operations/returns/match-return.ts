@@ -1,7 +1,9 @@
 import { parseAddress } from '../../core/address/normal-form.ts';
 import { inTransaction } from '../../store/database.ts';
-import { findContactIds } from '../../store/statements/contacts.ts';
-import { findDelivery, findReturn, findSentCampaign, setMatched } from '../../store/statements/returns.ts';
+import { findContact, findContactIds } from '../../store/statements/contacts.ts';
+import { findDelivery, findReturn, findSentCampaign, setAnswered, setMatched } from '../../store/statements/returns.ts';
+import { getCampaign } from '../campaigns/edit-campaign.ts';
+import { unsubscribeByRequest, type Unsubscribed } from '../permission/unsubscribe-by-request.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { ensureMonths, recordEventsWithin } from '../events/record-events.ts';
@@ -36,4 +38,20 @@ export async function matchReturn(
   });
   await callBackFromSends(deps, affected);
   return { id, state, because };
+}
+
+/**
+ * Somebody asked in a reply to be taken off, and a person agrees that they did: unsubscribed from the brand that wrote to
+ * them. @throws Problem not-found, wrong-state
+ */
+export async function grantStop(deps: Deps, id: number, actor: string): Promise<Unsubscribed> {
+  const row = found(await findReturn(deps.database, id), `return ${id}`);
+  const contact = row.contactId === null ? undefined : await findContact(deps.database, { id: row.contactId });
+  if (row.state !== 'asks' || !contact || row.campaignId === null)
+    throw new Problem('wrong-state', `Return ${id} does not ask to stop, or has been answered.`);
+  const { brandId } = await getCampaign(deps, row.campaignId);
+  const reason = `by reply: “${row.reading.asks_to_stop ?? ''}”`;
+  const done = await unsubscribeByRequest(deps, { address: contact.address, brandId, reason, actor });
+  await setAnswered(deps.database, id, `${actor} unsubscribed them, as they asked; ${row.reading.because}`);
+  return done;
 }

@@ -25,7 +25,7 @@ export async function receiveReturn(deps: Deps, raw: Buffer, envelopeTo: string)
   const reading = readReturn(raw, envelopeTo);
   const delivery = await findDeliveryOf(deps, reading, envelopeTo);
   const event = delivery ? eventOf(deps, reading, delivery) : undefined;
-  const state: ReturnState = event ? 'counted' : delivery ? 'noted' : 'unmatched';
+  const state: ReturnState = event ? (reading.asks_to_stop === undefined ? 'counted' : 'asks') : delivery ? 'noted' : 'unmatched'; // prettier-ignore
   const because = delivery ? reading.because : unmatchedBecause(reading);
   const digest = uuidOf(createHash('sha256').update(envelopeTo).update('\0').update(raw).digest('hex'));
   if (event) await ensureMonths(deps, [event]);

@@ -76,6 +76,11 @@ export function confirmationReactionsOf(address: string, messageId: string, pace
   return /^scans/.test(local) ? [{ after: at(150, 900), act: { kind: 'scan', userAgent: SCANNER } }] : [...scanned, ...pressed]; // prettier-ignore
 }
 
+/** What comes of every message to a provider that has lost its directory. */
+export function onBadDay(pace: number): Reaction[] {
+  return [{ after: 1000 * pace, act: { kind: 'bounce', status: '5.1.1', reply: '550 5.1.1 user unknown' } }];
+}
+
 function bounceOf(
   address: string,
   person: Person | undefined,

@@ -3,7 +3,7 @@ import { simpleParser, type ParsedMail } from 'mailparser';
 import nodemailer, { type Transporter } from 'nodemailer';
 import { SMTPServer } from 'smtp-server';
 import type { Person } from '../world/people.ts';
-import { atTheDoor, confirmationReactionsOf, interestToday, reactionsOf, type Reaction } from './mailbox.ts';
+import { atTheDoor, confirmationReactionsOf, interestToday, onBadDay, reactionsOf, type Reaction } from './mailbox.ts';
 import { complaintReport, deliveryReport, unsubscribeLetter, type Original } from './reports.ts';
 
 export interface OutsideOptions {
@@ -15,6 +15,8 @@ export interface OutsideOptions {
   /** Stretches or shortens every wait; 1 is some seconds to a minute. */
   pace: number;
   people: Person[];
+  /** Domains whose provider has a bad day: it takes mail, and reports every mailbox as unknown. */
+  badDays?: () => readonly string[];
   say: (text: string) => void;
 }
 
@@ -40,9 +42,12 @@ export async function startOutsideWorld(options: OutsideOptions): Promise<Outsid
   const react = (mail: ReceivedMail): void => {
     const { to } = mail.original;
     const id = mail.parsed.messageId ?? '';
-    const reactions = confirmLinkOf(mail.parsed)
-      ? confirmationReactionsOf(to, id, options.pace)
-      : reactionsOf(to, people.get(to), id, options.pace);
+    const badDay = options.badDays?.().includes(to.split('@')[1]!);
+    const reactions = badDay
+      ? onBadDay(options.pace)
+      : confirmLinkOf(mail.parsed)
+        ? confirmationReactionsOf(to, id, options.pace)
+        : reactionsOf(to, people.get(to), id, options.pace);
     for (const reaction of reactions) {
       const timer = setTimeout(() => {
         timers.delete(timer);

@@ -39,5 +39,8 @@ CREATE TABLE hard_bounce (
   storm_id int REFERENCES storm
 );
 CREATE INDEX hard_bounce_by_domain ON hard_bounce (domain, at);
+-- asks: a reply that asks to stop, counted as a reply, for a person to decide.
+ALTER TABLE return_message DROP CONSTRAINT return_message_state_check,
+  ADD CONSTRAINT return_message_state_check CHECK (state IN ('counted', 'noted', 'asks', 'unmatched', 'dismissed'));
 CREATE INDEX hard_bounce_by_storm ON hard_bounce (storm_id, contact_id) WHERE storm_id IS NOT NULL;
 `;

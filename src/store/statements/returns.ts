@@ -1,7 +1,7 @@
 import type { ReadReturn } from '../../core/returns/read-return.ts';
 import type { Sql } from '../database.ts';
 
-export type ReturnState = 'counted' | 'noted' | 'unmatched' | 'dismissed';
+export type ReturnState = 'counted' | 'noted' | 'asks' | 'unmatched' | 'dismissed';
 
 export interface ReturnRow {
   id: number;
@@ -77,7 +77,7 @@ export async function findReturn(sql: Sql, id: number): Promise<(ReturnRow & { r
 
 export async function dismissReturn(sql: Sql, id: number): Promise<boolean> {
   const [, affected]: [unknown, number] = await sql.query(
-    `UPDATE return_message SET state = 'dismissed' WHERE id = $1 AND state = 'unmatched'`,
+    `UPDATE return_message SET state = 'dismissed' WHERE id = $1 AND state IN ('unmatched', 'asks')`,
     [id],
   );
   return affected > 0;
@@ -110,7 +110,7 @@ export async function countReturns(sql: Sql): Promise<Record<ReturnState, number
   const rows: { state: ReturnState; n: number }[] = await sql.query(
     'SELECT state, count(*)::int AS n FROM return_message GROUP BY state',
   );
-  const none = { counted: 0, noted: 0, unmatched: 0, dismissed: 0 };
+  const none = { counted: 0, noted: 0, asks: 0, unmatched: 0, dismissed: 0 };
   return { ...none, ...Object.fromEntries(rows.map((row) => [row.state, row.n])) };
 }
 
@@ -153,4 +153,13 @@ export async function findSentCampaign(
     [contactId, campaignId],
   );
   return rows[0]?.id;
+}
+
+/** A reply that asked to stop has been answered. False when it does not ask, or not any more. */
+export async function setAnswered(sql: Sql, id: number, because: string): Promise<boolean> {
+  const [, affected]: [unknown, number] = await sql.query(
+    `UPDATE return_message SET state = 'counted', because = $2 WHERE id = $1 AND state = 'asks'`,
+    [id, because],
+  );
+  return affected > 0;
 }

@@ -1,5 +1,13 @@
 import { Button } from '@mantine/core';
-import { IconInbox, IconLadder, IconMailboxOff, IconPencil, IconSend } from '@tabler/icons-react';
+import {
+  IconCloudStorm,
+  IconInbox,
+  IconMessage,
+  IconLadder,
+  IconMailboxOff,
+  IconPencil,
+  IconSend,
+} from '@tabler/icons-react';
 import type { ReactNode } from 'react';
 import { Link } from 'react-router';
 import type { Today as TodayData } from '../../../shared/api.ts';
@@ -38,8 +46,10 @@ function TodayPage({ today }: { today: TodayData }) {
   );
 }
 
-function headline({ bounceCount, unmatchedReturns, sending }: TodayData): string {
+function headline({ bounceCount, unmatchedReturns, asking, storms, sending }: TodayData): string {
   const parts = [
+    ...storms.map((storm) => `${storm.domain} suddenly refuses ${plural(storm.contacts, 'contact', 'contacts')}`),
+    ...(asking > 0 ? [`${plural(asking, 'reply asks', 'replies ask')} to stop`] : []),
     ...(bounceCount.length > 0
       ? [`${plural(bounceCount.length, 'address', 'addresses')} reached the bounce count`]
       : []),
@@ -72,10 +82,42 @@ function Item({ time, icon, children, act }: { time: string; icon: ReactNode; ch
 
 function NeedsLook({ today }: { today: TodayData }) {
   const { zone } = useBrand();
-  const { bounceCount, unmatchedReturns } = today;
-  if (bounceCount.length + unmatchedReturns === 0) return <Section head="Nothing needs a look" />;
+  const { bounceCount, unmatchedReturns, asking, storms } = today;
+  if (bounceCount.length + unmatchedReturns + asking + storms.length === 0)
+    return <Section head="Nothing needs a look" />;
   return (
     <Section head="Needs a look">
+      {storms.map((storm) => (
+        <Item
+          key={storm.id}
+          time={moment(storm.begins, zone)}
+          icon={<IconCloudStorm size={18} color="var(--av-look-mark)" aria-hidden />}
+          act={
+            <Button component={Link} to="/returns">
+              Decide
+            </Button>
+          }
+        >
+          <strong>
+            {storm.domain} suddenly refuses {plural(storm.contacts, 'contact', 'contacts')} for good
+          </strong>{' '}
+          <span className="second">held, nobody marked</span>
+          <div className="said second">{storm.said}</div>
+        </Item>
+      ))}
+      {asking > 0 && (
+        <Item
+          time="now"
+          icon={<IconMessage size={18} color="var(--av-look-mark)" aria-hidden />}
+          act={
+            <Button component={Link} to="/returns?state=asks">
+              Read
+            </Button>
+          }
+        >
+          <strong>{plural(asking, 'reply asks', 'replies ask')} to stop</strong>
+        </Item>
+      )}
       {bounceCount.length > 0 && (
         <Item
           time={moment(bounceCount[0]!.since, zone)}
@@ -102,9 +144,17 @@ function NeedsLook({ today }: { today: TodayData }) {
         </Item>
       )}
       {unmatchedReturns > 0 && (
-        <Item time="now" icon={<IconInbox size={18} color="var(--av-look-mark)" aria-hidden />}>
+        <Item
+          time="now"
+          icon={<IconInbox size={18} color="var(--av-look-mark)" aria-hidden />}
+          act={
+            <Button component={Link} to="/returns?state=unmatched">
+              Read
+            </Button>
+          }
+        >
           <strong>{plural(unmatchedReturns, 'return matches', 'returns match')} no message of ours</strong>
-          <div className="second">Kept, counted nowhere. Read them with avendel returns list --state unmatched.</div>
+          <div className="second">Kept, counted nowhere.</div>
         </Item>
       )}
     </Section>

@@ -1,4 +1,4 @@
-import { matchReturn } from '../../../operations/returns/match-return.ts';
+import { grantStop, matchReturn } from '../../../operations/returns/match-return.ts';
 import { MAX_RETURN_BYTES, receiveReturn } from '../../../operations/returns/receive-return.ts';
 import { dismissStorm, getStorm, releaseStorm } from '../../../operations/returns/storms.ts';
 import { Problem, found } from '../../../operations/problem.ts';
@@ -44,14 +44,18 @@ export const returnRoutes: Route[] = [
     },
   }),
   route<WithId>({
-    method: 'post', path: '/returns/:id/dismiss', summary: 'Put an unmatched return aside', params: schema.contactParams, status: 204,
+    method: 'post', path: '/returns/:id/dismiss', summary: 'Put a return aside that matches nothing, or that asks for nothing after all', params: schema.contactParams, status: 204,
     async handle({ deps, params }) {
-      if (!(await dismissReturn(deps.database, params.id))) throw new Problem('wrong-state', `Return ${params.id} is not an unmatched one.`);
+      if (!(await dismissReturn(deps.database, params.id))) throw new Problem('wrong-state', `Return ${params.id} is neither unmatched nor does it ask for anything.`);
     },
   }),
   route<WithId, never, { address: string; campaignId?: number }>({
     method: 'post', path: '/returns/:id/match', summary: 'Say of an unmatched return whom and which campaign it is about; it counts from then on', params: schema.contactParams, body: schema.returnMatch,
     handle: ({ deps, params, body, who }) => matchReturn(deps, params.id, { ...body, actor: who.name }),
+  }),
+  route<WithId>({
+    method: 'post', path: '/returns/:id/unsubscribe', summary: 'Unsubscribe somebody whose reply asks to stop, from the brand that wrote to them', params: schema.contactParams,
+    handle: ({ deps, params, who }) => grantStop(deps, params.id, who.name),
   }),
   route<never, { state?: StormState }>({
     method: 'get', path: '/storms', summary: 'Hard bounces of a receiving domain that suddenly failed, held for a person or decided', query: schema.stormsQuery,

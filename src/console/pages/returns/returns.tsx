@@ -1,0 +1,129 @@
+import { Button, Select } from '@mantine/core';
+import { useSearchParams } from 'react-router';
+import type { ReturnCounts, ReturnItem, Storm } from '../../../shared/api.ts';
+import { useReturnCounts, useReturns, useStorms } from '../../api/queries.ts';
+import { useBrand } from '../../brand.tsx';
+import { Await, Door, Finding, Leaf, Section } from '../../components/page.tsx';
+import { count, moment, plural } from '../../components/words.ts';
+import { HeldStorm } from './held-storm.tsx';
+
+const STATES: { value: ReturnItem['state']; label: string }[] = [
+  { value: 'unmatched', label: 'match nothing' },
+  { value: 'asks', label: 'ask to stop' },
+  { value: 'counted', label: 'counted' },
+  { value: 'noted', label: 'noted' },
+  { value: 'dismissed', label: 'put aside' },
+];
+
+export const KIND_WORDS: Record<ReturnItem['kind'], string> = {
+  bounce: 'bounce', delay: 'delay', success: 'delivered', auto_reply: 'automatic reply', challenge: 'challenge', complaint: 'complaint', not_spam: 'not spam',
+  unsubscribe_request: 'asks to be taken off', read_receipt: 'receipt', reply: 'reply', unknown: 'not understood',
+}; // prettier-ignore
+
+/** The return mailbox: what came back, what waits for a person, and the storms that are held. */
+export default function Returns() {
+  const { zone } = useBrand();
+  const counts = useReturnCounts();
+  const storms = useStorms();
+  const held = (storms.data ?? []).filter((storm) => storm.state === 'held');
+  return (
+    <>
+      <Finding line="What comes back, whole organisation" headline={headline(counts.data, held)}>
+        {counts.data?.lastAt ? `The last came ${moment(counts.data.lastAt, zone)}. ` : ''}A return counts only when it proves to be about a message of ours.
+      </Finding>
+      <Leaf margin={<><Kinds /><Decided storms={storms.data ?? []} /></>}>
+        {held.map((storm) => <HeldStorm key={storm.id} id={storm.id} />)}
+        <List />
+      </Leaf>
+    </>
+  ); // prettier-ignore
+}
+
+function headline(counts: ReturnCounts | undefined, held: Storm[]): string {
+  const of = (state: ReturnItem['state']): number => (counts?.kinds ?? []).filter((one) => one.state === state).reduce((sum, one) => sum + one.returns, 0); // prettier-ignore
+  const parts = [
+    ...held.map((storm) => `${storm.domain} suddenly refuses ${plural(storm.contacts, 'contact', 'contacts')}`),
+    ...(of('asks') > 0 ? [`${plural(of('asks'), 'reply asks', 'replies ask')} to stop`] : []),
+    ...(of('unmatched') > 0 ? [`${plural(of('unmatched'), 'return matches', 'returns match')} nothing`] : []),
+  ];
+  return parts.length === 0 ? 'Nothing that came back waits for you' : parts.join(', ');
+}
+
+/** Returns of the last thirty days by kind. */
+function Kinds() {
+  return (
+    <Section head="Last 30 days">
+      <Await of={useReturnCounts()} rows={3}>
+        {({ kinds }) =>
+          kinds.length === 0 ? <p className="second">Nothing has come back yet.</p> : (
+            <table className="ledger">
+              <tbody>
+                {kinds.map((one) => (
+                  <tr key={`${one.kind} ${one.state}`}>
+                    <td>{KIND_WORDS[one.kind]} <span className="second">{one.state}</span></td>
+                    <td className="figure"><Door to={`/returns?state=${one.state}`}>{count(one.returns)}</Door></td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          )}
+      </Await>
+    </Section>
+  ); // prettier-ignore
+}
+
+function Decided({ storms }: { storms: Storm[] }) {
+  const { zone } = useBrand();
+  const decided = storms.filter((storm) => storm.state !== 'held');
+  if (decided.length === 0) return null;
+  return (
+    <Section head="Storms before">
+      {decided.map((storm) => (
+        <p key={storm.id}>
+          {storm.domain}, {plural(storm.contacts, 'contact', 'contacts')}: {storm.state} by {storm.decidedBy}, {moment(storm.decidedAt!, zone)}
+          <span className="second"> {storm.reason}</span>
+          {storm.runId === null ? null : <> <Door to={`/runs/${storm.runId}`}>run {storm.runId}</Door></>}
+        </p>
+      ))}
+    </Section>
+  ); // prettier-ignore
+}
+
+/** Returns in a state, latest first. */
+function List() {
+  const { zone } = useBrand();
+  const [params, setParams] = useSearchParams();
+  const state = (params.get('state') ?? 'unmatched') as ReturnItem['state'];
+  const cursor = params.get('cursor') ?? undefined;
+  return (
+    <Section head="Returns" beside={<Select aria-label="State" data={STATES} value={state} allowDeselect={false} onChange={(value) => setParams({ state: value! })} w={180} />}>
+      <Await of={useReturns({ state, cursor, limit: 25 })}>
+        {({ items, next }) => items.length === 0 ? <p className="second">None.</p> : (
+          <>
+            <table className="rows folds">
+              <thead>
+                <tr>
+                  <th>Return</th>
+                  <th>Of</th>
+                  <th>Because</th>
+                  <th className="figure">Came</th>
+                </tr>
+              </thead>
+              <tbody>
+                {items.map((row) => (
+                  <tr key={row.id}>
+                    <td><Door to={`/returns/${row.id}`}>{KIND_WORDS[row.kind]}</Door></td>
+                    <td>{row.reading.recipients.map((one) => one.address).slice(0, 3).join(', ') || row.envelopeTo.slice(0, 40)}</td>
+                    <td className="said second">{row.because}</td>
+                    <td className="figure second">{moment(row.receivedAt, zone)}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+            {next ? <Button style={{ marginTop: 12 }} onClick={() => setParams({ state, cursor: next })}>Next 25</Button> : null}
+          </>
+        )}
+      </Await>
+    </Section>
+  ); // prettier-ignore
+}
