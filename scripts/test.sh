@@ -4,6 +4,7 @@ set -euo pipefail
 . "$(dirname "$0")/set-up.sh"
 need_node
 need_package /usr/bin/chromium chromium
+need_package /usr/sbin/dovecot dovecot-imapd
 need_modules
 trap stop_postgres EXIT
 start_postgres test-postgres "$(free_port)"

@@ -44,6 +44,11 @@ const GROUPS: { name: string; summary: string; load: () => Promise<{ addCommands
   { name: 'runs', summary: 'runs: what was changed, and undo', load: () => import('./commands/runs.ts') },
   { name: 'returns', summary: 'messages that came back', load: () => import('./commands/returns.ts') },
   {
+    name: 'mailboxes',
+    summary: 'IMAP mailboxes that returns are fetched from',
+    load: () => import('./commands/mailboxes.ts'),
+  },
+  {
     name: 'storms',
     summary: 'domains that suddenly failed: their hard bounces, held until released or dismissed',
     load: () => import('./commands/storms.ts'),

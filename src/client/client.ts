@@ -49,6 +49,9 @@ export type PageOptions = {
   limit?: number;
 };
 
+export type NewMailbox = Pick<api.Mailbox, 'name' | 'host' | 'account' | 'passwordIn'> &
+  Partial<Pick<api.Mailbox, 'port' | 'security' | 'folder' | 'brandId' | 'idles' | 'pollSeconds' | 'afterwards'>>;
+
 /** How a table is to be read; what is not said is found from its beginning. */
 export type FileFormat = { fileName: string; delimiter?: string; encoding?: Encoding };
 
@@ -186,6 +189,10 @@ export function makeClient(options: ClientOptions) {
     receiveReturn: (message: Upload) => send<api.ReceivedReturn>('POST', '/returns', { raw: message, type: 'message/rfc822' }), // prettier-ignore
     matchReturn: (id: number, of: { address: string; campaignId?: number }) => post<api.ReceivedReturn>(`/returns/${id}/match`, of), // prettier-ignore
     returnCounts: (days = 30) => get<api.ReturnCounts>('/returns/counts', { days }),
+    mailboxes: () => get<api.Mailbox[]>('/mailboxes'),
+    keepMailbox: (settings: NewMailbox) => post<api.Mailbox>('/mailboxes', settings),
+    pauseMailbox: (id: number, paused: boolean) => post<api.Mailbox>(`/mailboxes/${id}/pause`, { paused }),
+    removeMailbox: (id: number) => send<void>('DELETE', `/mailboxes/${id}`, {}),
     storms: (state?: api.Storm['state']) => get<api.Storm[]>('/storms', { state }),
     storm: (id: number) => get<api.StormDetail>(`/storms/${id}`),
     releaseStorm: (id: number, request: { expect: number; reason: string }) => post<api.Run>(`/storms/${id}/release`, request), // prettier-ignore

@@ -18,6 +18,7 @@ import { makeConsoleFiles } from './http/console.ts';
 import { makeMetrics } from './http/metrics.ts';
 import { makeNetworkOf } from './http/network-of.ts';
 import { makePublicApp } from './http/public.ts';
+import { startImapIntake } from './intake/imap-intake.ts';
 import { makeSmtpIntake } from './intake/smtp-intake.ts';
 import { makeSmtpRelay } from './relay/smtp-relay.ts';
 import { makeEventRecorder, type EventRecorder } from './tracking/event-recorder.ts';
@@ -102,6 +103,7 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
     send: startSender(deps, relay, processId, config.retrySeconds, log),
     import: startImporter(deps, log),
     confirm: startConfirmer(deps, relay, log),
+    mailbox: startImapIntake(deps, processId, log),
   };
   for (const loop of Object.values(workers)) releases.push(() => loop.stop());
   deps.announce = (work) => workers[work].wake();

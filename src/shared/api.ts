@@ -444,6 +444,29 @@ export interface ReturnItem {
   contactId: number | null;
 }
 
+/** An IMAP mailbox that returns are fetched from. */
+export interface Mailbox {
+  id: number;
+  name: string;
+  host: string;
+  port: number;
+  security: 'tls' | 'starttls' | 'none';
+  account: string;
+  passwordIn: string;
+  folder: string;
+  brandId: number | null;
+  idles: boolean;
+  pollSeconds: number;
+  /** By `counted`, `noted`, `unmatched`: leave, flag, delete, or `move:` and a folder. */
+  afterwards: Record<string, string>;
+  paused: boolean;
+  waiting: number | null;
+  lastPollAt: string | null;
+  trouble: string | null;
+  troubleSince: string | null;
+  processed: number;
+}
+
 /** Hard bounces of a receiving domain that suddenly failed: held for a person, or decided. */
 export interface Storm {
   id: number;

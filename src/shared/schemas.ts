@@ -273,6 +273,23 @@ const outsideEvent = Joi.object({
 export const event = outsideEvent;
 export const MOST_EVENTS = 10_000;
 
+const afterwards = Joi.string()
+  .pattern(/^(leave|flag|delete|move:.{1,200})$/, 'leave, flag, delete, or move: and a folder')
+  .default('leave');
+export const mailbox = Joi.object({
+  name: text(100).required(),
+  host: Joi.string().hostname().required(),
+  port: Joi.number().port().default(993),
+  security: Joi.string().valid('tls', 'starttls', 'none').default('tls').description('`none` is for a server on this machine'),
+  account: text(320).required(),
+  passwordIn: text(500).required().pattern(/^(AVENDEL_[A-Z0-9_]+|\/.+)$/, 'the name of an environment variable of the service that begins with AVENDEL_, or the path of a file').description('Where the password is, not the password'),
+  folder: text(500).default('INBOX'),
+  brandId: id.allow(null).default(null),
+  idles: Joi.boolean().default(true).description('The server tells when something comes (RFC 2177); else it is polled'),
+  pollSeconds: Joi.number().integer().min(1).max(86_400).default(60),
+  afterwards: Joi.object({ counted: afterwards, noted: afterwards, unmatched: afterwards }).default({ counted: 'leave', noted: 'leave', unmatched: 'leave' }).description('What is done with a message in the mailbox, by what became of it'),
+}); // prettier-ignore
+export const mailboxPause = Joi.object({ paused: Joi.boolean().required() });
 export const returnMatch = Joi.object({
   address: text(320).required().description('Address of the contact it is about'),
   campaignId: id.description('The campaign it is about; without it, the latest that the contact was sent'),

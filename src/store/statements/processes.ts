@@ -14,13 +14,16 @@ export async function registerProcess(runner: QueryRunner, processId: string): P
   await runner.query('INSERT INTO service_process (id, lock_key) VALUES ($1, $2)', [processId, key]);
 }
 
-/** Processes that are registered and no longer live. pg_locks shows the locks of every database of the server: only ours count. */
+/** The process of this number, if it lives. pg_locks shows the locks of every database of the server: only ours count. */
+export function livingProcessSql(id: string): string {
+  return `SELECT FROM service_process p JOIN pg_locks l ON l.locktype = 'advisory' AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database())
+    AND l.classid = ${PROCESS_LOCKS} AND l.objid = p.lock_key::oid AND l.granted WHERE p.id = ${id}`;
+}
+
+/** Processes that are registered and no longer live. */
 export async function findDeadProcesses(sql: Sql): Promise<string[]> {
   const rows: { id: string }[] = await sql.query(
-    `SELECT p.id FROM service_process p
-     WHERE NOT EXISTS (SELECT FROM pg_locks l WHERE l.locktype = 'advisory' AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database())
-       AND l.classid = $1 AND l.objid = p.lock_key::oid AND l.granted)`,
-    [PROCESS_LOCKS],
+    `SELECT d.id FROM service_process d WHERE NOT EXISTS (${livingProcessSql('d.id')})`,
   );
   return rows.map((row) => row.id);
 }

@@ -1,3 +1,5 @@
+import { keepMailbox, pauseMailbox, removeMailbox } from '../../../operations/returns/mailboxes.ts';
+import { listMailboxes, type MailboxSettings } from '../../../store/statements/mailboxes.ts';
 import { grantStop, matchReturn } from '../../../operations/returns/match-return.ts';
 import { MAX_RETURN_BYTES, receiveReturn } from '../../../operations/returns/receive-return.ts';
 import { dismissStorm, getStorm, releaseStorm } from '../../../operations/returns/storms.ts';
@@ -56,6 +58,22 @@ export const returnRoutes: Route[] = [
   route<WithId>({
     method: 'post', path: '/returns/:id/unsubscribe', summary: 'Unsubscribe somebody whose reply asks to stop, from the brand that wrote to them', params: schema.contactParams,
     handle: ({ deps, params, who }) => grantStop(deps, params.id, who.name),
+  }),
+  route({
+    method: 'get', path: '/mailboxes', summary: 'IMAP mailboxes that returns are fetched from, and how they are',
+    handle: ({ deps }) => listMailboxes(deps.database),
+  }),
+  route<never, never, MailboxSettings>({
+    method: 'post', path: '/mailboxes', summary: 'Add an IMAP mailbox, or change the one of this name', body: schema.mailbox, status: 201,
+    handle: ({ deps, body }) => keepMailbox(deps, body),
+  }),
+  route<WithId, never, { paused: boolean }>({
+    method: 'post', path: '/mailboxes/:id/pause', summary: 'Stop fetching from a mailbox, or go on', params: schema.idParams, body: schema.mailboxPause,
+    handle: ({ deps, params, body }) => pauseMailbox(deps, params.id, body.paused),
+  }),
+  route<WithId>({
+    method: 'delete', path: '/mailboxes/:id', summary: 'Forget a mailbox; what was fetched from it stays', params: schema.idParams, status: 204,
+    handle: ({ deps, params }) => removeMailbox(deps, params.id),
   }),
   route<never, { state?: StormState }>({
     method: 'get', path: '/storms', summary: 'Hard bounces of a receiving domain that suddenly failed, held for a person or decided', query: schema.stormsQuery,

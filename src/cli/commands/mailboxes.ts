@@ -1,0 +1,81 @@
+import type { Command } from 'commander';
+import type { Mailbox } from '../../shared/api.ts';
+import { brandNamed } from '../names.ts';
+import { count, line, moment, printOne, printRows, type OutputOptions } from '../output.ts';
+import { connect } from '../sign-in-file.ts';
+import { UsageError } from '../usage-error.ts';
+import { withOutput } from '../with-output.ts';
+
+interface AddOptions extends OutputOptions {
+  host: string;
+  port?: string;
+  security?: Mailbox['security'];
+  account: string;
+  passwordIn: string;
+  folder?: string;
+  brand?: string;
+  poll?: string;
+  counted?: string;
+  noted?: string;
+  unmatched?: string;
+}
+
+export function addCommands(group: Command): void {
+  withOutput(group.command('list').description('mailboxes, and how they are')).action(async (options: OutputOptions) => {
+    printRows(await connect().mailboxes(), [
+      { head: 'No', cell: (box) => box.id, right: true },
+      { head: 'Name', cell: (box) => box.name },
+      { head: 'Where', cell: (box) => `${box.account} at ${box.host}:${box.port}, ${box.folder}` },
+      { head: 'Processed', cell: (box) => count(box.processed), right: true },
+      { head: 'Waiting', cell: (box) => box.waiting, right: true },
+      { head: 'Last look', cell: (box) => moment(box.lastPollAt) },
+      { head: 'State', cell: (box) => (box.paused ? 'paused' : (box.trouble ?? (box.lastPollAt === null ? 'not looked into yet' : box.idles ? 'idles' : `every ${box.pollSeconds} s`))) },
+    ], options, 'There is no mailbox yet: avendel mailboxes add --help');
+  }); // prettier-ignore
+  withOutput(group.command('add <name>').description('fetch returns from an IMAP mailbox; one of this name gets the new settings'))
+    .requiredOption('--host <host>', 'IMAP server')
+    .requiredOption('--account <account>', 'account to sign in with')
+    .requiredOption('--password-in <place>', 'environment variable of the service (AVENDEL_…) or file that holds the password')
+    .option('--port <number>', 'port; 993 if not said')
+    .option('--security <how>', 'tls, starttls, or none for a server on this machine')
+    .option('--folder <folder>', 'folder that returns come into; INBOX if not said')
+    .option('--brand <brand>', 'brand whose returns it takes')
+    .option('--poll <seconds>', 'look this often, rather than being told by the server (IDLE)')
+    .option('--counted <act>', 'what is done with messages that counted: leave, flag, delete, or move:FOLDER')
+    .option('--noted <act>', 'the same for those that change nothing')
+    .option('--unmatched <act>', 'the same for those that match nothing')
+    .action(add); // prettier-ignore
+  for (const [act, paused] of [['pause', true], ['resume', false]] as const)
+    group.command(`${act} <name>`).description(paused ? 'stop fetching from a mailbox' : 'go on fetching from it').action(async (name: string) => {
+      const box = await mailboxNamed(name);
+      await connect().pauseMailbox(box.id, paused);
+      line(`${box.name} ${paused ? 'is paused' : 'goes on'}.`);
+    }); // prettier-ignore
+  group.command('remove <name>').description('forget a mailbox; what was fetched from it stays').action(async (name: string) => {
+    const box = await mailboxNamed(name);
+    await connect().removeMailbox(box.id);
+    line(`${box.name} is no longer fetched from.`);
+  }); // prettier-ignore
+}
+
+async function add(name: string, options: AddOptions): Promise<void> {
+  const client = connect();
+  const { host, account, passwordIn, security, folder, counted, noted, unmatched } = options;
+  const brandId = options.brand === undefined ? null : (await brandNamed(client, options.brand)).id;
+  const said = Object.entries({ counted, noted, unmatched }).flatMap(([outcome, act]) => act === undefined ? [] : [[outcome, act] as const]); // prettier-ignore
+  const box = await client.keepMailbox({
+    name, host, account, passwordIn, security, folder, brandId,
+    ...(options.port === undefined ? {} : { port: Number(options.port) }),
+    ...(options.poll === undefined ? {} : { idles: false, pollSeconds: Number(options.poll) }),
+    afterwards: Object.fromEntries(said),
+  }); // prettier-ignore
+  printOne(box, options, () => [
+    `${box.name}: ${box.account} at ${box.host}:${box.port}, ${box.folder}. How it is: avendel mailboxes list`,
+  ]);
+}
+
+async function mailboxNamed(name: string): Promise<Mailbox> {
+  const box = (await connect().mailboxes()).find((one) => one.name === name || String(one.id) === name);
+  if (!box) throw new UsageError(`There is no mailbox “${name}”.`, 1);
+  return box;
+}

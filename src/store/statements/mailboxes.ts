@@ -1,0 +1,106 @@
+import type { Sql } from '../database.ts';
+import { livingProcessSql } from './processes.ts';
+
+/** What is done with a message in the mailbox, by what became of it as a return. */
+export type Afterwards = Record<'counted' | 'noted' | 'unmatched', 'leave' | 'flag' | 'delete' | `move:${string}`>;
+
+/** What somebody sets of an IMAP mailbox. */
+export interface MailboxSettings {
+  name: string;
+  host: string;
+  port: number;
+  security: 'tls' | 'starttls' | 'none';
+  account: string;
+  /** Name of an environment variable of the service, or a file's path. */
+  passwordIn: string;
+  folder: string;
+  brandId: number | null;
+  idles: boolean;
+  pollSeconds: number;
+  afterwards: Afterwards;
+}
+
+export interface MailboxRow extends MailboxSettings {
+  id: number;
+  paused: boolean;
+  /** RFC 3501 2.3.1.1; changes when the numbers of the mailbox are no longer the same messages. */
+  uidValidity: number | null;
+  lastUid: number;
+  /** Messages still to be read at the last look. */
+  waiting: number | null;
+  lastPollAt: Date | null;
+  trouble: string | null;
+  troubleSince: Date | null;
+  processed: number;
+}
+
+const COLUMNS = `id, name, host, port, security, account, password_in AS "passwordIn", folder, brand_id AS "brandId", idles, poll_seconds AS "pollSeconds", afterwards, paused,
+  uid_validity::float8 AS "uidValidity", last_uid::float8 AS "lastUid", waiting, last_poll_at AS "lastPollAt", trouble, trouble_since AS "troubleSince", processed::float8 AS processed`;
+
+export async function listMailboxes(sql: Sql): Promise<MailboxRow[]> {
+  return sql.query(`SELECT ${COLUMNS} FROM mailbox ORDER BY id`);
+}
+
+export async function findMailbox(sql: Sql, id: number): Promise<MailboxRow | undefined> {
+  const rows: MailboxRow[] = await sql.query(`SELECT ${COLUMNS} FROM mailbox WHERE id = $1`, [id]);
+  return rows[0];
+}
+
+/** Keeps a mailbox; one of this name gets the new settings and goes on where it was. */
+export async function saveMailbox(sql: Sql, settings: MailboxSettings): Promise<number> {
+  const rows: { id: number }[] = await sql.query(
+    `INSERT INTO mailbox AS m (name, host, port, security, account, password_in, folder, brand_id, idles, poll_seconds, afterwards)
+     VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11::jsonb)
+     ON CONFLICT (name) DO UPDATE SET host = excluded.host, port = excluded.port, security = excluded.security, account = excluded.account, password_in = excluded.password_in,
+       folder = excluded.folder, brand_id = excluded.brand_id, idles = excluded.idles, poll_seconds = excluded.poll_seconds, afterwards = excluded.afterwards, trouble = NULL, trouble_since = NULL,
+       uid_validity = CASE WHEN (m.host, m.port, m.account, m.folder) = (excluded.host, excluded.port, excluded.account, excluded.folder) THEN m.uid_validity END
+     RETURNING id`,
+    [settings.name, settings.host, settings.port, settings.security, settings.account, settings.passwordIn, settings.folder, settings.brandId, settings.idles, settings.pollSeconds, JSON.stringify(settings.afterwards)],
+  ); // prettier-ignore
+  return rows[0]!.id;
+}
+
+export async function setPaused(sql: Sql, id: number, paused: boolean): Promise<boolean> {
+  const [, affected]: [unknown, number] = await sql.query(`UPDATE mailbox SET paused = $2 WHERE id = $1`, [id, paused]);
+  return affected > 0;
+}
+
+export async function deleteMailbox(sql: Sql, id: number): Promise<boolean> {
+  const [, affected]: [unknown, number] = await sql.query(`DELETE FROM mailbox WHERE id = $1`, [id]);
+  return affected > 0;
+}
+
+/** Takes a mailbox for this process, or keeps it: nobody else fetches from it while this process lives. False when another has it, or it is paused or gone. */
+export async function claimMailbox(sql: Sql, id: number, processId: string): Promise<boolean> {
+  const [, affected]: [unknown, number] = await sql.query(
+    `UPDATE mailbox SET fetched_by = $2 WHERE id = $1 AND NOT paused AND (fetched_by IS NULL OR fetched_by = $2 OR NOT EXISTS (${livingProcessSql('fetched_by')}))`,
+    [id, processId],
+  );
+  return affected > 0;
+}
+
+/** Lets go of every mailbox that this process has. */
+export async function releaseMailboxes(sql: Sql, processId: string): Promise<void> {
+  await sql.query(`UPDATE mailbox SET fetched_by = NULL WHERE fetched_by = $1`, [processId]);
+}
+
+/** What a look into a mailbox found, or how far it is. Undefined fields stay. */
+export async function noteMailbox(
+  sql: Sql,
+  id: number,
+  found: { uidValidity?: number; lastUid?: number; waiting?: number; processed?: number },
+): Promise<void> {
+  await sql.query(
+    `UPDATE mailbox SET uid_validity = coalesce($2, uid_validity), last_uid = coalesce($3, last_uid), waiting = coalesce($4, waiting), processed = processed + $5,
+       last_poll_at = now(), trouble = NULL, trouble_since = NULL WHERE id = $1`,
+    [id, found.uidValidity, found.lastUid, found.waiting, found.processed ?? 0],
+  );
+}
+
+/** What keeps a mailbox from being read, since when it does. */
+export async function noteTrouble(sql: Sql, id: number, trouble: string): Promise<void> {
+  await sql.query(`UPDATE mailbox SET trouble = $2, trouble_since = coalesce(trouble_since, now()) WHERE id = $1`, [
+    id,
+    trouble.slice(0, 500),
+  ]);
+}

@@ -1,0 +1,92 @@
+import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import { deliveryReport } from '../../src/simulator/outside/reports.ts';
+import type { Mailbox } from '../../src/shared/api.ts';
+import { startDovecot, type Dovecot } from '../support/dovecot.ts';
+import { makeCampaign, makeList, startRealService, until, type Running } from '../support/service.ts';
+import { startSink } from '../support/sink.ts';
+
+let dovecot: Dovecot;
+let service: Running;
+let sink: Awaited<ReturnType<typeof startSink>>;
+
+const NAMES = ['ada', 'bo', 'cy', 'di'];
+
+beforeAll(async () => {
+  dovecot = await startDovecot();
+  service = await startRealService({
+    AVENDEL_RETURNS_PASSWORD: dovecot.password,
+    AVENDEL_WRONG_PASSWORD: 'telescope',
+    AVENDEL_LOG_LEVEL: 'silent',
+  });
+  sink = await startSink(service.relayPort);
+  const list = await makeList(service.client, NAMES.map((name) => `${name}@lanternpost.example`)); // prettier-ignore
+  const id = await makeCampaign(service.client, list, 'First');
+  await service.client.startCampaign(id, NAMES.length);
+  await until(() => sink.received.length === NAMES.length);
+});
+afterAll(async () => {
+  await service.stop();
+  await sink.close();
+  await dovecot.stop();
+});
+
+/** A mailbox server's report that nobody of this name is there, as it lies in the return mailbox. */
+function report(name: string): string {
+  const { from, to, raw } = sink.received.find((one) => one.to.startsWith(`${name}@`))!;
+  const headers = raw.slice(0, raw.indexOf('\r\n\r\n'));
+  return deliveryReport({ envelopeFrom: from, to, headers }, '5.1.1', '550 5.1.1 no such user');
+}
+const settings = { host: '127.0.0.1', account: 'box', security: 'none' as const, passwordIn: 'AVENDEL_RETURNS_PASSWORD' }; // prettier-ignore
+const box = async (name: string): Promise<Mailbox> => (await service.client.mailboxes()).find((one) => one.name === name)!; // prettier-ignore
+const isDead = async (name: string): Promise<boolean> => (await service.client.check(`${name}@lanternpost.example`)).contact?.deliverability === 'undeliverable'; // prettier-ignore
+const returned = async (): Promise<number> => (await service.client.returns({})).items.length;
+
+test('a mailbox is read, told of news by the server, and by each outcome emptied, flagged or left', async () => {
+  dovecot.deliver(report('ada'));
+  dovecot.deliver('From: someone@quillmail.example\nSubject: Hello\n\nIs this the observatory?\n');
+  const afterwards = { counted: 'delete', unmatched: 'move:Stray' };
+  await service.client.keepMailbox({ ...settings, name: 'returns', port: dovecot.port, afterwards });
+  await until(() => isDead('ada'));
+  await until(async () => (await box('returns')).processed === 2);
+  expect({ inbox: dovecot.count(), stray: dovecot.count('Stray') }).toEqual({ inbox: 0, stray: 1 });
+  expect(await box('returns')).toMatchObject({ waiting: 0, trouble: null, idles: true });
+  // No look is due for minutes: the server has to say that something came.
+  dovecot.deliver(report('bo'));
+  await until(() => isDead('bo'));
+});
+
+test('what was read is not read again after a restart of the service or of the server, and the reading goes on', async () => {
+  await service.client.keepMailbox({ ...settings, name: 'returns', port: dovecot.port });
+  dovecot.deliver(report('cy'));
+  await until(() => isDead('cy'));
+  await until(async () => (await box('returns')).processed === 4);
+  const before = await returned();
+  service.kill();
+  await dovecot.restart();
+  await service.restart();
+  dovecot.deliver(report('di'));
+  await until(() => isDead('di'));
+  await until(async () => (await box('returns')).processed === 5);
+  expect({ returned: await returned(), inbox: dovecot.count() }).toEqual({ returned: before + 1, inbox: 2 });
+});
+
+test('the same messages under other numbers, in another mailbox that is polled, count nothing twice', async () => {
+  const before = await returned();
+  await service.client.keepMailbox({ ...settings, name: 'polled', port: dovecot.port, idles: false, pollSeconds: 1 });
+  await until(async () => (await box('polled')).processed === 2);
+  expect(await returned()).toBe(before);
+});
+
+test('a wrong password is said once and shown; no server, too; a mailbox that is mended goes on', async () => {
+  await service.client.keepMailbox({ ...settings, name: 'locked', port: dovecot.port, passwordIn: 'AVENDEL_WRONG_PASSWORD' }); // prettier-ignore
+  await service.client.keepMailbox({ ...settings, name: 'nowhere', port: 1 });
+  await service.client.keepMailbox({ ...settings, name: 'unset', port: dovecot.port, passwordIn: 'AVENDEL_NOT_SET' });
+  await until(async () => [(await box('locked')).trouble, (await box('nowhere')).trouble, (await box('unset')).trouble].every(Boolean)); // prettier-ignore
+  expect((await box('locked')).trouble).toMatch(/refuses the account or its password/);
+  expect((await box('nowhere')).trouble).toMatch(/ECONNREFUSED/);
+  expect((await box('unset')).trouble).toMatch(/no environment variable AVENDEL_NOT_SET/);
+  await service.client.keepMailbox({ ...settings, name: 'locked', port: dovecot.port });
+  await until(async () => (await box('locked')).trouble === null && (await box('locked')).processed === 2);
+  for (const name of ['locked', 'nowhere', 'unset', 'polled']) await service.client.removeMailbox((await box(name)).id);
+  expect((await service.client.mailboxes()).map(({ name }) => name)).toEqual(['returns']);
+});

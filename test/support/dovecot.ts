@@ -1,0 +1,108 @@
+import { spawn, type ChildProcess } from 'node:child_process';
+import { chmodSync, chownSync, mkdirSync, mkdtempSync, readdirSync, renameSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir, userInfo } from 'node:os';
+import { join } from 'node:path';
+import { Socket } from 'node:net';
+import { freePort, until } from './service.ts';
+
+/** Debian's account and group for nobody: mail is not touched as root. */
+const NOBODY = { uid: 65534, gid: 65534 };
+
+export interface Dovecot {
+  port: number;
+  account: string;
+  password: string;
+  /** Puts a message into the inbox, as a delivery would. */
+  deliver(message: string): void;
+  /** How many messages a folder holds. */
+  count(folder?: string): number;
+  /** Ends the server, and starts it again on the same mail. */
+  restart(): Promise<void>;
+  stop(): Promise<void>;
+}
+
+/** Debian's IMAP server on loopback, with a mailbox of its own, run as whoever runs the tests. */
+export async function startDovecot(): Promise<Dovecot> {
+  const home = mkdtempSync(join(tmpdir(), 'avendel-imap-'));
+  const me = userInfo();
+  const owner = me.uid === 0 ? NOBODY : me;
+  const mail = join(home, 'mail');
+  for (const folder of [mail, ...['', 'new', 'cur', 'tmp'].map((part) => join(mail, 'box', part))]) {
+    mkdirSync(folder, { recursive: true });
+    chownSync(folder, owner.uid, owner.gid);
+  }
+  chmodSync(home, 0o755);
+  const port = await freePort();
+  const as = me.uid === 0 ? '' : `default_internal_user = ${me.username}\ndefault_internal_group = ${String(me.gid)}\ndefault_login_user = ${me.username}\n`; // prettier-ignore
+  writeFileSync(join(home, 'dovecot.conf'), `${as}
+protocols = imap
+listen = 127.0.0.1
+base_dir = ${home}/run
+state_dir = ${home}/state
+log_path = ${home}/log
+ssl = no
+disable_plaintext_auth = no
+mail_location = maildir:${mail}/%u
+first_valid_uid = 1
+passdb {
+  driver = static
+  args = password=planisphere
+}
+userdb {
+  driver = static
+  args = uid=${owner.uid} gid=${owner.gid} home=${mail}/%u
+}
+service imap-login {
+  chroot =
+  inet_listener imap {
+    port = ${port}
+  }
+  inet_listener imaps {
+    port = 0
+  }
+}
+service anvil {
+  chroot =
+}
+`); // prettier-ignore
+  let child: ChildProcess;
+  const start = async (): Promise<void> => {
+    child = spawn('/usr/sbin/dovecot', ['-F', '-c', join(home, 'dovecot.conf')], { stdio: 'ignore' });
+    await until(() => answers(port));
+  };
+  const end = (): Promise<void> => new Promise((resolve) => (child.once('exit', () => resolve()), child.kill('SIGTERM'))); // prettier-ignore
+  await start();
+  let delivered = 0;
+  return {
+    port,
+    account: 'box',
+    password: 'planisphere',
+    deliver(message) {
+      const name = `${Date.now()}.${++delivered}.test`;
+      writeFileSync(join(mail, 'box', 'tmp', name), message);
+      chownSync(join(mail, 'box', 'tmp', name), owner.uid, owner.gid);
+      // A Maildir is delivered into by renaming; writing it there outright would show half a message.
+      renameSync(join(mail, 'box', 'tmp', name), join(mail, 'box', 'new', name));
+    },
+    count: (folder) => ['new', 'cur'].flatMap((part) => readdirSync(join(mail, 'box', folder ? `.${folder}` : '', part))).length, // prettier-ignore
+    restart: async () => {
+      await end();
+      await start();
+    },
+    stop: async () => {
+      await end();
+      rmSync(home, { recursive: true, force: true });
+    },
+  };
+}
+
+function answers(port: number): Promise<boolean> {
+  return new Promise((resolve) => {
+    const socket = new Socket();
+    const done = (value: boolean) => (): void => {
+      socket.destroy();
+      resolve(value);
+    };
+    socket.once('data', done(true)).once('error', done(false)).connect(port, '127.0.0.1');
+  });
+}
