@@ -2,8 +2,8 @@ import { spawn, type ChildProcess } from 'node:child_process';
 import { chmodSync, chownSync, mkdirSync, mkdtempSync, readdirSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir, userInfo } from 'node:os';
 import { join } from 'node:path';
-import { Socket } from 'node:net';
 import { freePort, until } from './service.ts';
+import { answers } from './answers.ts';
 
 /** Debian's account and group for nobody: mail is not touched as root. */
 const NOBODY = { uid: 65534, gid: 65534 };
@@ -94,15 +94,4 @@ service anvil {
       rmSync(home, { recursive: true, force: true });
     },
   };
-}
-
-function answers(port: number): Promise<boolean> {
-  return new Promise((resolve) => {
-    const socket = new Socket();
-    const done = (value: boolean) => (): void => {
-      socket.destroy();
-      resolve(value);
-    };
-    socket.once('data', done(true)).once('error', done(false)).connect(port, '127.0.0.1');
-  });
 }

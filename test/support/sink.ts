@@ -12,6 +12,8 @@ export interface SinkBehaviour {
   /** Milliseconds before a message is answered. */
   delayMs?: number;
   rcpt?: (address: string) => { code: number; message: string } | undefined;
+  /** Refuses the message at the end of its text. */
+  endOfData?: (address: string) => { code: number; message: string } | undefined;
   /** Cuts the line after so many bytes of this recipient's message. */
   cutData?: (address: string) => boolean;
 }
@@ -39,6 +41,8 @@ export async function startSink(
       const chunks: Buffer[] = [];
       stream.on('data', (chunk: Buffer) => chunks.push(chunk));
       stream.on('end', () => {
+        const refusal = behaviour.endOfData?.(to);
+        if (refusal) return done(Object.assign(new Error(refusal.message), { responseCode: refusal.code }));
         received.push({ to, from, raw: Buffer.concat(chunks).toString('utf8'), at: times.get(to)! });
         const connections = (
           server as unknown as { connections: Set<{ session: unknown; _socket: { destroy(): void } }> }

@@ -163,3 +163,4 @@ export const useReturn = (id: number) =>
 export const useReturnCounts = () => useQuery({ queryKey: [...keys.returns, 'counts'], queryFn: () => client.returnCounts(), refetchInterval: 15_000 }); // prettier-ignore
 export const useStorms = () => useQuery({ queryKey: keys.storms, queryFn: () => client.storms(), refetchInterval: 15_000 }); // prettier-ignore
 export const useStorm = (id: number) => useQuery({ queryKey: [...keys.storms, id], queryFn: () => client.storm(id) });
+export const useMailboxes = () => useQuery({ queryKey: [...keys.returns, 'mailboxes'], queryFn: () => client.mailboxes(), refetchInterval: 5_000 }); // prettier-ignore

@@ -1,7 +1,7 @@
 import { Button, Select } from '@mantine/core';
 import { useSearchParams } from 'react-router';
 import type { ReturnCounts, ReturnItem, Storm } from '../../../shared/api.ts';
-import { useReturnCounts, useReturns, useStorms } from '../../api/queries.ts';
+import { useMailboxes, useReturnCounts, useReturns, useStorms } from '../../api/queries.ts';
 import { useBrand } from '../../brand.tsx';
 import { Await, Door, Finding, Leaf, Section } from '../../components/page.tsx';
 import { count, moment, plural } from '../../components/words.ts';
@@ -31,7 +31,7 @@ export default function Returns() {
       <Finding line="What comes back, whole organisation" headline={headline(counts.data, held)}>
         {counts.data?.lastAt ? `The last came ${moment(counts.data.lastAt, zone)}. ` : ''}A return counts only when it proves to be about a message of ours.
       </Finding>
-      <Leaf margin={<><Kinds /><Decided storms={storms.data ?? []} /></>}>
+      <Leaf margin={<><Kinds /><Mailboxes /><Decided storms={storms.data ?? []} /></>}>
         {held.map((storm) => <HeldStorm key={storm.id} id={storm.id} />)}
         <List />
       </Leaf>
@@ -67,6 +67,26 @@ function Kinds() {
               </tbody>
             </table>
           )}
+      </Await>
+    </Section>
+  ); // prettier-ignore
+}
+
+/** The mailboxes that returns are fetched from, and how they are. */
+function Mailboxes() {
+  const { zone } = useBrand();
+  return (
+    <Section head="Mailboxes">
+      <Await of={useMailboxes()} rows={2}>
+        {(boxes) => boxes.length === 0 ? (
+          <p className="second">None. Returns come by SMTP alone. Fetch them from a mailbox, too: avendel mailboxes add --help</p>
+        ) : boxes.map((box) => (
+          <p key={box.id}>
+            {box.name}: {plural(box.processed, 'message', 'messages')} read{box.waiting ? `, ${count(box.waiting)} waiting` : ''}
+            <span className="second"> {box.paused ? 'paused' : box.lastPollAt === null ? 'not looked into yet' : `last look ${moment(box.lastPollAt, zone)}`}</span>
+            {box.trouble === null ? null : <span className="problem" role="status">{box.trouble}</span>}
+          </p>
+        ))}
       </Await>
     </Section>
   ); // prettier-ignore

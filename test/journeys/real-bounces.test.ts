@@ -1,0 +1,70 @@
+import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import { freePort, makeCampaign, makeList, startRealService, until, type Running } from '../support/service.ts';
+import { startPostfix } from '../support/postfix.ts';
+import { startSink } from '../support/sink.ts';
+
+/** What the receiving servers say to whom, after the mail server of ours has taken the message. */
+const REFUSALS: Record<string, { code: number; message: string }> = {
+  gone: { code: 550, message: '5.1.1 <gone@lanternpost.example>: Recipient address rejected: User unknown' },
+  closed: { code: 550, message: '5.2.1 mailbox disabled, not accepting messages' },
+  plain: { code: 550, message: 'no such user here' },
+  full: { code: 552, message: '5.2.2 The mailbox is over quota' },
+  policy: { code: 550, message: '5.7.1 message refused by local policy' },
+};
+const AT_THE_END: Record<string, { code: number; message: string }> = {
+  spam: { code: 554, message: '5.7.1 rejected as spam' },
+  unclear: { code: 550, message: 'transaction failed' },
+};
+const FINE = ['ada', 'bo'];
+const LATER = 'later';
+
+let service: Running;
+let sink: Awaited<ReturnType<typeof startSink>>;
+let postfix: Awaited<ReturnType<typeof startPostfix>>;
+
+beforeAll(async () => {
+  service = await startRealService();
+  const receiver = await freePort();
+  const of = (table: typeof REFUSALS) => (address: string) => table[address.split('@')[0]!];
+  const later = { code: 451, message: '4.7.1 greylisted, try again later' };
+  sink = await startSink(receiver, {
+    rcpt: (address) => (address.startsWith(LATER) ? later : of(REFUSALS)(address)),
+    endOfData: of(AT_THE_END),
+  });
+  postfix = await startPostfix({ port: service.relayPort, receiver, returns: service.intakePort, returnDomain: 'returns.larkfield.example' }); // prettier-ignore
+});
+afterAll(async () => {
+  await postfix.stop();
+  await service.stop();
+  await sink.close();
+});
+
+test('a campaign through a real mail server: its reports are read, the right people are marked, and nobody else', async () => {
+  const names = [...FINE, ...Object.keys(REFUSALS), ...Object.keys(AT_THE_END), LATER];
+  const list = await makeList(service.client, names.map((name) => `${name}@lanternpost.example`)); // prettier-ignore
+  const id = await makeCampaign(service.client, list, 'Through a mail server');
+  await service.client.startCampaign(id, names.length);
+  const bounced = Object.keys(REFUSALS).length + Object.keys(AT_THE_END).length;
+  await until(async () => (await service.client.returns({})).items.length >= bounced);
+  const read = Object.fromEntries(
+    (await service.client.returns({})).items.map(({ state, reading }) => {
+      const { address, class: bounceClass, status } = reading.recipients[0]!;
+      return [address.split('@')[0]!, `${state}: ${bounceClass} ${status}`];
+    }),
+  );
+  expect(read).toEqual({
+    gone: 'counted: hard 5.1.1',
+    closed: 'counted: hard 5.2.1',
+    plain: 'counted: hard 5.0.0',
+    full: 'counted: soft 5.2.2',
+    policy: 'counted: block 5.7.1',
+    spam: 'counted: block 5.7.1',
+    unclear: 'counted: soft 5.0.0',
+  });
+  const marks = await Promise.all(
+    names.map(async (name) => [name, (await service.client.check(`${name}@lanternpost.example`)).contact!.deliverability] as const), // prettier-ignore
+  );
+  const marked = (mark: string): string[] => marks.filter(([, one]) => one === mark).map(([name]) => name).sort(); // prettier-ignore
+  expect({ dead: marked('undeliverable'), doubtful: marked('doubtful') }).toEqual({ dead: ['closed', 'gone', 'plain'], doubtful: ['full', 'unclear'] }); // prettier-ignore
+  expect(sink.received.map(({ to }) => to.split('@')[0]).sort()).toEqual(FINE);
+});
