@@ -53,6 +53,11 @@ const GROUPS: { name: string; summary: string; load: () => Promise<{ addCommands
     summary: 'domains that suddenly failed: their hard bounces, held until released or dismissed',
     load: () => import('./commands/storms.ts'),
   },
+  {
+    name: 'activity',
+    summary: 'derive activity anew from the events; whose opens say nothing',
+    load: () => import('./commands/activity.ts'),
+  },
   { name: 'events', summary: 'events from other systems', load: () => import('./commands/events.ts') },
 ];
 

@@ -189,6 +189,9 @@ export function makeClient(options: ClientOptions) {
     receiveReturn: (message: Upload) => send<api.ReceivedReturn>('POST', '/returns', { raw: message, type: 'message/rfc822' }), // prettier-ignore
     matchReturn: (id: number, of: { address: string; campaignId?: number }) => post<api.ReceivedReturn>(`/returns/${id}/match`, of), // prettier-ignore
     returnCounts: (days = 30) => get<api.ReturnCounts>('/returns/counts', { days }),
+    rebuildActivity: () => post<api.RebuiltActivity>('/activity/rebuild'),
+    proxies: () => get<api.ProxyList>('/proxies'),
+    saveProxies: (list: api.ProxyList) => send<api.ProxyList>('PATCH', '/proxies', { body: list }),
     mailboxes: () => get<api.Mailbox[]>('/mailboxes'),
     keepMailbox: (settings: NewMailbox) => post<api.Mailbox>('/mailboxes', settings),
     pauseMailbox: (id: number, paused: boolean) => post<api.Mailbox>(`/mailboxes/${id}/pause`, { paused }),

@@ -528,6 +528,19 @@ export interface Today {
   runs: Run[];
 }
 
+/** Activity as derived anew from the events. */
+export interface RebuiltActivity {
+  rows: number;
+  differing: number;
+  sample: number[];
+}
+
+/** Image proxies, as the operator keeps them. */
+export interface ProxyList {
+  networks: string[];
+  agents: string[];
+}
+
 export interface TakenEvents {
   recorded: number;
   repeated: number;

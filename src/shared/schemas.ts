@@ -290,6 +290,10 @@ export const mailbox = Joi.object({
   afterwards: Joi.object({ counted: afterwards, noted: afterwards, unmatched: afterwards }).default({ counted: 'leave', noted: 'leave', unmatched: 'leave' }).description('What is done with a message in the mailbox, by what became of it'),
 }); // prettier-ignore
 export const mailboxPause = Joi.object({ paused: Joi.boolean().required() });
+export const proxyList = Joi.object({
+  networks: Joi.array().items(text(60)).max(5000).required().description('CIDR blocks, as 192.0.2.0/24 or 2001:db8::/32'),
+  agents: Joi.array().items(text(100).min(3)).max(500).required().description('Words in a user agent, in any case'),
+}); // prettier-ignore
 export const returnMatch = Joi.object({
   address: text(320).required().description('Address of the contact it is about'),
   campaignId: id.description('The campaign it is about; without it, the latest that the contact was sent'),

@@ -88,22 +88,27 @@ export async function rebuildActivityOf(sql: Sql, contactIds: number[]): Promise
   );
 }
 
-/** Derives all activity anew from all events; returns how many rows differed from what was kept (there must be none). */
-export async function rebuildActivity(sql: Sql): Promise<{ rows: number; differing: number }> {
+/**
+ * Derives all activity from all events and holds it beside what is kept: how many rows there are, and the contacts of those
+ * that differ. Reads one snapshot, in which events and what was folded from them belong together; changes nothing.
+ */
+export async function compareActivity(sql: Sql): Promise<{ rows: number; differing: number[] }> {
   const same = COLUMNS.map((column) => `a.${column} IS NOT DISTINCT FROM d.${column}`).join(' AND ');
-  const [row]: { rows: number; differing: number }[] = await sql.query(
+  const [row]: { rows: number; differing: number[] }[] = await sql.query(
     `WITH derived AS (SELECT e.contact_id, e.brand_id, ${AGGREGATES} FROM event e GROUP BY 1, 2),
      compared AS (
-       SELECT coalesce(a.contact_id, d.contact_id) AS contact_id, coalesce(a.brand_id, d.brand_id) AS brand_id,
-              a.contact_id IS NOT NULL AND d.contact_id IS NOT NULL AND ${same} AS same
-       FROM activity a FULL JOIN derived d USING (contact_id, brand_id)),
-     mended AS (
-       INSERT INTO activity (contact_id, brand_id, ${COLUMNS.join(', ')})
-       SELECT d.* FROM derived d JOIN compared c USING (contact_id, brand_id) WHERE NOT c.same ORDER BY 1, 2
-       ON CONFLICT (contact_id, brand_id) DO UPDATE SET ${REPLACE})
-     SELECT count(*)::int AS rows, (count(*) FILTER (WHERE NOT same))::int AS differing FROM compared`,
+       SELECT coalesce(a.contact_id, d.contact_id) AS contact_id, a.contact_id IS NOT NULL AND d.contact_id IS NOT NULL AND ${same} AS same
+       FROM activity a FULL JOIN derived d USING (contact_id, brand_id))
+     SELECT count(*)::int AS rows, coalesce(array_agg(DISTINCT contact_id::float8) FILTER (WHERE NOT same), '{}') AS differing FROM compared`,
   );
   return row!;
+}
+
+/** Derives the activity of these contacts anew, rows for which there are no events among them. No event is folded meanwhile. Within a transaction. */
+export async function replaceActivityOf(sql: Sql, contactIds: number[]): Promise<void> {
+  await sql.query('LOCK TABLE activity IN EXCLUSIVE MODE');
+  await sql.query(`DELETE FROM activity WHERE contact_id = ANY($1::bigint[])`, [contactIds]);
+  await rebuildActivityOf(sql, contactIds);
 }
 
 /** Creates the monthly partitions that these months need (as `2026-11`); safe to call from several processes at once. */

@@ -1,5 +1,7 @@
 import type Joi from 'joi';
 import { takeEvents, type OutsideEvent, type TakenEvents } from '../../../operations/events/take-events.ts';
+import { findProxyList, saveProxyList, type ProxyList } from '../../../operations/events/proxy-list.ts';
+import { rebuildActivity } from '../../../operations/events/rebuild-activity.ts';
 import { Problem } from '../../../operations/problem.ts';
 import * as schema from '../../../shared/schemas.ts';
 import { route, type Route } from '../route.ts';
@@ -13,6 +15,18 @@ export const eventRoutes: Route[] = [
       const lines = taken.refused.map((one) => ({ line: events[one.line - 1]!.line, detail: one.detail }));
       return { ...taken, refused: [...refused, ...lines].sort((a, b) => a.line - b.line) };
     },
+  }),
+  route({
+    method: 'post', path: '/activity/rebuild', summary: 'Derive all activity from the events, report what differed and put it right',
+    handle: ({ deps }) => rebuildActivity(deps),
+  }),
+  route({
+    method: 'get', path: '/proxies', summary: 'Networks and user agents of image proxies, as the operator keeps them',
+    handle: ({ deps }) => findProxyList(deps.database),
+  }),
+  route<never, never, ProxyList>({
+    method: 'patch', path: '/proxies', summary: 'Keep another list of image proxies; past opens stay as they were judged', body: schema.proxyList,
+    handle: ({ deps, body, who }) => saveProxyList(deps, body, who.name),
   }),
 ]; // prettier-ignore
 
