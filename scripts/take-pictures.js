@@ -98,13 +98,22 @@ const PICTURES = {
     await page.getByLabel('May we write to').fill('dome-bookings+moon@campusnet.example');
     await page.getByLabel('May we write to').press('Enter');
   },
+  // After a provider's bad day (docs/returns.md), and an unmatched return or two.
+  returns: async (page) => {
+    await page.goto(`${base}/returns`);
+    await page.getByRole('heading', { name: /refused for good/ }).first().waitFor();
+  },
+  return: async (page) => {
+    await page.goto(`${base}/returns`);
+    await page.getByRole('link', { name: 'bounce', exact: true }).first().click();
+    await page.getByRole('heading', { name: 'The message' }).waitFor();
+  },
   rules: async (page) => page.goto(`${base}/rules`),
   runs: async (page) => page.goto(`${base}/runs`),
 };
 
 const SETS = [
   ['', DESK, 'light', Object.keys(PICTURES)],
-  ['-dark', DESK, 'dark', ['today', 'preflight']],
   ['-phone', PHONE, 'light', ['contact']],
 ];
 for (const [suffix, viewport, scheme, names] of SETS) {

@@ -198,6 +198,8 @@ export function makeClient(options: ClientOptions) {
     removeMailbox: (id: number) => send<void>('DELETE', `/mailboxes/${id}`, {}),
     storms: (state?: api.Storm['state']) => get<api.Storm[]>('/storms', { state }),
     storm: (id: number) => get<api.StormDetail>(`/storms/${id}`),
+    stormRule: () => get<api.StormRule>('/storm-rule'),
+    saveStormRule: (change: Partial<api.StormRule>) => send<api.StormRule>('PATCH', '/storm-rule', { body: change }),
     releaseStorm: (id: number, request: { expect: number; reason: string }) => post<api.Run>(`/storms/${id}/release`, request), // prettier-ignore
     dismissStorm: (id: number, reason: string) => post<void>(`/storms/${id}/dismiss`, { reason }),
     grantStop: (id: number) => post<permission.Unsubscribed>(`/returns/${id}/unsubscribe`),

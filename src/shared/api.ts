@@ -485,6 +485,13 @@ export interface Storm {
   runId: number | null;
 }
 
+/** When the hard bounces of a domain are held. */
+export interface StormRule {
+  share: number;
+  least: number;
+  days: number;
+}
+
 export interface StormDetail extends Storm {
   sample: { id: number; address: string; name: string | null; reply: string | null }[];
 }

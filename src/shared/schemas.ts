@@ -299,6 +299,11 @@ export const returnMatch = Joi.object({
   campaignId: id.description('The campaign it is about; without it, the latest that the contact was sent'),
 });
 export const returnCountsQuery = Joi.object({ days: Joi.number().integer().min(1).max(365).default(30) });
+export const stormRule = Joi.object({
+  share: Joi.number().greater(0).max(1).description('More than this share of the domain’s messages of an hour came back hard'),
+  least: Joi.number().integer().min(1).max(1_000_000).description('And at least so many'),
+  days: Joi.number().integer().min(1).max(365).description('Though it took mail in so many days before'),
+}).min(1); // prettier-ignore
 export const stormsQuery = Joi.object({ state: Joi.string().valid('held', 'released', 'dismissed') });
 export const stormRelease = Joi.object({
   expect: Joi.number().integer().min(0).required().description('How many contacts the storm is about'),

@@ -1,6 +1,7 @@
 import type { Command } from 'commander';
 import { readReturn, type ReadReturn } from '../../core/returns/read-return.ts';
-import { count, line, moment, printOne, printRows, type OutputOptions } from '../output.ts';
+import { Refusal } from '../../client/client.ts';
+import { count, line, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
 import { readMessages } from '../read-messages.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
@@ -74,15 +75,21 @@ async function readAll(files: string[], options: OutputOptions): Promise<void> {
 
 async function importAll(files: string[], options: OutputOptions): Promise<void> {
   const client = connect();
-  const taken = { messages: 0, counted: 0, noted: 0, asks: 0, unmatched: 0, dismissed: 0 };
+  const taken = { messages: 0, counted: 0, noted: 0, asks: 0, unmatched: 0, dismissed: 0, refused: 0 };
   for (const path of files)
-    for await (const { raw } of readMessages(path)) {
-      const { state } = await client.receiveReturn(new Uint8Array(raw));
+    for await (const { file, raw } of readMessages(path)) {
       taken.messages++;
-      taken[state]++;
+      try {
+        taken[(await client.receiveReturn(new Uint8Array(raw))).state]++;
+      } catch (error) {
+        if (!(error instanceof Refusal)) throw error;
+        taken.refused++;
+        note(`${file}: ${error.message}`);
+      }
     }
+  if (taken.refused > 0) process.exitCode = 3;
   printOne(taken, options, () => [
-    `${count(taken.messages)} messages: ${count(taken.counted + taken.asks)} counted, ${count(taken.noted)} noted, ${count(taken.unmatched)} unmatched.`,
+    `${count(taken.messages)} messages: ${count(taken.counted + taken.asks)} counted, ${count(taken.noted)} noted, ${count(taken.unmatched)} unmatched${taken.refused > 0 ? `, ${count(taken.refused)} refused` : ''}.`,
     ...(taken.unmatched > 0 ? ['Which, and why: avendel returns list --state unmatched'] : []),
   ]);
 }

@@ -1,6 +1,6 @@
 import type { Command } from 'commander';
 import type { Storm } from '../../shared/api.ts';
-import { count, line, moment, note, printOne, printRows, share, type OutputOptions } from '../output.ts';
+import { count, line, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
 
@@ -13,7 +13,6 @@ export function addCommands(group: Command): void {
         { head: 'Domain', cell: (storm) => storm.domain },
         { head: 'State', cell: (storm) => storm.state },
         { head: 'Contacts', cell: (storm) => storm.contacts, right: true },
-        { head: 'Of messages', cell: (storm) => (storm.messages === 0 ? '–' : share(storm.bounces, storm.messages)), right: true },
         { head: 'Since', cell: (storm) => moment(storm.begins) },
         { head: 'They say', cell: (storm) => storm.said },
       ], options, 'No domain has suddenly failed.'); // prettier-ignore
@@ -22,7 +21,7 @@ export function addCommands(group: Command): void {
     async (id: string, options: OutputOptions) => {
       const storm = await connect().storm(Number(id));
       printOne(storm, options, () => [
-        `${storm.domain}: ${count(storm.contacts)} contacts came back hard since ${moment(storm.begins)}, ${storm.state}${storm.decidedBy ? ` by ${storm.decidedBy}: ${storm.reason}` : ''}`,
+        `${storm.domain}: ${count(storm.contacts)} contacts came back hard (${count(storm.bounces)} of ${count(storm.messages)} messages) since ${moment(storm.begins)}, ${storm.state}${storm.decidedBy ? ` by ${storm.decidedBy}: ${storm.reason}` : ''}`,
         ...storm.sample.map((one) => `  ${one.address}  ${one.reply ?? ''}`),
         ...(storm.state === 'held' ? [
           `They are dead: avendel storms release ${storm.id} --expect ${storm.contacts} --reason "…"`,
@@ -38,6 +37,22 @@ export function addCommands(group: Command): void {
       const run = await connect().releaseStorm(Number(id), { expect: Number(options.expect), reason: options.reason });
       printOne(run, options, () => [`${count(run.counts['undeliverable'] ?? 0)} marked undeliverable, run ${run.id}.`]);
       if (!options.json && !options.jsonl) note(`Undo: avendel runs undo ${run.id} --reason "…"`);
+    });
+  withOutput(group.command('rule').description('when the hard bounces of a domain are held; with options, change it'))
+    .option('--share <percent>', 'more than this share of the domain’s messages of an hour came back hard')
+    .option('--least <number>', 'and at least so many')
+    .option('--days <number>', 'though it took mail in so many days before')
+    .action(async (options: OutputOptions & { share?: string; least?: string; days?: string }) => {
+      const client = connect();
+      const change = {
+        ...(options.share === undefined ? {} : { share: Number(options.share) / 100 }),
+        ...(options.least === undefined ? {} : { least: Number(options.least) }),
+        ...(options.days === undefined ? {} : { days: Number(options.days) }),
+      };
+      const rule = Object.keys(change).length > 0 ? await client.saveStormRule(change) : await client.stormRule();
+      printOne(rule, options, () => [
+        `Held when more than ${rule.share * 100} % of a domain's messages of an hour, and at least ${rule.least}, came back hard, though it took mail in the ${rule.days} days before.`,
+      ]);
     });
   group
     .command('dismiss <number>')

@@ -2,18 +2,18 @@
 export interface StormRule {
   /** More than this share of the domain's messages came back hard … */
   share: number;
-  /** … and at least so many did. */
+  /** … and at least so many did, … */
   least: number;
+  /** … though it took mail in so many days before. Whoever writes seldom needs more. */
+  days: number;
 }
 
-export const DEFAULT_STORM_RULE: StormRule = { share: 0.2, least: 30 };
+export const DEFAULT_STORM_RULE: StormRule = { share: 0.2, least: 30, days: 7 };
 
 /** The hour in which bounces are counted together. */
 export const STORM_HOUR_MS = 3_600_000;
 /** Messages count when they were handed over so long before: reports take their time. */
 export const STORM_MESSAGES_MS = 2 * STORM_HOUR_MS;
-/** The domain accepted mail in the week before, or this is no outage but a domain that never was. */
-export const STORM_WEEK_MS = 7 * 24 * STORM_HOUR_MS;
 /** Bounces further back than this are history, and settled. */
 export const STORM_FRESH_MS = 48 * STORM_HOUR_MS;
 

@@ -6,11 +6,13 @@ import {
   STORM_FRESH_MS,
   STORM_HOUR_MS,
   STORM_MESSAGES_MS,
-  STORM_WEEK_MS,
+  type StormRule,
 } from '../../core/rules/storm.ts';
+import { DAY_MS } from '../../core/rules/sunset-ladder.ts';
 import { inTransaction, type Sql } from '../../store/database.ts';
 import { findRun, finishRun, insertRun, type RunRow } from '../../store/statements/journal.ts';
 import { lockContacts } from '../../store/statements/marks.ts';
+import { findSetting, saveSetting } from '../../store/statements/settings.ts';
 import { findBounceRule } from '../../store/statements/rules.ts';
 import {
   closeStorm,
@@ -39,18 +41,31 @@ export async function holdStorms(deps: Deps, sql: Sql, events: StorableEvent[]):
   const hard = events.filter((event) => event.kind === 'bounced' && event.detail?.class === 'hard' && event.at > now.getTime() - STORM_FRESH_MS); // prettier-ignore
   if (hard.length === 0) return [];
   const counts = await noteHardBounces(sql, hard.map((event) => ({ ...event, eventId: event.id })), STORM_HOUR_MS); // prettier-ignore
+  const rule = await findStormRule(sql);
   const concerned: number[] = [];
   for (const { domain, hard: outside, at } of counts) {
-    if (!isDueForALook(DEFAULT_STORM_RULE, outside, await knownMessages(deps, domain))) continue;
+    if (!isDueForALook(rule, outside, await knownMessages(deps, domain))) continue;
     await lockDomain(sql, domain);
-    const hour = await findDomainHour(sql, domain, at, { hourMs: STORM_HOUR_MS, messagesMs: STORM_MESSAGES_MS, weekMs: STORM_WEEK_MS }); // prettier-ignore
+    const hour = await findDomainHour(sql, domain, at, { hourMs: STORM_HOUR_MS, messagesMs: STORM_MESSAGES_MS, beforeMs: rule.days * DAY_MS }); // prettier-ignore
     const messages = hour.acceptedBefore ? hour.messages : Infinity;
     deps.remembered.set(`storm ${domain}`, { until: now.getTime() + KNOWN_MS, value: Promise.resolve(messages) });
-    if (isStorm(DEFAULT_STORM_RULE, hour))
+    if (isStorm(rule, hour))
       concerned.push(...(await holdStorm(sql, { domain, at, messages: hour.messages }, STORM_HOUR_MS)));
   }
   return concerned;
 }
+
+/** When a domain's hard bounces are held. */
+export async function findStormRule(sql: Sql): Promise<StormRule> {
+  return { ...DEFAULT_STORM_RULE, ...(await findSetting<StormRule>(sql, RULE)) };
+}
+
+export async function saveStormRule(deps: Deps, change: Partial<StormRule>, actor: string): Promise<StormRule> {
+  await saveSetting(deps.database, RULE, { ...(await findStormRule(deps.database)), ...change }, actor);
+  return findStormRule(deps.database);
+}
+
+const RULE = 'storm rule';
 
 /** How long a count of a domain's messages serves. */
 const KNOWN_MS = 600_000;

@@ -1,4 +1,4 @@
-import type { DomainHour } from '../../core/rules/storm.ts';
+import { STORM_MESSAGES_MS, type DomainHour } from '../../core/rules/storm.ts';
 import type { Sql } from '../database.ts';
 
 export type StormState = 'held' | 'released' | 'dismissed';
@@ -74,14 +74,14 @@ export async function lockDomain(sql: Sql, domain: string): Promise<void> {
 }
 
 /**
- * What a domain's hour up to `at` was like. Only the campaigns that bounced are counted through, those of the week before
+ * What a domain's hour up to `at` was like. Only the campaigns that bounced are counted through, those of the days before
  * until the first message that stood.
  */
 export async function findDomainHour(
   sql: Sql,
   domain: string,
   at: number,
-  spans: { hourMs: number; messagesMs: number; weekMs: number },
+  spans: { hourMs: number; messagesMs: number; beforeMs: number },
 ): Promise<DomainHour> {
   const [row]: DomainHour[] = await sql.query(
     `WITH hour AS (
@@ -91,9 +91,9 @@ export async function findDomainHour(
        (SELECT count(*)::int FROM delivery d WHERE d.campaign_id IN (SELECT campaign_id FROM hour) AND split_part(d.address, '@', 2) = $1
          AND coalesce(d.accepted_at, d.handed_at) BETWEEN to_timestamp(($2::float8 - $4::float8) / 1000.0) AND to_timestamp($2::float8 / 1000.0)) AS messages,
        EXISTS (SELECT FROM campaign k JOIN delivery d ON d.campaign_id = k.id
-         WHERE k.started_at >= to_timestamp(($2::float8 - 2 * $5::float8) / 1000.0) AND split_part(d.address, '@', 2) = $1 AND d.bounced IS NULL
+         WHERE k.started_at >= to_timestamp(($2::float8 - $3::float8 - $5::float8) / 1000.0) - interval '7 days' AND split_part(d.address, '@', 2) = $1 AND d.bounced IS NULL
            AND d.accepted_at BETWEEN to_timestamp(($2::float8 - $3::float8 - $5::float8) / 1000.0) AND to_timestamp(($2::float8 - $3::float8) / 1000.0)) AS "acceptedBefore"`,
-    [domain, at, spans.hourMs, spans.messagesMs, spans.weekMs],
+    [domain, at, spans.hourMs, spans.messagesMs, spans.beforeMs],
   );
   return row!;
 }
@@ -132,8 +132,15 @@ export async function listStorms(sql: Sql, state: StormState | null, limit: numb
   );
 }
 
+/** One storm, its messages counted as they are now. */
 export async function findStorm(sql: Sql, id: number): Promise<StormRow | undefined> {
-  const rows: StormRow[] = await sql.query(`SELECT ${COLUMNS} FROM storm s ${COUNTED} WHERE s.id = $1`, [id]);
+  const rows: StormRow[] = await sql.query(
+    `SELECT ${COLUMNS.replace('s.messages', 'm.messages')} FROM storm s ${COUNTED} CROSS JOIN LATERAL (
+       SELECT count(*)::int AS messages FROM delivery d
+       WHERE d.campaign_id IN (SELECT campaign_id FROM hard_bounce h WHERE h.storm_id = s.id) AND split_part(d.address, '@', 2) = s.domain
+         AND coalesce(d.accepted_at, d.handed_at) BETWEEN s.begins - $2::float8 * interval '1 millisecond' AND s.ends) m WHERE s.id = $1`,
+    [id, STORM_MESSAGES_MS],
+  );
   return rows[0];
 }
 

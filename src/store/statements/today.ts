@@ -20,7 +20,8 @@ export async function countSince(sql: Sql, brandId: number, since: Date): Promis
        ((count(DISTINCT j.contact_id) FILTER (WHERE j.subject = 'subscription' AND l.brand_id = $1 AND j.after->>'state' = 'subscribed'))
          + coalesce(sum((SELECT sum(upper(r) - lower(r)) FROM unnest(j.contacts) r)) FILTER (WHERE l.brand_id = $1 AND j.after->>'state' = 'subscribed'), 0))::int AS subscribed,
        (count(DISTINCT j.contact_id) FILTER (WHERE j.subject = 'subscription' AND l.brand_id = $1 AND j.after->>'state' = 'unsubscribed'))::int AS unsubscribed,
-       (count(DISTINCT j.contact_id) FILTER (WHERE j.subject = 'deliverability' AND j.after->>'deliverability' = 'undeliverable'))::int AS undeliverable,
+       (count(DISTINCT j.contact_id) FILTER (WHERE j.subject = 'deliverability' AND j.after->>'deliverability' = 'undeliverable'
+         AND EXISTS (SELECT FROM contact c WHERE c.id = j.contact_id AND c.deliverability = 'undeliverable')))::int AS undeliverable,
        (count(DISTINCT j.contact_id) FILTER (WHERE j.subject = 'entry' AND s.built_in = 'complaint' AND s.scope_id = $1 AND (j.after->>'inEffect')::boolean))::int AS complained,
        (count(DISTINCT j.contact_id) FILTER (WHERE j.subject = 'stage' AND j.subject_id = $1 AND j.after->>'stage' = 'sunset'))::int AS "toSunset",
        (count(DISTINCT j.contact_id) FILTER (WHERE j.subject = 'stage' AND j.subject_id = $1 AND j.before->>'stage' = 'sunset'))::int AS "fromSunset",

@@ -19,9 +19,9 @@ function Held({ storm }: { storm: StormDetail }) {
   return (
     <Section head={`${storm.domain}: ${plural(storm.contacts, 'contact', 'contacts')} refused for good since ${moment(storm.begins, zone)}`}>
       <p>
-        {count(storm.bounces)} of {count(storm.messages)} messages of its hour came back{storm.messages > 0 ? ` (${percent(storm.bounces / storm.messages)})` : ''}, though it took mail in the week before. Nobody is marked until you decide.
+        {count(storm.bounces)} of {count(storm.messages)} messages of its hour came back{storm.messages > 0 ? ` (${percent(storm.bounces / storm.messages)})` : ''}, though it took mail in the days before. Nobody is marked until you decide.
       </p>
-      <table className="rows folds">
+      <table className="rows folds" style={{ marginTop: 8 }}>
         <tbody>
           {storm.sample.slice(0, 5).map((one) => (
             <tr key={one.id}>

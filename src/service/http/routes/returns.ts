@@ -2,7 +2,14 @@ import { keepMailbox, pauseMailbox, removeMailbox } from '../../../operations/re
 import { listMailboxes, type MailboxSettings } from '../../../store/statements/mailboxes.ts';
 import { grantStop, matchReturn } from '../../../operations/returns/match-return.ts';
 import { MAX_RETURN_BYTES, receiveReturn } from '../../../operations/returns/receive-return.ts';
-import { dismissStorm, getStorm, releaseStorm } from '../../../operations/returns/storms.ts';
+import type { StormRule } from '../../../core/rules/storm.ts';
+import {
+  dismissStorm,
+  findStormRule,
+  getStorm,
+  releaseStorm,
+  saveStormRule,
+} from '../../../operations/returns/storms.ts';
 import { Problem, found } from '../../../operations/problem.ts';
 import * as schema from '../../../shared/schemas.ts';
 import {
@@ -78,6 +85,14 @@ export const returnRoutes: Route[] = [
   route<never, { state?: StormState }>({
     method: 'get', path: '/storms', summary: 'Hard bounces of a receiving domain that suddenly failed, held for a person or decided', query: schema.stormsQuery,
     handle: ({ deps, query }) => listStorms(deps.database, query.state ?? null, MOST_STORMS),
+  }),
+  route({
+    method: 'get', path: '/storm-rule', summary: 'When the hard bounces of a domain are held',
+    handle: ({ deps }) => findStormRule(deps.database),
+  }),
+  route<never, never, Partial<StormRule>>({
+    method: 'patch', path: '/storm-rule', summary: 'Change when the hard bounces of a domain are held', body: schema.stormRule,
+    handle: ({ deps, body, who }) => saveStormRule(deps, body, who.name),
   }),
   route<WithId>({
     method: 'get', path: '/storms/:id', summary: 'One storm, with a sample of the contacts concerned', params: schema.idParams,
