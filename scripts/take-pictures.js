@@ -101,7 +101,10 @@ const PICTURES = {
   // After a provider's bad day (docs/returns.md), and an unmatched return or two.
   returns: async (page) => {
     await page.goto(`${base}/returns`);
-    await page.getByRole('heading', { name: /refused for good/ }).first().waitFor();
+    await page
+      .getByRole('heading', { name: /refused for good/ })
+      .first()
+      .waitFor();
   },
   return: async (page) => {
     await page.goto(`${base}/returns`);
