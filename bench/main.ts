@@ -8,6 +8,7 @@ import { writeMessage, compileMessage, standardFields } from '../src/core/messag
 import { makeMimeBuilder } from '../src/service/relay/mime-skeleton.ts';
 import { addressOf, copyBare, importEnd, withClient } from './measuring.ts';
 import { measureCheck, measureLargeImport, measureReconcile } from './clean-contacts.ts';
+import { measureEvents, measureReading } from './what-comes-back.ts';
 import { requestRate, seconds, startHelper, startService, type BenchService, type Measured } from './support.ts';
 
 const ROWS = 200_000;
@@ -223,6 +224,8 @@ async function measureAll(service: BenchService, file: string): Promise<void> {
     ['preflight', () => measurePreflight(service, list.id, brand.id)],
     ['sending', () => measureSending(service, brand.id)],
     ['pixel', () => measurePixel(service)],
+    ['reading', () => measureReading(service)],
+    ['events', () => measureEvents(service, brand.id)],
     ['check', () => measureCheck(service, BARE_PORT)],
     ['large-import', () => measureLargeImport(service, brand.id, FOLDER)],
     ['reconcile', () => measureReconcile(service)],

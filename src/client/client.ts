@@ -182,8 +182,8 @@ export function makeClient(options: ClientOptions) {
       filter: { state?: string; reason?: string; acted?: string; actor?: string } & PageOptions = {},
     ) => get<api.Page<api.Recipient>>(`/campaigns/${id}/recipients`, filter),
 
-    recordEvents: (lines: string) =>
-      send<api.TakenEvents>('POST', '/events', { raw: lines, type: 'application/x-ndjson' }),
+    recordEvents: (lines: string, unknown: 'refuse' | 'create' = 'refuse') =>
+      send<api.TakenEvents>('POST', '/events', { query: { unknown }, raw: lines, type: 'application/x-ndjson' }),
     returns: (filter: { state?: string } & PageOptions = {}) => get<api.Page<api.ReturnItem>>('/returns', filter),
     return: (id: number) => get<api.ReturnItem & { message: string }>(`/returns/${id}`),
     receiveReturn: (message: Upload) => send<api.ReceivedReturn>('POST', '/returns', { raw: message, type: 'message/rfc822' }), // prettier-ignore

@@ -271,6 +271,9 @@ const outsideEvent = Joi.object({
   what: text(500),
 });
 export const event = outsideEvent;
+export const eventsQuery = Joi.object({
+  unknown: Joi.string().valid('refuse', 'create').default('refuse').description('What is done with an address that is no contact: refused by line, or made a contact on no list'),
+}); // prettier-ignore
 export const MOST_EVENTS = 10_000;
 
 const afterwards = Joi.string()
@@ -282,7 +285,7 @@ export const mailbox = Joi.object({
   port: Joi.number().port().default(993),
   security: Joi.string().valid('tls', 'starttls', 'none').default('tls').description('`none` is for a server on this machine'),
   account: text(320).required(),
-  passwordIn: text(500).required().pattern(/^(AVENDEL_[A-Z0-9_]+|\/.+)$/, 'the name of an environment variable of the service that begins with AVENDEL_, or the path of a file').description('Where the password is, not the password'),
+  passwordIn: text(500).required().pattern(/^AVENDEL_SECRET_[A-Z0-9_]+$/, 'the name of an environment variable of the service that begins with AVENDEL_SECRET_').description('Environment variable of the service that holds the password; with _FILE behind the name, it holds the path of a file with it'),
   folder: text(500).default('INBOX'),
   brandId: id.allow(null).default(null),
   idles: Joi.boolean().default(true).description('The server tells when something comes (RFC 2177); else it is polled'),

@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { classifyBounce } from '../../src/core/returns/classify-bounce.ts';
+import { classifyBounce, replyCodeInText, statusInText } from '../../src/core/returns/classify-bounce.ts';
 import { readReturn } from '../../src/core/returns/read-return.ts';
 import { complaintReport, deliveryReport } from '../../src/simulator/outside/reports.ts';
 
@@ -134,4 +134,104 @@ describe('reading returns', () => {
     const nested = `Content-Type: multipart/mixed; boundary=x\n\n${'--x\nContent-Type: multipart/mixed; boundary=x\n\n'.repeat(5000)}`;
     expect(readReturn(nested).kind).toBe('unknown');
   });
+});
+
+/** Texts of refusals as mail servers are shipped with them, with nothing but the text to go by. */
+const REFUSALS: [string, string][] = [
+  ['hard', '550 5.1.1 The email account that you tried to reach does not exist. Please try double-checking'],
+  ['hard', '550 Requested action not taken: mailbox unavailable invalid DNS MX or A/AAAA resource record.. user unknown'],
+  ['soft', '550 Requested action not taken: mailbox unavailable'],
+  ['hard', '550 5.5.0 Requested action not taken: mailbox unavailable (no such user)'],
+  ['soft', '452 4.2.2 The email account that you tried to reach is over quota'],
+  ['soft', '552 5.2.2 user is over quota'],
+  ['hard', '554 delivery error: dd This user doesn\'t have a quillmail.example account (ada@quillmail.example) [0] - mta1'],
+  ['hard', '554 delivery error: dd Sorry your message to ada@quillmail.example cannot be delivered. This account has been disabled or discontinued [#102].'],
+  ['block', '554 Message not allowed - [299]'],
+  ['soft', '421 RP-001 The mail server IP connecting has exceeded the rate limit allowed'],
+  ['hard', '550 5.1.1 unknown or illegal alias: ada@quillmail.example'],
+  ['hard', '550 No such user here'],
+  ['hard', '550 <ada@quillmail.example>: Recipient address rejected: User unknown in relay recipient table'],
+  ['hard', '550 ada@quillmail.example... User unknown'],
+  ['hard', '551 not our customer'],
+  ['hard', '550 Invalid recipient'],
+  ['hard', '553 sorry, this recipient is not in my validrcptto list (#5.1.1)'],
+  ['hard', '511 sorry, no mailbox here by that name (#5.1.1 - chkuser)'],
+  ['block', '553 sorry, that domain isn\'t in my list of allowed rcpthosts (#5.7.1)'],
+  ['block', '550 relay not permitted'],
+  ['block', '554 5.7.1 <ada@quillmail.example>: Relay access denied'],
+  ['block', '550 Administrative prohibition'],
+  ['block', '550-5.7.1 Our system has detected that this message is likely unsolicited mail'],
+  ['block', '550 High probability of spam'],
+  ['block', '552 5.7.0 This message was blocked because its content presents a potential security issue'],
+  ['block', '550 Sender verify failed'],
+  ['block', '553 5.1.8 Domain of sender address does not exist'],
+  ['block', '550 5.1.0 Address rejected: sender domain blocked'],
+  ['soft', '550 5.1.0 Address rejected.'],
+  ['soft', '554 5.4.14 Hop count exceeded - possible mail loop'],
+  ['soft', '554 Too many hops'],
+  ['soft', '550 5.2.3 message size exceeds'],
+  ['soft', '552 message size exceeds maximum permitted'],
+  ['hard', '550 5.4.4 Host unknown (Name server: quillmail.example.: host not found)'],
+  ['hard', 'Host or domain name not found. Name service error for name=quillmail.example type=MX: Host not found'],
+  ['soft', 'Host or domain name not found. Name service error for name=quillmail.example type=MX: Host not found, try again'],
+  ['soft', 'connect to mx.quillmail.example[192.0.2.9]:25: Connection refused'],
+  ['soft', 'all hosts for quillmail.example have been failing for a long time (and retry time not reached)'],
+  ['soft', 'retry timeout exceeded'],
+  ['hard', 'Unrouteable address'],
+  ['hard', 'unknown local-part "ada" in domain "quillmail.example"'],
+  ['hard', '550 Unknown user'],
+  ['hard', '550 This address no longer accepts mail.'],
+  ['hard', '550 The recipient\'s mailbox has been disabled'],
+  ['hard', '550 Account suspended'],
+  ['soft', '450 4.2.1 The user you are trying to contact is receiving mail at a rate that prevents additional messages'],
+  ['soft', '454 4.7.5 certificate verification'],
+  ['soft', '554 5.2.2 mailbox full'],
+  ['soft', '550 5.4.1 Recipient address rejected: Access denied'],
+  ['hard', 'user not found'],
+  ['hard', 'Mailbox does not exist'],
+  ['hard', '550 5.1.1 <ada@quillmail.example> recipient rejected'],
+  ['soft', '550 recipient rejected'],
+  ['soft', '554 transaction failed'],
+  ['soft', '550 5.0.0 Service not available'],
+  ['block', '550 5.7.26 This mail is unauthenticated, which poses a security risk'],
+  ['block', '550 JunkMail rejected'],
+  ['hard', '550 5.2.1 The email account that you tried to reach is disabled'],
+  ['soft', 'mailbox temporarily disabled'],
+  ['hard', 'Dieser Benutzer existiert nicht, Empfänger unbekannt'],
+  ['soft', 'Das Postfach ist voll'],
+  ['block', '554 Denied by policy'],
+  ['block', '550 permanent failure for one or more recipients (ada@quillmail.example:blocked)'],
+  ['hard', '550 permanent failure for one or more recipients (ada@quillmail.example:550 5.1.1 User Unknown)'],
+  ['soft', '4.4.7 Message delayed'],
+  ['hard', '550 5.1.2 Bad destination host'],
+  ['hard', '550 address ada@quillmail.example does not exist'],
+  ['hard', '550 unrouteable mail domain "quillmail.exmple"'],
+  ['soft', '550 Verification failed for <digest@larkfield.example>'],
+  ['block', '550 Previous (cached) callout verification failure: sender verify failed'],
+  ['hard', '550 That user does not have an account here'],
+  ['hard', '550 mailbox not found'],
+  ['hard', '550 RCPT TO:<ada@quillmail.example> User not found'],
+  ['hard', 'User unknown; rejecting'],
+  ['soft', '552 Mailbox limit exeeded for this email address'],
+  ['soft', '552 Quota violation for ada'],
+  ['soft', '552 Requested mail action aborted: exceeded storage allocation'],
+  ['soft', '452 Insufficient system storage'],
+  ['soft', '550 mailbox is frozen'],
+  ['hard', '554 5.1.1 invalid mailbox'],
+  ['hard', '550 5.1.6 recipient no longer on server'],
+  ['hard', '550 email address has expired'],
+  ['hard', 'Recipient unknown'],
+  ['hard', '550 <ada@quillmail.example> is not a valid mailbox'],
+  ['hard', '550 5.1.1 ... is a deactivated mailbox'],
+  ['hard', 'Mailbox unknown or not accepting mail'],
+  ['hard', 'No such person at this address'],
+  ['block', '554 IP=192.0.2.1 - A problem occurred. Ask your postmaster for help or to contact blacklist'],
+  ['block', '550 Blocked'],
+  ['hard', '5.1.1 - Bad destination email address \'reject\''],
+]; // prettier-ignore
+
+test.each(REFUSALS)('%s: %s', (bounceClass, text) => {
+  expect(classifyBounce({ status: statusInText(text), replyCode: replyCodeInText(text), text }).class).toBe(
+    bounceClass,
+  );
 });

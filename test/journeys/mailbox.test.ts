@@ -14,8 +14,8 @@ const NAMES = ['ada', 'bo', 'cy', 'di'];
 beforeAll(async () => {
   dovecot = await startDovecot();
   service = await startRealService({
-    AVENDEL_RETURNS_PASSWORD: dovecot.password,
-    AVENDEL_WRONG_PASSWORD: 'telescope',
+    AVENDEL_SECRET_RETURNS: dovecot.password,
+    AVENDEL_SECRET_WRONG: 'telescope',
     AVENDEL_LOG_LEVEL: 'silent',
   });
   sink = await startSink(service.relayPort);
@@ -36,7 +36,7 @@ function report(name: string): string {
   const headers = raw.slice(0, raw.indexOf('\r\n\r\n'));
   return deliveryReport({ envelopeFrom: from, to, headers }, '5.1.1', '550 5.1.1 no such user');
 }
-const settings = { host: '127.0.0.1', account: 'box', security: 'none' as const, passwordIn: 'AVENDEL_RETURNS_PASSWORD' }; // prettier-ignore
+const settings = { host: '127.0.0.1', account: 'box', security: 'none' as const, passwordIn: 'AVENDEL_SECRET_RETURNS' }; // prettier-ignore
 const box = async (name: string): Promise<Mailbox> => (await service.client.mailboxes()).find((one) => one.name === name)!; // prettier-ignore
 const isDead = async (name: string): Promise<boolean> => (await service.client.check(`${name}@lanternpost.example`)).contact?.deliverability === 'undeliverable'; // prettier-ignore
 const returned = async (): Promise<number> => (await service.client.returns({})).items.length;
@@ -78,13 +78,19 @@ test('the same messages under other numbers, in another mailbox that is polled, 
 });
 
 test('a wrong password is said once and shown; no server, too; a mailbox that is mended goes on', async () => {
-  await service.client.keepMailbox({ ...settings, name: 'locked', port: dovecot.port, passwordIn: 'AVENDEL_WRONG_PASSWORD' }); // prettier-ignore
+  await service.client.keepMailbox({ ...settings, name: 'locked', port: dovecot.port, passwordIn: 'AVENDEL_SECRET_WRONG' }); // prettier-ignore
   await service.client.keepMailbox({ ...settings, name: 'nowhere', port: 1 });
-  await service.client.keepMailbox({ ...settings, name: 'unset', port: dovecot.port, passwordIn: 'AVENDEL_NOT_SET' });
+  await expect(service.client.keepMailbox({ ...settings, name: 'thief', passwordIn: 'AVENDEL_DATABASE_URL' })).rejects.toThrow('AVENDEL_SECRET_'); // prettier-ignore
+  await service.client.keepMailbox({
+    ...settings,
+    name: 'unset',
+    port: dovecot.port,
+    passwordIn: 'AVENDEL_SECRET_NOT_SET',
+  });
   await until(async () => [(await box('locked')).trouble, (await box('nowhere')).trouble, (await box('unset')).trouble].every(Boolean)); // prettier-ignore
   expect((await box('locked')).trouble).toMatch(/refuses the account or its password/);
   expect((await box('nowhere')).trouble).toMatch(/ECONNREFUSED/);
-  expect((await box('unset')).trouble).toMatch(/no environment variable AVENDEL_NOT_SET/);
+  expect((await box('unset')).trouble).toMatch(/neither AVENDEL_SECRET_NOT_SET nor/);
   await service.client.keepMailbox({ ...settings, name: 'locked', port: dovecot.port });
   await until(async () => (await box('locked')).trouble === null && (await box('locked')).processed === 2);
   for (const name of ['locked', 'nowhere', 'unset', 'polled']) await service.client.removeMailbox((await box(name)).id);

@@ -1,40 +1,87 @@
-import { createReadStream } from 'node:fs';
+import { createReadStream, existsSync, statSync, type ReadStream } from 'node:fs';
 import { createInterface } from 'node:readline';
 import type { Command } from 'commander';
 import type { TakenEvents } from '../../shared/api.ts';
-import { count, printOne, type OutputOptions } from '../output.ts';
+import { count, drawProgress, endProgress, note, printOne, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
+import { UsageError } from '../usage-error.ts';
 import { withOutput } from '../with-output.ts';
 
 const BATCH = 5000;
+const MOST_SAID = 20;
+
+interface ImportOptions extends OutputOptions {
+  create?: boolean;
+  fromLine: string;
+}
 
 export function addCommands(group: Command): void {
   withOutput(
     group
       .command('import <file>')
-      .description('record events of another system from a JSON Lines file; repeats are no-ops'),
-  ).action(async (file: string, options: OutputOptions) => {
-    const client = connect();
-    const total: TakenEvents = { recorded: 0, repeated: 0, refused: [] };
-    let first = 0;
-    let lines: string[] = [];
-    const flush = async (): Promise<void> => {
-      const taken = await client.recordEvents(lines.join('\n'));
+      .description('record events of another system from a JSON Lines or CSV file of any length; repeats are no-ops'),
+  )
+    .option('--create', 'make contacts, on no list, of addresses that are none')
+    .option('--from-line <number>', 'go on at this line, where an import stopped', '1')
+    .action(importEvents);
+}
+
+async function importEvents(file: string, options: ImportOptions): Promise<void> {
+  if (!existsSync(file)) throw new UsageError(`There is no file ${file}.`, 1);
+  const client = connect();
+  const stream = createReadStream(file);
+  const { size } = statSync(file);
+  const total = { recorded: 0, repeated: 0, refused: 0, said: [] as TakenEvents['refused'] };
+  const firstLine = Number(options.fromLine);
+  let first = 0;
+  const flush = async (lines: string[]): Promise<void> => {
+    if (first + lines.length >= firstLine) {
+      const taken = await client.recordEvents(lines.join('\n'), options.create ? 'create' : 'refuse');
       total.recorded += taken.recorded;
       total.repeated += taken.repeated;
-      total.refused.push(...taken.refused.map((one) => ({ ...one, line: one.line + first })));
-      first += lines.length;
-      lines = [];
-    };
-    for await (const text of createInterface({ input: createReadStream(file), crlfDelay: Infinity })) {
-      lines.push(text);
-      if (lines.length === BATCH) await flush();
+      total.refused += taken.refused.length;
+      for (const one of taken.refused.slice(0, MOST_SAID - total.said.length)) total.said.push({ ...one, line: one.line + first }); // prettier-ignore
     }
-    if (lines.length > 0) await flush();
-    printOne(total, options, () => [
-      `${count(total.recorded)} recorded, ${count(total.repeated)} were known, ${count(total.refused.length)} refused.`,
-      ...total.refused.slice(0, 20).map((one) => `  line ${one.line}: ${one.detail}`),
-    ]);
-    if (total.refused.length > 0) process.exitCode = 3;
-  });
+    first += lines.length;
+    drawProgress('bytes', stream.bytesRead, size);
+  };
+  try {
+    const lines: string[] = [];
+    for await (const line of /\.csv$/i.test(file) ? linesOfCsv(stream) : linesOf(stream)) {
+      lines.push(line);
+      if (lines.length === BATCH) await flush(lines.splice(0));
+    }
+    if (lines.length > 0) await flush(lines);
+  } catch (error) {
+    note(
+      `Up to line ${count(first)} everything is recorded. Go on: avendel events import ${file} --from-line ${first + 1}`,
+    );
+    throw error;
+  } finally {
+    endProgress();
+  }
+  printOne(total, options, () => [
+    `${count(total.recorded)} recorded, ${count(total.repeated)} were known, ${count(total.refused)} refused.`,
+    ...total.said.map((one) => `  line ${one.line}: ${one.detail}`),
+    ...(total.refused > total.said.length ? [`  … and ${count(total.refused - total.said.length)} more`] : []),
+  ]);
+  if (total.refused > 0) process.exitCode = 3;
+}
+
+function linesOf(stream: ReadStream): AsyncIterable<string> {
+  return createInterface({ input: stream, crlfDelay: Infinity });
+}
+
+/** Columns that are numbers in an event. */
+const NUMBERS: ReadonlySet<string> = new Set(['brandId', 'campaignId', 'link']);
+
+/** Rows of a CSV file as lines of JSON: its columns are the fields of an event, `external_id` or `externalId` alike. Line 1 is the first row below the header. */
+async function* linesOfCsv(stream: ReadStream): AsyncGenerator<string> {
+  const { parse } = await import('csv-parse');
+  const columns = (header: string[]): string[] => header.map((name) => name.trim().replace(/_([a-z])/g, (_, letter: string) => letter.toUpperCase())); // prettier-ignore
+  const rows = stream.pipe(parse({ bom: true, columns, relax_column_count: true, skip_empty_lines: true }));
+  for await (const row of rows as AsyncIterable<Record<string, string>>) {
+    const filled = Object.entries(row).filter(([, value]) => value !== '');
+    yield JSON.stringify(Object.fromEntries(filled.map(([name, value]) => [name, NUMBERS.has(name) ? Number(value) : value]))); // prettier-ignore
+  }
 }

@@ -35,7 +35,7 @@ export function addCommands(group: Command): void {
   withOutput(group.command('add <name>').description('fetch returns from an IMAP mailbox; one of this name gets the new settings'))
     .requiredOption('--host <host>', 'IMAP server')
     .requiredOption('--account <account>', 'account to sign in with')
-    .requiredOption('--password-in <place>', 'environment variable of the service (AVENDEL_…) or file that holds the password')
+    .requiredOption('--password-in <variable>', 'environment variable of the service that holds the password, AVENDEL_SECRET_… (or, with _FILE behind it, the path of a file)')
     .option('--port <number>', 'port; 993 if not said')
     .option('--security <how>', 'tls, starttls, or none for a server on this machine')
     .option('--folder <folder>', 'folder that returns come into; INBOX if not said')

@@ -59,12 +59,13 @@ export const WORDS_TABLE: readonly WordsRow[] = [
       [
         String.raw`\b(unknown|invalid|illegal|bad|no such|non-?existent|nonexisting|undefined) (or (illegal|invalid) )?(virtual )?(user|recipients?|mailbox|address(ee)?|account|alias|local[ -]part|destination mailbox|e-?mail address|user account|login)\b`,
         String.raw`\b(user|recipient|mailbox|address|addressee|account|login|alias|e-?mail account|e-?mail address)( address)?( name)?:? (is |was |has been )?(un|not )(known|recognized|recognised|listed|found|registered|valid|in use|existing|existent|defined)\b`,
-        String.raw`\b(user|recipient|mailbox|address|account|e-?mail account|e-?mail address|person|inbox|name)\b[^.;\n]{0,60}\b((does|do|did)( not|n['’o]?t) exist|does( not|n['’o]?t) have (an?|any) |(couldn['’]t|could not|cannot|can['’]t|wasn['’]t|was not) be found|wasn['’]t found|not found|no longer (exists?|valid|active|available|in use|used|employed|accepts)|isn['’]t (valid|listed))`,
+        String.raw`\b(user|recipient|mailbox|address|account|e-?mail account|e-?mail address|person|inbox)\b(?:[^.;\n]|\.(?=\S)){0,80}\b((does|do|did)( not|n['’o]?t) exist|does( not|n['’o]?t) have (an?|any) |(couldn['’]t|could not|cannot|can['’]t|wasn['’]t|was not) be found|wasn['’]t found|not found|no longer (exists?|valid|active|available|in use|used|employed|accepts)|isn['’]t (valid|listed))`,
         String.raw`\bno (such )?(mailbox|user|account|person|recipient)( here)?( by that name| with that name| at this address)?\b`,
         String.raw`\b(there is|has|have) no (such )?(account|mailbox|user)\b`,
         String.raw`\b(user|mailbox|account|recipient|address|inbox)( account| mailbox)?( has been| is| was|:)?( currently| temporarily| permanently)? ?(disabled|deactivated|de-activated|inactive|closed|terminated|cancelled|canceled|deleted|removed|expired|retired|dormant|discontinued|suspended)\b`,
         String.raw`\b(this|that|the) (user|account|mailbox|address) doesn['’]t have\b|\bdoesn['’]t have an? [\w.]{1,60} account\b`,
         String.raw`\bnot (a )?(valid|known|listed|our|a local) (recipient|mailbox|user|address|customer|account|local user)\b|\bnot our customer\b|\bnot listed in\b`,
+        String.raw`\b(address|account|mailbox) has expired\b`,
         String.raw`\b(unrouteable|unroutable|undeliverable|unrecognized|unrecognised) address\b`,
         String.raw`\b(RecipNotFound|RecipientNotFound|ADR\.InvalidSmtp|UnknownUser|NoSuchUser)\b`,
         String.raw`\b(no longer (works|with|employed|at)|has left (the|our) (company|organi[sz]ation|school)|user has moved|recipient has moved)\b`,
@@ -99,7 +100,7 @@ export const WORDS_TABLE: readonly WordsRow[] = [
     class: 'block',
     source: 'plain words for content, policy, listing, authentication or rate',
     words:
-      /\b(spam\w*|unsolicited|bulk|junk|phish\w*|malware|virus(es)?|viruses|infected|suspicious|block(ed|ing|list\w*|-list\w*)?|blacklist\w*|black-list\w*|deny ?list\w*|dnsbl|rbl|listed (in|on|by|at)|is listed|reputation|policy|policies|polic[yi]\w* (reasons?|violation)|content|throttl\w*|(sending |message |connection |mail )?rate( limit\w*)?|rate-limited|too many (messages|connections|recipients|concurrent|e?mails)|authenticat\w*|unauthenticated|spf|dkim|dmarc|banned|prohibited|administrative(ly)? (prohibition|prohibited|denied)|not (authori[sz]ed|permitted)|(?<!name )not allowed|unauthori[sz]ed|relay(ing)?( access| is)? (denied|not permitted|not allowed|prohibited)|unable to relay|we do not relay|rcpthosts|refused by (filter|policy)|access denied|message (was )?(rejected|refused|blocked)|rejected (for|due to|because)|filter(ed|ing)?|attachment|blocked using|complaints?|abuse)\b/i,
+      /\b(spam\w*|unsolicited|bulk|junk\w*|phish\w*|malware|virus(es)?|viruses|infected|suspicious|block(ed|ing|list\w*|-list\w*)?|blacklist\w*|black-list\w*|deny ?list\w*|dnsbl|rbl|listed (in|on|by|at)|is listed|reputation|policy|policies|polic[yi]\w* (reasons?|violation)|content|throttl\w*|(sending |message |connection |mail )?rate( limit\w*)?|rate-limited|too many (messages|connections|recipients|concurrent|e?mails)|authenticat\w*|unauthenticated|spf|dkim|dmarc|banned|prohibited|administrative(ly)? (prohibition|prohibited|denied)|not (authori[sz]ed|permitted)|(?<!name )not allowed|unauthori[sz]ed|relay(ing)?( access| is)? (denied|not permitted|not allowed|prohibited)|unable to relay|we do not relay|rcpthosts|refused by (filter|policy)|access denied|message (was )?(rejected|refused|blocked)|rejected (for|due to|because)|filter(ed|ing)?|attachment|blocked using|complaints?|abuse)\b/i,
   },
   {
     about: 'later',

@@ -74,10 +74,10 @@ function findWords(text: string): Found {
     const words = row.words.exec(text)?.[0];
     if (words !== undefined) found[row.about] = { words: words.replace(/\s+/g, ' ').slice(0, 100), row };
   }
-  // A name that was not found for now may be there later.
-  if (found.domain && FOUND_LATER.test(text)) delete found.domain;
-  // Closed for now is not closed.
-  if (found.unknown && FOR_NOW.test(found.unknown.words)) delete found.unknown;
+  // A name that was not found for now may be there later, and closed for now is not closed.
+  const later = FOUND_LATER.test(text);
+  if (later) delete found.domain;
+  if (found.unknown && (FOR_NOW.test(found.unknown.words) || (later && /found$/i.test(found.unknown.words)))) delete found.unknown; // prettier-ignore
   return found;
 }
 

@@ -1,7 +1,7 @@
 import { parseAddress } from '../../core/address/normal-form.ts';
 import type { BounceClass, EventKind } from '../../shared/words.ts';
 import { findCampaignsOfBrands } from '../../store/statements/campaigns.ts';
-import { findContactIds } from '../../store/statements/contacts.ts';
+import { createContacts, findContactIds } from '../../store/statements/contacts.ts';
 import type { Deps } from '../deps.ts';
 import { recordEvents, type IncomingEvent, type RecordedEvents } from './record-events.ts';
 
@@ -36,14 +36,21 @@ const EARLIEST = Date.UTC(2000, 0, 1);
 
 /**
  * Takes events from other systems: each is checked and matched to its contact and campaign; what cannot be used is
- * reported by line, all the rest is recorded. Source names of Avendel's own are not theirs to use.
+ * reported by line, all the rest is recorded. An address that is no contact is refused, or made one that is on no list. Source names of Avendel's own are not theirs to use.
  */
-export async function takeEvents(deps: Deps, events: OutsideEvent[]): Promise<TakenEvents> {
+export async function takeEvents(
+  deps: Deps,
+  events: OutsideEvent[],
+  unknown: 'refuse' | 'create' = 'refuse',
+): Promise<TakenEvents> {
   const refused: TakenEvents['refused'] = [];
   const parsed = events.map((event) => parseAddress(event.address));
-  const contacts = await findContactIds(deps.database, [
-    ...new Set(parsed.flatMap((one) => (one.ok ? [one.address] : []))),
-  ]);
+  const addresses = [...new Set(parsed.flatMap((one) => (one.ok ? [one.address] : [])))];
+  let contacts = await findContactIds(deps.database, addresses);
+  if (unknown === 'create' && contacts.size < addresses.length) {
+    await createContacts(deps.database, addresses.filter((address) => !contacts.has(address)), deps.now()); // prettier-ignore
+    contacts = await findContactIds(deps.database, addresses);
+  }
   const campaigns = await findCampaignsOfBrands(deps.database, [
     ...new Set(events.flatMap((event) => event.campaignId ?? [])),
   ]);

@@ -62,17 +62,19 @@ function makeImapClient({ host, port, security, account, passwordIn }: MailboxRo
   });
 }
 
-/** @throws an error that says where the password was looked for */
-function readPassword(passwordIn: string): string {
-  if (!passwordIn.includes('/')) {
-    const value = process.env[passwordIn];
-    if (value === undefined) throw new SignInRefused(`The service has no environment variable ${passwordIn}, where the password should be.`); // prettier-ignore
-    return value;
-  }
+/**
+ * A secret that the operator put into the service's environment, outright or as the path of a file under the name with
+ * `_FILE` behind it. Nobody who only has an account can name another variable or file.
+ */
+function readPassword(name: string): string {
+  const value = process.env[name];
+  if (value !== undefined) return value;
+  const path = process.env[`${name}_FILE`];
+  if (path === undefined) throw new SignInRefused(`The service has neither ${name} nor ${name}_FILE in its environment, where the password should be.`); // prettier-ignore
   try {
-    return readFileSync(passwordIn, 'utf8').trim();
+    return readFileSync(path, 'utf8').trim();
   } catch (error) {
-    throw new SignInRefused(`The password cannot be read from ${passwordIn}: ${(error as Error).message}.`);
+    throw new SignInRefused(`The password cannot be read from ${name}_FILE: ${(error as Error).message}.`);
   }
 }
 

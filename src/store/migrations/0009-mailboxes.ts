@@ -21,7 +21,7 @@ CREATE TABLE mailbox (
   port int NOT NULL,
   security text NOT NULL CHECK (security IN ('tls', 'starttls', 'none')),
   account text NOT NULL,
-  -- where the password is: the name of an environment variable of the service, or a file's path. Never the password.
+  -- the name of an environment variable of the service; never the password
   password_in text NOT NULL,
   folder text NOT NULL,
   brand_id int REFERENCES brand,

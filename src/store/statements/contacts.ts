@@ -186,3 +186,14 @@ export async function listTimeLine(sql: Sql, contactId: number, before: Date, li
     [contactId, before, limit],
   );
 }
+
+/** Makes contacts of these addresses, on no list; whoever was erased, or is there already, is not made. */
+export async function createContacts(sql: Sql, addresses: string[], now: Date): Promise<void> {
+  await sql.query(
+    `INSERT INTO contact (address, joined_at) SELECT a, $2 FROM unnest($1::text[]) a
+     WHERE NOT EXISTS (SELECT FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
+       WHERE l.built_in = 'erasure' AND e.kind = 'hash' AND e.value = encode(sha256(convert_to(a, 'UTF8')), 'hex'))
+     ORDER BY a ON CONFLICT (address) DO NOTHING`,
+    [addresses, now],
+  );
+}

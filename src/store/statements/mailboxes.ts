@@ -11,7 +11,7 @@ export interface MailboxSettings {
   port: number;
   security: 'tls' | 'starttls' | 'none';
   account: string;
-  /** Name of an environment variable of the service, or a file's path. */
+  /** Name of an environment variable of the service that holds the password, or with `_FILE` behind it the path of a file. */
   passwordIn: string;
   folder: string;
   brandId: number | null;

@@ -7,11 +7,11 @@ import * as schema from '../../../shared/schemas.ts';
 import { route, type Route } from '../route.ts';
 
 export const eventRoutes: Route[] = [
-  route({
-    method: 'post', path: '/events', summary: 'Record events from another system: one, an array, or JSON Lines, at most 10,000; repeats are no-ops', raw: 'application/json or application/x-ndjson',
-    async handle({ deps, c }): Promise<TakenEvents> {
+  route<never, { unknown: 'refuse' | 'create' }>({
+    method: 'post', path: '/events', summary: 'Record events from another system: one, an array, or JSON Lines, at most 10,000; repeats are no-ops', query: schema.eventsQuery, raw: 'application/json or application/x-ndjson',
+    async handle({ deps, query, c }): Promise<TakenEvents> {
       const { events, refused } = readEvents(await c.req.text());
-      const taken = await takeEvents(deps, events.map(({ event }) => event));
+      const taken = await takeEvents(deps, events.map(({ event }) => event), query.unknown);
       const lines = taken.refused.map((one) => ({ line: events[one.line - 1]!.line, detail: one.detail }));
       return { ...taken, refused: [...refused, ...lines].sort((a, b) => a.line - b.line) };
     },
