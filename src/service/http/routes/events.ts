@@ -4,6 +4,7 @@ import { findProxyList, saveProxyList, type ProxyList } from '../../../operation
 import { rebuildActivity } from '../../../operations/events/rebuild-activity.ts';
 import { Problem } from '../../../operations/problem.ts';
 import * as schema from '../../../shared/schemas.ts';
+import { isPlainEvent } from '../plain-event.ts';
 import { route, type Route } from '../route.ts';
 
 export const eventRoutes: Route[] = [
@@ -39,6 +40,10 @@ function readEvents(text: string): { events: { line: number; event: OutsideEvent
   if (values.length > schema.MOST_EVENTS)
     throw new Problem('too-large', `${values.length} events at once; at most ${schema.MOST_EVENTS} are taken.`);
   for (const { line, value } of values) {
+    if (isPlainEvent(value)) {
+      events.push({ line, event: value as OutsideEvent });
+      continue;
+    }
     const { error, value: event } = schema.event.validate(value) as {
       error?: Joi.ValidationError;
       value: OutsideEvent;
