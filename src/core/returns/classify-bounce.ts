@@ -37,9 +37,9 @@ type Found = Partial<Record<WordsAbout, { words: string; row: WordsRow }>>;
  */
 export function classifyBounce(evidence: BounceEvidence): BounceDecision {
   const { status, replyCode, ofMessage } = evidence;
-  const found = findWords(evidence.text.slice(0, MAX_TEXT_CHARACTERS));
   const row = STATUS_TABLE.find((candidate) => candidate.status.test(status));
   if (row && row.class !== 'hard') return byStatus(row, status);
+  const found = findWords(evidence.text.slice(0, MAX_TEXT_CHARACTERS));
   const decision = row ? againstWords(row, evidence, found) : byReply(replyCode, found);
   if (decision.class === 'hard' && ofMessage)
     return { class: 'soft', because: `${decision.because}; but it was said at the end of DATA of several recipients at once, and so of the message` }; // prettier-ignore
