@@ -1,4 +1,4 @@
-import { Refusal, refusalCode } from '../client/client.ts';
+import { Refusal, refusalCode } from '../client/calls.ts';
 import { PROBLEMS, type ProblemCode } from '../shared/problems.ts';
 import { serviceAddress } from './sign-in-file.ts';
 import { UsageError } from './usage-error.ts';

@@ -8,7 +8,7 @@ import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { BrowserRouter } from 'react-router';
-import { Refusal } from '../client/client.ts';
+import { Refusal } from '../client/calls.ts';
 import { App } from './app.tsx';
 import { cssVariablesResolver, theme } from './theme.ts';
 

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { deliveryReport } from '../../src/simulator/outside/reports.ts';
-import type { Mailbox } from '../../src/shared/api.ts';
+import type { Mailbox } from '../../src/shared/api-returns.ts';
 import { startDovecot, type Dovecot } from '../support/dovecot.ts';
 import { makeCampaign, makeList, startRealService, until, type Running } from '../support/service.ts';
 import { startSink } from '../support/sink.ts';

@@ -1,6 +1,7 @@
 import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
-import type { Client, NewCampaign } from '../../client/client.ts';
+import type { Client } from '../../client/client.ts';
+import type { NewCampaign } from '../../client/campaign-calls.ts';
 import type { Preflight } from '../../shared/api.ts';
 import { UsageError } from '../usage-error.ts';
 import { brandNamed, campaignNamed, listNamed } from '../names.ts';

@@ -1,7 +1,7 @@
 import { createReadStream, existsSync, statSync, type ReadStream } from 'node:fs';
 import { createInterface } from 'node:readline';
 import type { Command } from 'commander';
-import type { TakenEvents } from '../../shared/api.ts';
+import type { TakenEvents } from '../../shared/api-returns.ts';
 import { count, drawProgress, endProgress, note, printOne, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
 import { UsageError } from '../usage-error.ts';

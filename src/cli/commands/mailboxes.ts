@@ -1,5 +1,5 @@
 import type { Command } from 'commander';
-import type { Mailbox } from '../../shared/api.ts';
+import type { Mailbox } from '../../shared/api-returns.ts';
 import { brandNamed } from '../names.ts';
 import { count, line, moment, printOne, printRows, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';

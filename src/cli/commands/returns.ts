@@ -1,6 +1,6 @@
 import type { Command } from 'commander';
 import { readReturn, type ReadReturn } from '../../core/returns/read-return.ts';
-import { Refusal } from '../../client/client.ts';
+import { Refusal } from '../../client/calls.ts';
 import { count, line, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
 import { readMessages } from '../read-messages.ts';
 import { connect } from '../sign-in-file.ts';

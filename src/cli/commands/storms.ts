@@ -1,5 +1,5 @@
 import type { Command } from 'commander';
-import type { Storm } from '../../shared/api.ts';
+import type { Storm } from '../../shared/api-returns.ts';
 import { count, line, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';

@@ -1,7 +1,7 @@
 import { Button, Textarea } from '@mantine/core';
 import { useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
-import { Refusal } from '../../client/client.ts';
+import { Refusal } from '../../client/calls.ts';
 import { ProblemNote } from './page.tsx';
 import { count } from './words.ts';
 

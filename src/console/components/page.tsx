@@ -1,7 +1,7 @@
 import { IconX } from '@tabler/icons-react';
 import type { ReactNode } from 'react';
 import { Link } from 'react-router';
-import { Refusal } from '../../client/client.ts';
+import { Refusal } from '../../client/calls.ts';
 
 /** What is looked at, the finding itself, and one plain paragraph of further facts. */
 export function Finding({ line, headline, children }: { line: ReactNode; headline: ReactNode; children?: ReactNode }) {

@@ -1,13 +1,5 @@
-import type {
-  BouncePreview,
-  Brand,
-  Campaign,
-  Import,
-  List,
-  SunsetPreview,
-  SuppressionList,
-  TakenEvents,
-} from '../../shared/api.ts';
+import type { BouncePreview, Brand, Campaign, Import, List, SunsetPreview, SuppressionList } from '../../shared/api.ts';
+import type { TakenEvents } from '../../shared/api-returns.ts';
 import type { Api } from '../speak-http.ts';
 import { makeCalendar, makeHistory, type PastCampaign, type PastEvent } from './history.ts';
 import { HISTORY_DAYS, makePeople, type ListKey, type Person } from './people.ts';

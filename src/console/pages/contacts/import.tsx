@@ -1,7 +1,7 @@
 import { Button, FileInput, Select } from '@mantine/core';
 import { useState } from 'react';
 import type { HeldRows } from '../../../shared/api-addresses.ts';
-import type { FileFormat } from '../../../client/client.ts';
+import type { FileFormat } from '../../../client/contact-calls.ts';
 import type { FileHead, Import } from '../../../shared/api.ts';
 import { ROW_WORDS } from '../../../shared/row-words.ts';
 import { useHeldRows, useImport, useImports, useLists } from '../../api/queries.ts';

@@ -1,6 +1,6 @@
 import { Button, Textarea } from '@mantine/core';
 import { useState } from 'react';
-import type { StormDetail } from '../../../shared/api.ts';
+import type { StormDetail } from '../../../shared/api-returns.ts';
 import { client } from '../../api/client.ts';
 import { useStorm } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';

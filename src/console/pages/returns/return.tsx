@@ -1,7 +1,7 @@
 import { Button, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import { useParams } from 'react-router';
-import type { ReturnItem } from '../../../shared/api.ts';
+import type { ReturnItem } from '../../../shared/api-returns.ts';
 import { useReturn } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';

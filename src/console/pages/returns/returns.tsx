@@ -1,6 +1,6 @@
 import { Button, Select } from '@mantine/core';
 import { useSearchParams } from 'react-router';
-import type { ReturnCounts, ReturnItem, Storm } from '../../../shared/api.ts';
+import type { ReturnCounts, ReturnItem, Storm } from '../../../shared/api-returns.ts';
 import { useMailboxes, useReturnCounts, useReturns, useStorms } from '../../api/queries.ts';
 import { useBrand } from '../../brand.tsx';
 import { Await, Door, Finding, Leaf, Section } from '../../components/page.tsx';

@@ -1,0 +1,41 @@
+import type * as api from '../shared/api.ts';
+import type { Calls, PageOptions } from './calls.ts';
+
+/** Suppression, rules and runs. */
+export function makeRuleCalls({ get, post, send }: Calls) {
+  return {
+    suppressionLists: () => get<api.SuppressionList[]>('/suppression-lists'),
+    createSuppressionList: (list: {
+      name: string;
+      scope?: string;
+      scopeId?: number | null;
+      reach?: string;
+      exact?: boolean;
+    }) => post<api.SuppressionList>('/suppression-lists', list),
+    entries: (id: number, filter: { standing?: string; part?: string } & PageOptions = {}) =>
+      get<api.Page<api.Entry>>(`/suppression-lists/${id}/entries`, filter),
+    exportEntries: (id: number, standing?: string) =>
+      send<Response>('GET', `/suppression-lists/${id}/entries.csv`, { query: { standing }, stream: true }),
+    addEntries: (id: number, values: string[], reason: string, expiresAt: string | null = null) =>
+      post<api.EnteredEntries>(`/suppression-lists/${id}/entries`, { values, reason, expiresAt }),
+    lift: (entryIds: number[], reason: string) =>
+      post<{ runId: number; lifted: number }>('/suppression/lift', { entryIds, reason }),
+
+    sunsetRule: (brandId: number) => get<api.Versioned<api.SunsetRule>>(`/rules/sunset/${brandId}`),
+    previewSunset: (brandId: number, rule?: api.SunsetRule) =>
+      post<api.SunsetPreview>(`/rules/sunset/${brandId}/preview`, { rule }),
+    applySunset: (brandId: number, expect: number, reason: string, rule?: api.SunsetRule) =>
+      post<api.Run>(`/rules/sunset/${brandId}/apply`, { rule, expect, reason }),
+    bounceRule: () => get<api.Versioned<api.BounceRule>>('/rules/bounce'),
+    previewBounce: (rule?: api.BounceRule) => post<api.BouncePreview>('/rules/bounce/preview', { rule }),
+    applyBounce: (expect: number, reason: string, rule?: api.BounceRule) =>
+      post<api.Run>('/rules/bounce/apply', { rule, expect, reason }),
+    runs: (options: PageOptions = {}) => get<api.Page<api.Run>>('/runs', { ...options }),
+    run: (id: number) => get<api.Run>(`/runs/${id}`),
+    journalContacts: (id: number, options: PageOptions = {}) =>
+      get<api.Page<{ id: number; address: string; name: string | null }>>(`/journal/${id}/contacts`, { ...options }),
+    runJournal: (id: number, options: PageOptions = {}) =>
+      get<api.Page<api.JournalItem>>(`/runs/${id}/journal`, { ...options }),
+    undoRun: (id: number, reason: string) => post<api.UndoneRun>(`/runs/${id}/undo`, { reason }),
+  };
+}

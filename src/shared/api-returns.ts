@@ -1,0 +1,109 @@
+import type { ReturnKind } from './words.ts';
+
+/** What the API answers about returns and events. Instants are RFC 3339 texts. */
+
+/** What became of a return that was handed in. */
+export interface ReceivedReturn {
+  id: number;
+  state: ReturnItem['state'];
+  because: string;
+}
+
+export interface ReturnItem {
+  id: number;
+  receivedAt: string;
+  envelopeTo: string;
+  bytes: number;
+  kind: ReturnKind;
+  reading: {
+    kind: ReturnKind;
+    standard: string | null;
+    recipients: { address: string; class: string; status: string; reply_code: string; text: string }[];
+    message_id: string | null;
+    token: string | null;
+    because: string;
+    asks_to_stop?: string;
+  };
+  /** `asks`: a reply that asks to stop, for a person to decide. */
+  state: 'counted' | 'noted' | 'asks' | 'unmatched' | 'dismissed';
+  because: string;
+  campaignId: number | null;
+  contactId: number | null;
+}
+
+/** An IMAP mailbox that returns are fetched from. */
+export interface Mailbox {
+  id: number;
+  name: string;
+  host: string;
+  port: number;
+  security: 'tls' | 'starttls' | 'none';
+  account: string;
+  passwordIn: string;
+  folder: string;
+  brandId: number | null;
+  idles: boolean;
+  pollSeconds: number;
+  /** By `counted`, `noted`, `unmatched`: leave, flag, delete, or `move:` and a folder. */
+  afterwards: Record<string, string>;
+  paused: boolean;
+  waiting: number | null;
+  lastPollAt: string | null;
+  trouble: string | null;
+  troubleSince: string | null;
+  processed: number;
+}
+
+/** Hard bounces of a receiving domain that suddenly failed: held for a person, or decided. */
+export interface Storm {
+  id: number;
+  domain: string;
+  begins: string;
+  ends: string;
+  state: 'held' | 'released' | 'dismissed';
+  /** Messages handed over for the domain in the hours before, when it was seen. */
+  messages: number;
+  bounces: number;
+  contacts: number;
+  said: string | null;
+  decidedAt: string | null;
+  decidedBy: string | null;
+  reason: string | null;
+  runId: number | null;
+}
+
+/** When the hard bounces of a domain are held. */
+export interface StormRule {
+  share: number;
+  least: number;
+  days: number;
+}
+
+export interface StormDetail extends Storm {
+  sample: { id: number; address: string; name: string | null; reply: string | null }[];
+}
+
+/** Returns of some days by kind and state. */
+export interface ReturnCounts {
+  kinds: { kind: ReturnKind; state: ReturnItem['state']; returns: number }[];
+  lastAt: string | null;
+}
+
+/** Activity as derived anew from the events. */
+export interface RebuiltActivity {
+  rows: number;
+  differing: number;
+  sample: number[];
+}
+
+/** Image proxies, as the operator keeps them. */
+export interface ProxyList {
+  networks: string[];
+  agents: string[];
+}
+
+export interface TakenEvents {
+  recorded: number;
+  repeated: number;
+  refused: { line: number; detail: string }[];
+}
