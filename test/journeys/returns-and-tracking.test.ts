@@ -1,3 +1,4 @@
+import { connect, type Socket } from 'node:net';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import nodemailer from 'nodemailer';
 import type { List } from '../../src/shared/api.ts';
@@ -177,6 +178,33 @@ describe('invariant 10, the way out is always open', () => {
     const ivy = await service.client.check('ivy@lanternpost.example');
     expect(ivy.entries.map((entry) => entry.builtIn)).toEqual(['opt-out']);
     expect(ivy.subscriptions.map((row) => row.state)).toEqual(['unsubscribed']);
+  });
+});
+
+test('a flood of connections from one peer is turned away, those it has go on, and it may come again later', async () => {
+  const open = (): Promise<{ said: string; socket: Socket }> =>
+    new Promise((resolve, reject) => {
+      const socket = connect(service.intakePort, '127.0.0.1');
+      socket.once('data', (data) => resolve({ said: data.toString(), socket })).once('error', reject);
+    });
+  // Turned away often enough that those who were would count too, if they still did.
+  for (let flood = 0; flood < 3; flood++) {
+    let first: Awaited<ReturnType<typeof open>>[] = [];
+    await until(async () => {
+      first = await Promise.all(Array.from({ length: 20 }, open));
+      const all = first.every(({ said }) => said.startsWith('220'));
+      // The connections of the flood before may not be gone yet.
+      if (!all) for (const { socket } of first) socket.destroy();
+      return all;
+    });
+    const late = await Promise.all(Array.from({ length: 10 }, open));
+    expect(late.every(({ said }) => said.startsWith('421 4.7.0 Too many connections'))).toBe(true);
+    for (const { socket } of [...first, ...late]) socket.destroy();
+  }
+  await until(async () => {
+    const { said, socket } = await open();
+    socket.destroy();
+    return said.startsWith('220');
   });
 });
 

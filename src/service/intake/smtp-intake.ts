@@ -4,19 +4,34 @@ import type { Deps } from '../../operations/deps.ts';
 import { MAX_RETURN_BYTES, receiveReturn } from '../../operations/returns/receive-return.ts';
 
 const MAX_RECIPIENTS = 10;
+/** Connections at once, of all and of one peer: a flood from one leaves room for the others, who will try again. */
+const MAX_CONNECTIONS = 200;
+const MAX_CONNECTIONS_OF_PEER = 20;
 
 /**
  * The SMTP listener that takes returns. Whatever is not too large is taken, for an address of ours or not: what matches
  * nothing is kept as unmatched. 250 is answered only after the return is committed.
  */
 export function makeSmtpIntake(deps: Deps, log: Logger): SMTPServer {
+  const peers = new Map<string, number>();
   return new SMTPServer({
+    maxClients: MAX_CONNECTIONS,
     authOptional: true,
     disabledCommands: ['AUTH', 'STARTTLS'],
     size: MAX_RETURN_BYTES,
     disableReverseLookup: true,
     banner: 'Avendel intake',
     logger: false,
+    onConnect({ remoteAddress }, done) {
+      const connections = (peers.get(remoteAddress) ?? 0) + 1;
+      peers.set(remoteAddress, connections);
+      done(connections > MAX_CONNECTIONS_OF_PEER ? smtpError(421, '4.7.0 Too many connections from your address, try again later') : null); // prettier-ignore
+    },
+    onClose({ remoteAddress }) {
+      const left = (peers.get(remoteAddress) ?? 1) - 1;
+      if (left > 0) peers.set(remoteAddress, left);
+      else peers.delete(remoteAddress);
+    },
     onRcptTo(_address, session, done) {
       const many = session.envelope.rcptTo.length >= MAX_RECIPIENTS;
       done(many ? smtpError(452, '4.5.3 Too many recipients') : null);
