@@ -112,6 +112,10 @@ describe('reading a row', () => {
       consent: { source: null, evidence: 'ticked on paper' },
     });
     expect(makeRowReader({ headers: ['Mail', 'Tag'], mapping: { Mail: 'address', Tag: 'tags' }, types: {} }, NOW)(['ana@quillmail.example', 'board; Moon-walk|{x}"|board, ;'])).toMatchObject({ tags: ['board', 'Moon-walk', 'x'] }); // prettier-ignore
+    const long = `${'x'.repeat(999)}🔭`;
+    expect(read(['ana@quillmail.example', '', '', long, '', ''])).toMatchObject({
+      attributes: { seat: 'x'.repeat(999) },
+    });
     expect(read(['ana@quillmail.example', '', '', '', '', ''])).toMatchObject({ name: null, attributes: null, joinedAt: null, consent: null }); // prettier-ignore
   });
 

@@ -49,6 +49,7 @@ test('a message of the corpus with any bytes put into it, or any piece cut out, 
       const at = place % (message.length + 1);
       const read = readReturn(Buffer.concat([message.subarray(0, at), bytes, message.subarray(at + length)]));
       expect(read.because).not.toBe('');
+      expect(JSON.stringify(read)).not.toMatch(/\\u0000|\\ud[89a-f]/);
     }),
     { numRuns: 2000 },
   ); // prettier-ignore
@@ -66,4 +67,14 @@ test('an mbox is taken apart at its From lines, whatever the pieces it comes in'
   };
   const whole = messages.map((message) => message.toString('latin1').trimEnd());
   for (const size of [mbox.length, 4096, 77, 1]) expect(split(size)).toEqual(whole);
+});
+
+test('what no database can keep is not in a reading: a NUL, half a character made up or cut off by a limit', () => {
+  const report = readFileSync(`${FOLDER}report-international.eml`, 'utf8');
+  const nasty = [
+    report.replace('jos\\x{E9}@', 'jos\\x{D800}@'),
+    report.replace('unknown user', `${'x'.repeat(1979)}🔭🔭`).replace('5.1.1 x', 'x'),
+    readFileSync(`${FOLDER}complaint-abuse.eml`, 'utf8').replace('Feedback-Type: abuse', 'Feedback-Type: ab\u0000use'),
+  ];
+  for (const message of nasty) expect(JSON.stringify(readReturn(message))).not.toMatch(/\\u0000|\\ud[89a-f]/);
 });

@@ -109,7 +109,12 @@ function textOf(cell: string | undefined): string | null {
   const text = cell?.trim() ?? '';
   if (text === '') return null;
   if (text.length <= LONGEST_TEXT && VISIBLE_ASCII.test(text)) return text;
-  const kept = text.replaceAll('\u0000', '').normalize('NFC').slice(0, LONGEST_TEXT);
+  // A limit can cut a character in two; half of one cannot stand in JSON.
+  const kept = text
+    .replaceAll('\u0000', '')
+    .normalize('NFC')
+    .slice(0, LONGEST_TEXT)
+    .replace(/\p{Surrogate}/gu, '');
   return kept === '' ? null : kept;
 }
 

@@ -41,13 +41,9 @@ export function readPlainReport(
     const paragraph = weighRecipient({ address, action: '', status: '', diagnostic: '', notes, shared: false });
     // The paragraph may only name the address, and the reason stand before or after them all.
     const all = { address, action: '', status: '', diagnostic: '', notes: whole.slice(0, 4000), shared: !alone };
-    return saysNothing(paragraph) ? weighRecipient(all) : paragraph;
+    return paragraph.doubt && paragraph.status === '' ? weighRecipient(all) : paragraph;
   });
   return { recipients: worstByAddress(read).filter(({ address }) => address !== ''), because: `no part for machines, but ${signs.join(' and ')}; ${read[0]!.because}` }; // prettier-ignore
-}
-
-function saysNothing({ because, status }: ReportedRecipient): boolean {
-  return because.includes('nothing decides') && status === '';
 }
 
 function signsOf(fields: Fields, report: string): string[] {

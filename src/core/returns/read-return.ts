@@ -43,7 +43,21 @@ export function readReturn(raw: Uint8Array | string, envelopeTo = ''): ReadRetur
   const to = envelopeTo || sentTo(message);
   const original = findOriginal(message, to);
   const opened = { message, to, original, people: peoplePart(message) };
-  return { ...readKind(opened), message_id: original.messageId, token: original.token };
+  return storable({ ...readKind(opened), message_id: original.messageId, token: original.token });
+}
+
+/**
+ * A reading whose texts can be kept and sent on: without NUL, and without the half of a character that a limit cut in two
+ * or a report made up. Neither can stand in PostgreSQL's text or JSON.
+ */
+function storable(reading: ReadReturn): ReadReturn {
+  const clean = (text: string): string => text.replaceAll('\u0000', '').replace(/\p{Surrogate}/gu, '\ufffd');
+  const cleaned = (value: unknown): unknown => {
+    if (typeof value === 'string') return clean(value);
+    if (Array.isArray(value)) return value.map(cleaned);
+    return typeof value === 'object' && value !== null ? Object.fromEntries(Object.entries(value).map(([key, one]) => [key, cleaned(one)])) : value; // prettier-ignore
+  };
+  return cleaned(reading) as ReadReturn;
 }
 
 const SENT_TO = ['delivered-to', 'x-original-to', 'envelope-to', 'x-envelope-to', 'to'];

@@ -10,6 +10,8 @@ export interface ReportedRecipient {
   reply_code: string;
   text: string;
   because: string;
+  /** Nothing decided the class. */
+  doubt?: boolean;
 }
 
 /** All that a report holds on one recipient; what is missing is empty. */
@@ -47,7 +49,7 @@ export function weighRecipient(evidence: RecipientEvidence): ReportedRecipient {
 }
 
 type Said = Pick<ReportedRecipient, 'status' | 'reply_code' | 'text'>;
-type Decision = Pick<ReportedRecipient, 'class' | 'because'>;
+type Decision = Pick<ReportedRecipient, 'class' | 'because' | 'doubt'>;
 
 const SUCCEEDED: ReadonlySet<string> = new Set(['delivered', 'relayed', 'expanded']);
 
@@ -64,10 +66,9 @@ function waits({ action, notes }: RecipientEvidence, said: Said): Decision | und
   const trying = WILL_TRY.exec(words)?.[0];
   const gaveUp = GAVE_UP.exec(words)?.[0];
   if (action === 'delayed') {
-    const final = said.status.startsWith('5') && !said.reply_code.startsWith('4') && trying === undefined;
-    if (gaveUp !== undefined && trying === undefined) return undefined;
-    if (!final) return { class: 'delay', because: 'Action: delayed (RFC 3464 2.3.3) is not a bounce' };
-    return undefined;
+    const final = gaveUp !== undefined || (said.status.startsWith('5') && !said.reply_code.startsWith('4'));
+    if (final && trying === undefined) return undefined;
+    return { class: 'delay', because: 'Action: delayed (RFC 3464 2.3.3) is not a bounce' };
   }
   if (trying === undefined || gaveUp !== undefined || said.status.startsWith('5') || said.reply_code.startsWith('5')) return undefined; // prettier-ignore
   return { class: 'delay', because: `the text says “${trying}”: not given up yet` };
@@ -79,10 +80,10 @@ function fail({ action, diagnostic, notes, shared }: RecipientEvidence, said: Sa
   const late = action === 'delayed' ? 'marked as delayed, but given up; ' : '';
   const ofMessage = shared && END_OF_DATA.test(said.text);
   const decision = classifyBounce({ ...said, replyCode: said.reply_code, ofMessage });
-  if (!decision.doubt || diagnostic === '' || notes === '') return { class: decision.class, because: late + decision.because }; // prettier-ignore
+  if (!decision.doubt || diagnostic === '' || notes === '') return { ...decision, because: late + decision.because }; // prettier-ignore
   // The reason may stand in the part for people alone.
   const again = classifyBounce({ status: statusInText(notes), replyCode: said.reply_code || replyCodeInText(notes), text: notes, ofMessage }); // prettier-ignore
-  return { class: again.class, because: late + (again.doubt ? decision.because : `part for people: ${again.because}`) };
+  return { ...again, because: late + (again.doubt ? decision.because : `part for people: ${again.because}`) };
 }
 
 /** Lines after one that names the address that may still be about it. */

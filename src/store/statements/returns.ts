@@ -41,7 +41,7 @@ export async function insertReturn(
       row.envelopeTo,
       row.raw,
       row.reading.kind,
-      JSON.stringify(row.reading).replaceAll('\\u0000', ''),
+      JSON.stringify(row.reading),
       row.state,
       row.because,
       row.campaignId,
