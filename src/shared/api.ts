@@ -96,7 +96,8 @@ export interface JournalItem {
   contacts: number | null;
   address: string | null;
   name: string | null;
-  subject: 'stage' | 'deliverability' | 'subscription' | 'entry' | 'archive' | 'address' | 'tag' | 'verdict';
+  subject:
+    'stage' | 'deliverability' | 'subscription' | 'entry' | 'archive' | 'address' | 'tag' | 'verdict' | 'details';
   subjectId: number;
   before: Record<string, unknown> | null;
   after: Record<string, unknown> | null;
@@ -169,7 +170,7 @@ export interface Attribute {
 export interface FileHead {
   encoding: Encoding;
   delimiter: string;
-  /** A use is `address`, `name`, `joined_at`, `tags`, `consent_source`, `consent_evidence`, or an attribute, its type behind a colon. */
+  /** A use is `address`, `name`, `list`, `joined_at`, `tags`, `consent_source`, `consent_evidence`, or an attribute, its type behind a colon. */
   columns: { header: string; use: string | null; samples: string[] }[];
   /** The uses are those that were given for an earlier file with this header. */
   kept: boolean;

@@ -28,5 +28,6 @@ export const ROW_WORDS: Readonly<Record<string, string>> = {
   'held:role-name': 'Held: this is the address of a post, not of a person.',
   'refused:future-date': 'The date lies in the future: nobody has joined then yet.',
   'refused:bad-value': 'A value is not of its column’s type.',
+  'refused:unknown-list': 'The brand has no list of this name.',
   'refused:bad-date': 'The date cannot be read; write it as 2026-11-23.',
 };

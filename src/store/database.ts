@@ -11,6 +11,7 @@ import { CleanContacts1790000000006 } from './migrations/0006-clean-contacts.ts'
 import { AttributeTypes1790000000007 } from './migrations/0007-attribute-types.ts';
 import { Storms1790000000008 } from './migrations/0008-storms.ts';
 import { Mailboxes1790000000009 } from './migrations/0009-mailboxes.ts';
+import { WhatComesBack1790000000010 } from './migrations/0010-what-comes-back.ts';
 
 /** Anything that runs SQL: the data source itself, or a manager inside a transaction. */
 export type Sql = Pick<EntityManager, 'query' | 'getRepository'>;
@@ -26,6 +27,7 @@ const MIGRATIONS = [
   AttributeTypes1790000000007,
   Storms1790000000008,
   Mailboxes1790000000009,
+  WhatComesBack1790000000010,
 ];
 /** Any number of processes may start at once; one migrates, the others wait. */
 const MIGRATION_LOCK = 7_300_001;

@@ -108,6 +108,7 @@ describe('reading a row', () => {
       name: 'Ana Lind',
       attributes: { seat: 'B7', visits: 12 },
       joinedAt: '2026-01-02T00:00:00.000Z',
+      list: null,
       tags: null,
       consent: { source: null, evidence: 'ticked on paper' },
     });

@@ -153,6 +153,16 @@ describe('the whole loop by command line alone', () => {
       { verdict: 'refuse', address: null, findings: [{ code: 'no-at-sign' }] },
     ]); // prettier-ignore
     expect((await avendel('addresses', 'check')).code).toBe(2);
+
+    // The sign-up page asks who makes such a slip, once, and keeps nothing before they say.
+    const { signUpUrl } = (await service.client.lists()).find(({ name }) => name === 'Members’ Letter')!;
+    const fill = async (fields: Record<string, string>): Promise<string> => (await fetch(signUpUrl, { method: 'POST', body: new URLSearchParams(fields) })).text(); // prettier-ignore
+    const asked = await fill({ address: 'Ana@hearthmial.example', name: 'Ana "Lind"' });
+    expect(asked).toMatch(
+      /value="ana@hearthmail\.example"[\s\S]*value="Ana &#34;Lind&#34;"[\s\S]*I mean ana@hearthmail\.example/,
+    );
+    expect((await service.client.check('ana@hearthmial.example')).contact).toBeNull();
+    expect(await fill({ address: 'ana@hearthmail.example', sure: 'yes' })).toContain('Look into your mailbox');
   });
 
   test('a list is reconciled both ways, and its answer saved', async () => {

@@ -43,6 +43,7 @@ describe('erasing', () => {
 
   test('somebody with a history in every table leaves no personal data anywhere in the database', async () => {
     importId = (await importText(deps, world.listId, FILE)).id;
+    await importText(deps, world.listId, `address,seat\n${ADDRESS},Quartermaine’s own`);
     contactId = (await checkAddress(deps, ADDRESS)).contact!.id;
     const own = (kind: 'sent' | 'clicked' | 'bounced', detail = {}) => ({
       ...outside(world, kind, 0, campaigns[39]!, campaigns[39]!.at + (kind === 'sent' ? 0 : 60_000), detail),

@@ -5,6 +5,7 @@ import { recordEvents } from '../../src/operations/events/record-events.ts';
 import { undoRun } from '../../src/operations/rules/undo-run.ts';
 import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
 import { makeDeps } from '../support/database.ts';
+import { ListEntity } from '../../src/store/entities/organisation.ts';
 import { inTransaction } from '../../src/store/database.ts';
 import { judgeImportRows } from '../../src/store/statements/import-rows.ts';
 import { listAttributeTypes } from '../../src/store/statements/contact-attributes.ts';
@@ -165,4 +166,52 @@ test('attributes get their type on the way and keep it; consent as the file says
   await expect(importText(deps, world.listId, 'address,visits\na@quillmail.example,1', false, { visits: 'visits:text' })).rejects.toThrow('The attribute visits is number already.'); // prettier-ignore
   expect((await importText(deps, world.listId, 'address,tier\nsecond@quillmail.example,fellow', false, { tier: 'tier:choice(fellow)' })).counts).toEqual({ created: 1 }); // prettier-ignore
   expect(await listAttributeTypes(deps.database)).toMatchObject({ tier: { choices: ['friend', 'patron', 'fellow'] } });
+});
+
+test('a column names the list of each row: counted alike by a dry run, a person on two lists is one contact', async () => {
+  const other = await deps.database.getRepository(ListEntity).save({ brandId: world.brandId, name: 'Members’ Letter', optIn: 'double' as const, agreement: 'the letter' }); // prettier-ignore
+  const file = ['address,name,list', 'two@quillmail.example,Two,', "two@quillmail.example,Other,members' LETTER", 'two@quillmail.example,Two,Members’ Letter', 'reader0@lanternpost.example,Reader 0,Members’ Letter', 'lost@quillmail.example,Lost,Moon Watch'].join('\n'); // prettier-ignore
+  const counts = { created: 1, updated: 2, duplicate: 1, refused: 1 };
+  expect((await importText(deps, world.listId, file, true)).counts).toEqual(counts);
+  const real = await importText(deps, world.listId, file);
+  expect(real.counts).toEqual(counts);
+  const subscriptions = (): Promise<unknown> =>
+    deps.database.query(
+      `SELECT c.name, s.list_id AS list, s.state FROM contact c JOIN subscription s ON s.contact_id = c.id WHERE c.address IN ('two@quillmail.example', 'reader0@lanternpost.example') ORDER BY 1, 2`,
+    );
+  expect(await subscriptions()).toEqual([
+    { name: 'Reader 0', list: world.listId, state: 'subscribed' },
+    { name: 'Reader 0', list: other.id, state: 'pending' },
+    { name: 'Two', list: world.listId, state: 'subscribed' },
+    { name: 'Two', list: other.id, state: 'pending' },
+  ]);
+  expect((await importText(deps, world.listId, file)).counts).toEqual({ unchanged: 3, duplicate: 1, refused: 1 });
+  let results = '';
+  for await (const piece of exportImportResults(deps, real.id, 'refused')) results += piece;
+  expect(results).toContain('unknown-list,The brand has no list of this name. It says “Moon Watch”.');
+  await undoRun(deps, real.runId!, 'the wrong file', 'Rosa Lindgard');
+  expect(await subscriptions()).toEqual([{ name: 'Reader 0', list: world.listId, state: 'subscribed' }]);
+});
+
+test('Undo: names and attributes that an import changed are put back, but not over what came later', async () => {
+  const details = async (): Promise<unknown> =>
+    deps.database.query(
+      `SELECT name, attributes FROM contact WHERE address IN ('seat@quillmail.example', 'shelf@quillmail.example') ORDER BY address`,
+    );
+  await importText(
+    deps,
+    world.listId,
+    'address,name,seat\nseat@quillmail.example,Seat,A1\nshelf@quillmail.example,,B1',
+  );
+  const before = await details();
+  const changed = await importText(deps, world.listId, 'address,name,seat,row\nseat@quillmail.example,Stool,A2,4\nshelf@quillmail.example,Shelf,B1,5'); // prettier-ignore
+  expect(changed.counts).toEqual({ updated: 2 });
+  expect(await details()).toEqual([{ name: 'Stool', attributes: { seat: 'A2', row: '4' } }, { name: 'Shelf', attributes: { seat: 'B1', row: '5' } }]); // prettier-ignore
+  const undone = await undoRun(deps, changed.runId!, 'the wrong file', 'Rosa Lindgard');
+  expect(undone).toMatchObject({ restored: 2, leftAlone: 0 });
+  expect(await details()).toEqual(before);
+  await importText(deps, world.listId, 'address,seat\nseat@quillmail.example,A3');
+  const again = await undoRun(deps, undone.runId, 'it was right', 'Rosa Lindgard');
+  expect(again).toMatchObject({ restored: 1, leftAlone: 1 });
+  expect(await details()).toEqual([{ name: 'Seat', attributes: { seat: 'A3' } }, { name: 'Shelf', attributes: { seat: 'B1', row: '5' } }]); // prettier-ignore
 });

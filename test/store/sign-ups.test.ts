@@ -3,6 +3,9 @@ import type { WrittenMessage } from '../../src/core/message/compile-message.ts';
 import { confirm, findConfirmation, sendConfirmations } from '../../src/operations/permission/confirm.ts';
 import { signUp } from '../../src/operations/permission/sign-up.ts';
 import { createList } from '../../src/operations/organisation/set-up.ts';
+import { checkAddress } from '../../src/operations/contacts/explain-verdict.ts';
+import { receiveReturn } from '../../src/operations/returns/receive-return.ts';
+import { deliveryReport } from '../../src/simulator/outside/reports.ts';
 import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
 import { findSignUp, listSignUps } from '../../src/store/statements/sign-ups.ts';
 import { makeDeps } from '../support/database.ts';
@@ -96,4 +99,23 @@ test('an entry that comes between sign-up and message stops the message', async 
   await sendConfirmations(deps, relay);
   expect(sent.map((message) => message.to)).toEqual(['hal@quillmail.example']);
   expect(await findSignUp(deps.database, waiting!.id)).toMatchObject({ address: 'gil@quillmail.example', state: 'turned-away', because: 'the address is held back: suppressed' });
+}); // prettier-ignore
+
+test('a confirmation message that comes back marks its address and is not sent again; a busy mailbox is asked again', async () => {
+  sent.length = 0;
+  await ask('ivo@quillmail.example');
+  await ask('jan@quillmail.example');
+  await sendConfirmations(deps, relay);
+  const back = async (to: string, status: string, reply: string): Promise<unknown> => {
+    const message = sent.find((one) => one.to === to)!;
+    const original = { envelopeFrom: message.envelopeFrom, to, headers: `Message-ID: ${message.messageId}` };
+    return receiveReturn(deps, Buffer.from(deliveryReport(original, status, reply)), message.envelopeFrom);
+  };
+  expect(await back('ivo@quillmail.example', '5.1.1', '550 5.1.1 no such user')).toMatchObject({ state: 'counted' });
+  expect(await back('jan@quillmail.example', '5.2.2', '552 5.2.2 mailbox full')).toMatchObject({ state: 'counted' });
+  expect((await checkAddress(deps, 'ivo@quillmail.example')).contact).toMatchObject({ deliverability: 'undeliverable' });
+  pass(4);
+  sent.length = 0;
+  await sendConfirmations(deps, relay);
+  expect(sent.map((message) => message.to).filter((to) => /^(ivo|jan)@/.test(to))).toEqual(['jan@quillmail.example']);
 }); // prettier-ignore

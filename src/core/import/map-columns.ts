@@ -7,6 +7,7 @@ export type ColumnUse = string | null;
 export const OWN_USES: ReadonlySet<string> = new Set([
   'address',
   'name',
+  'list',
   'joined_at',
   'tags',
   'consent_source',
@@ -16,6 +17,7 @@ export const OWN_USES: ReadonlySet<string> = new Set([
 const KNOWN_HEADERS: readonly { use: string; pattern: RegExp }[] = [
   { use: 'address', pattern: /^(e-?mail([ _-]?address)?|address|mail|contact email)$/i },
   { use: 'name', pattern: /^(full[ _-]?)?name$/i },
+  { use: 'list', pattern: /^list([ _-]?name)?$/i },
   { use: 'tags', pattern: /^tags?$/i },
   { use: 'consent_source', pattern: /^consent[ _-]?(source|from|by)$/i },
   { use: 'consent_evidence', pattern: /^consent([ _-]?(evidence|text|given))?$/i },

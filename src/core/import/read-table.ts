@@ -4,7 +4,14 @@ import { OWN_USES, type AttributeType, type ColumnUse } from './map-columns.ts';
 
 /** Why a row of a file was refused. */
 export type RowProblem =
-  AddressProblem | 'column-count' | 'unreadable-row' | 'bad-date' | 'future-date' | 'bad-value' | 'erased';
+  | AddressProblem
+  | 'column-count'
+  | 'unreadable-row'
+  | 'bad-date'
+  | 'future-date'
+  | 'bad-value'
+  | 'unknown-list'
+  | 'erased';
 
 export type TableRow =
   /** `column` is the place of the cell that is wrong, if it is one. */
@@ -13,6 +20,8 @@ export type TableRow =
       code: null;
       address: string;
       name: string | null;
+      /** The list that the row names; null when it names none. */
+      list: number | null;
       attributes: Record<string, AttributeValue> | null;
       joinedAt: string | null;
       tags: string[] | null;
@@ -25,6 +34,8 @@ export interface TableColumns {
   headers: string[];
   mapping: Record<string, ColumnUse>;
   types: Record<string, AttributeType>;
+  /** The lists that a row may name, by `listKey` of their names; none when no column names them. */
+  lists?: Record<string, number>;
 }
 
 /** Dates come again and again in a file; so many are remembered before starting over. */
@@ -33,10 +44,14 @@ const REMEMBERED_DATES = 5000;
 const DAY_MS = 86_400_000;
 
 /** Makes a reader of rows for one file: what each column is, worked out once. `now` in milliseconds. */
-export function makeRowReader({ headers, mapping, types }: TableColumns, now: number): (cells: string[]) => TableRow {
+export function makeRowReader(
+  { headers, mapping, types, lists = {} }: TableColumns,
+  now: number,
+): (cells: string[]) => TableRow {
   const dateOf = makeDateReader(now);
   const place = (use: string): number => headers.findIndex((header) => mapping[header] === use);
   const [address, name, joined, tags] = [place('address'), place('name'), place('joined_at'), place('tags')];
+  const list = place('list');
   const [source, evidence] = [place('consent_source'), place('consent_evidence')];
   const attributes = headers.flatMap((header, index) => {
     const use = mapping[header];
@@ -46,13 +61,21 @@ export function makeRowReader({ headers, mapping, types }: TableColumns, now: nu
     if (cells.length !== headers.length) return { code: 'column-count' };
     const parsed = parseAddress(cells[address] ?? '');
     if (!parsed.ok) return { code: parsed.problem, column: address };
+    const named = textOf(cells[list]);
+    const onList = named === null ? null : lists[listKey(named)];
+    if (onList === undefined) return { code: 'unknown-list', column: list };
     const joinedAt = dateOf(cells[joined]);
     if (joinedAt === 'bad-date' || joinedAt === 'future-date') return { code: joinedAt, column: joined };
     const own = attributesOf(cells, attributes);
     if (typeof own === 'number') return { code: 'bad-value', column: own };
     const consent = consentOf(cells[source], cells[evidence]);
-    return { code: null, address: parsed.address, name: textOf(cells[name]), attributes: own, joinedAt, tags: tagsOf(cells[tags]), consent }; // prettier-ignore
+    return { code: null, address: parsed.address, name: textOf(cells[name]), list: onList, attributes: own, joinedAt, tags: tagsOf(cells[tags]), consent }; // prettier-ignore
   };
+}
+
+/** A list's name as files write it: without regard to case, quotation marks and blanks. */
+export function listKey(name: string): string {
+  return name.normalize('NFKC').replace(/[’‘`]/g, "'").trim().toLowerCase();
 }
 
 function makeDateReader(now: number): (cell: string | undefined) => string | null {

@@ -29,6 +29,7 @@ export const OUTCOME_LETTERS: Readonly<Record<RowOutcome, string>> = {
   'refused:bad-date': 'J',
   'refused:future-date': 'F',
   'refused:bad-value': 'V',
+  'refused:unknown-list': 'Z',
   'refused:erased': 'X',
   'refused:refuse-list': 'R',
   'refused:null-exchanger': 'N',

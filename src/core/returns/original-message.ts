@@ -17,8 +17,8 @@ export interface OriginalMessage {
 const RETURNED_TYPES: ReadonlySet<string> = new Set(['message/rfc822', 'text/rfc822-headers', 'text/rfc822-header', 'message/rfc822-headers', 'message/global', 'message/global-headers', 'message/partial', 'text/rfc822']); // prettier-ignore
 
 const TOKEN = '[a-z2-7]{39}';
-const TOKEN_RECIPIENT = new RegExp(`\\b([bu])\\.(${TOKEN})@`, 'i');
-const TOKEN_MESSAGE_ID = new RegExp(`<(${TOKEN})@`, 'i');
+const TOKEN_RECIPIENT = new RegExp(`\\b([bku])\\.(${TOKEN})@`, 'i');
+const TOKEN_MESSAGE_ID = new RegExp(`<(?:k\\.)?(${TOKEN})(?:\\.\\d+)?@`, 'i');
 
 /** Finds the returned message in its own part, or behind the report in the text; the report's own fields come last. */
 export function findOriginal(message: ParsedMessage, to: string): OriginalMessage {
@@ -42,7 +42,7 @@ function reportedFields({ parts }: ParsedMessage): Fields {
   return parseFields(part?.body.slice(0, MAX_BODY_CHARACTERS) ?? '');
 }
 
-/** Which of Avendel's own addresses a message was sent to: `b` for returns, `u` for unsubscribing. */
+/** Which of Avendel's own addresses a message was sent to: `b` for returns, `k` for those of confirmation messages, `u` for unsubscribing. */
 export function ownAddressKind(to: string): string | undefined {
   return TOKEN_RECIPIENT.exec(to)?.[1]?.toLowerCase();
 }

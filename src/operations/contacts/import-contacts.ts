@@ -1,6 +1,7 @@
+import { In } from 'typeorm';
 import type { RowColumns, RowTarget } from '../../store/statements/import-rows.ts';
 import { readRowChunks, type RowChunk } from './read-row-chunks.ts';
-import { countOutcomes } from '../../core/import/row-outcomes.ts';
+import { countOutcomes, OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
 import { ListEntity } from '../../store/entities/organisation.ts';
 import { inRetriedTransaction, type Sql } from '../../store/database.ts';
 import { judgeImportRows, keepChunk, listDoneChunks, takeImportRows } from '../../store/statements/import-rows.ts';
@@ -45,18 +46,30 @@ async function closeRun(deps: Deps, id: number): Promise<void> {
 class Cancelled extends Error {}
 
 async function apply(deps: Deps, row: ImportRow): Promise<void> {
-  const list = found(await deps.database.getRepository(ListEntity).findOneBy({ id: row.listId }), `list ${row.listId}`);
-  const state = list.optIn === 'double' ? 'pending' : 'subscribed';
-  const target: RowTarget = { importId: row.id, listId: list.id, brandId: list.brandId, state };
-  const runId = row.dryRun ? null : (row.runId ?? (await beginRun(deps, row, list.brandId)));
+  const targets = await targetsOf(deps, row);
+  const brandId = targets.get(row.listId)!.brandId;
+  const runId = row.dryRun ? null : (row.runId ?? (await beginRun(deps, row, brandId)));
   if (!row.dryRun) await settleTypes(deps, row.options);
   await updateImport(deps.database, row.id, { state: 'applying', runId: runId ?? undefined });
-  const take = (sql: Sql, columns: RowColumns): Promise<string> =>
-    runId === null ? judgeImportRows(sql, columns, target) : takeImportRows(sql, columns, target, runId, row.actor);
+  const take: TakeRows = (sql, columns, listId) => {
+    const target = found(targets.get(listId), `list ${listId}`);
+    return runId === null ? judgeImportRows(sql, columns, target) : takeImportRows(sql, columns, target, runId, row.actor); // prettier-ignore
+  };
   const rows = await applyChunks(deps, row, take, await makeFlagRows(deps, row.options.held !== undefined));
   if (rows === 0) throw new Problem('bad-file', `${row.fileName} has a header and no rows.`);
   await eraseRefusedRows(deps, row);
   await updateImport(deps.database, row.id, { state: 'finished', rowsExpected: rows });
+}
+
+/** Takes rows in for a list, or judges them only, and answers one letter a row. */
+type TakeRows = (sql: Sql, columns: RowColumns, listId: number) => Promise<string>;
+
+/** What rows are taken in for, by the list: the import's own, and those that a column names. */
+async function targetsOf(deps: Deps, row: ImportRow): Promise<Map<number, RowTarget>> {
+  const ids = new Set([row.listId, ...Object.values(row.options.lists ?? {})]);
+  const lists = await deps.database.getRepository(ListEntity).findBy({ id: In([...ids]) });
+  if (!lists.some(({ id }) => id === row.listId)) throw new Problem('not-found', `There is no list ${row.listId}.`);
+  return new Map(lists.map(({ id, brandId, optIn }) => [id, { importId: row.id, listId: id, brandId, state: optIn === 'double' ? 'pending' : 'subscribed' }])); // prettier-ignore
 }
 
 function beginRun(deps: Deps, row: ImportRow, brandId: number): Promise<number> {
@@ -64,12 +77,7 @@ function beginRun(deps: Deps, row: ImportRow, brandId: number): Promise<number> 
 }
 
 /** Applies every chunk that is not done, LANES at a time, and tells how many rows the file has. */
-async function applyChunks(
-  deps: Deps,
-  row: ImportRow,
-  take: (sql: Sql, columns: RowColumns) => Promise<string>,
-  flag: FlagRows,
-): Promise<number> {
+async function applyChunks(deps: Deps, row: ImportRow, take: TakeRows, flag: FlagRows): Promise<number> {
   const done = new Set(await listDoneChunks(deps.database, row.id));
   const lanes = makeLanes(LANES);
   let rows = 0;
@@ -77,7 +85,7 @@ async function applyChunks(
     for await (const chunk of readRowChunks(deps, row)) {
       rows = chunk.firstRow - 1 + chunk.letters.length;
       if (done.has(chunk.firstRow)) continue;
-      await lanes.run(() => applyChunk(deps, row.id, chunk, take, flag));
+      await lanes.run(() => applyChunk(deps, row, chunk, take, flag));
       await updateImport(deps.database, row.id, { rowsExpected: Math.round(rows / chunk.fraction) });
     }
   } finally {
@@ -86,19 +94,36 @@ async function applyChunks(
   return rows;
 }
 
-async function applyChunk(
-  deps: Deps,
-  importId: number,
-  chunk: RowChunk,
-  take: (sql: Sql, columns: RowColumns) => Promise<string>,
-  flag: FlagRows,
-): Promise<void> {
+async function applyChunk(deps: Deps, row: ImportRow, chunk: RowChunk, take: TakeRows, flag: FlagRows): Promise<void> {
   const columns = { ...chunk.columns, flags: await flag(chunk.columns.addresses) };
   await inRetriedTransaction(deps.database, async (sql) => {
-    const taken = columns.addresses.length === 0 ? '' : await take(sql, columns);
+    const taken = await takeByList(sql, row, { ...chunk, columns }, take);
     let next = 0;
     const letters = chunk.letters.map((letter) => letter ?? taken[next++]!).join('');
-    const kept = await keepChunk(sql, importId, { firstRow: chunk.firstRow, letters, counts: countOutcomes(letters) });
+    const kept = await keepChunk(sql, row.id, { firstRow: chunk.firstRow, letters, counts: countOutcomes(letters) });
     if (!kept) throw new Cancelled();
   });
+}
+
+/**
+ * The letters of a chunk's rows. When rows name their lists, those of each list are taken together, the lists in the same
+ * order by every lane. Somebody new who stands in two rows is created by one of them; a dry run, which creates nobody, says so.
+ */
+async function takeByList(sql: Sql, row: ImportRow, { columns, lists }: RowChunk, take: TakeRows): Promise<string> {
+  if (columns.addresses.length === 0) return '';
+  if (!lists) return take(sql, columns, row.listId);
+  const letters: string[] = [];
+  for (const listId of [...new Set(lists.map(({ id }) => id))].sort((a, b) => a - b)) {
+    const places = lists.flatMap(({ id }, place) => (id === listId ? [place] : []));
+    const taken = await take(sql, rowsAt(columns, places), listId);
+    places.forEach((place, index) => (letters[place] = taken[index]!));
+  }
+  const again = row.dryRun ? lists.map((list) => list.again) : [];
+  return letters.map((letter, place) => again[place] && letter === OUTCOME_LETTERS.created ? OUTCOME_LETTERS.updated : letter).join(''); // prettier-ignore
+}
+
+function rowsAt(columns: RowColumns, places: number[]): RowColumns {
+  return Object.fromEntries(
+    Object.entries(columns as unknown as Record<string, unknown[] | null>).map(([name, column]) => [name, column && places.map((place) => column[place])]),
+  ) as unknown as RowColumns; // prettier-ignore
 }

@@ -15,6 +15,8 @@ export interface RowChunk {
   firstRow: number;
   letters: (string | null)[];
   columns: RowColumns;
+  /** When rows name their lists: which one each row of `columns` is for, and whether its address stood in an earlier row for another. */
+  lists: { id: number; again: boolean }[] | null;
   /** How much of the file is read, above 0, at most 1. */
   fraction: number;
 }
@@ -54,6 +56,7 @@ function makeChunk(firstRow: number) {
     tags: [] as (string | null)[],
     consentSources: [] as (string | null)[],
     consentEvidence: [] as (string | null)[],
+    lists: [] as { id: number; again: boolean }[],
   };
 }
 
@@ -65,19 +68,25 @@ function makeTaker(
 ): (record: ImportRecord, rowNo: number, into: ChunkBuilder) => void {
   const read = makeRowReader(tableColumns(header, row), row.createdAt.getTime());
   const mend = row.options.held?.mend;
+  const { lists } = row.options;
   return ({ cells }, rowNo, into) => {
     if (!cells) return void into.letters.push(OUTCOME_LETTERS['refused:unreadable-row']);
     const known = read(cells);
     if (known.code !== null) return void into.letters.push(OUTCOME_LETTERS[`refused:${known.code}`]);
     const address = mend ? mended(known.address, mend) : known.address;
-    if (seen.firstRow(address, rowNo) !== undefined) return void into.letters.push(OUTCOME_LETTERS.duplicate);
+    const again = seen.firstRow(address, rowNo) !== undefined;
+    const listId = known.list ?? row.listId;
+    const repeated = lists ? seen.firstRow(`${address} ${listId}`, rowNo) !== undefined : again;
+    if (repeated) return void into.letters.push(OUTCOME_LETTERS.duplicate);
+    if (lists) into.lists.push({ id: listId, again });
     into.letters.push(null);
     into.addresses.push(address);
-    into.names.push(known.name);
-    into.attributes.push(known.attributes && JSON.stringify(known.attributes));
+    // What is said of a person is taken from their first row; later ones name further lists.
+    into.names.push(again ? null : known.name);
+    into.attributes.push(again ? null : known.attributes && JSON.stringify(known.attributes));
     into.joinedAt.push(known.joinedAt);
     // None of a tag's letters needs escaping in the text of an array.
-    into.tags.push(known.tags && `{"${known.tags.join('","')}"}`);
+    into.tags.push(again ? null : known.tags && `{"${known.tags.join('","')}"}`);
     into.consentSources.push(known.consent && known.consent.source);
     into.consentEvidence.push(known.consent && known.consent.evidence);
   };
@@ -86,7 +95,7 @@ function makeTaker(
 /** What the columns of an import's file are. */
 export function tableColumns(header: ImportRecord, row: ImportRow): TableColumns {
   const headers = (header.cells ?? []).map((cell) => cell.trim());
-  return { headers, mapping: row.options.mapping, types: row.options.types ?? {} };
+  return { headers, mapping: row.options.mapping, types: row.options.types ?? {}, lists: row.options.lists };
 }
 
 function mended(address: string, mend: Record<string, string>): string {
@@ -98,7 +107,7 @@ function finished(chunk: ChunkBuilder, fraction: number): RowChunk {
   const { firstRow, letters, addresses } = chunk;
   const used = (column: (string | null)[]): (string | null)[] | null => (column.some((cell) => cell !== null) ? column : null); // prettier-ignore
   const columns = { addresses, names: used(chunk.names), attributes: used(chunk.attributes), joinedAt: used(chunk.joinedAt), tags: used(chunk.tags), consentSources: used(chunk.consentSources), consentEvidence: used(chunk.consentEvidence) }; // prettier-ignore
-  return { firstRow, letters, columns, fraction };
+  return { firstRow, letters, columns, lists: chunk.lists.length > 0 ? chunk.lists : null, fraction };
 }
 
 function tooManyRows(row: ImportRow): Problem {

@@ -1,3 +1,4 @@
+import { listKey } from '../../core/import/read-table.ts';
 import { ListEntity } from '../../store/entities/organisation.ts';
 import {
   appendImportPart,
@@ -29,11 +30,12 @@ export async function receiveImport(
   request: ImportRequest,
   bytes: AsyncIterable<Uint8Array>,
 ): Promise<ImportRow> {
-  found(await deps.database.getRepository(ListEntity).findOneBy({ id: request.listId }), `list ${request.listId}`);
+  const list = found(await deps.database.getRepository(ListEntity).findOneBy({ id: request.listId }), `list ${request.listId}`); // prettier-ignore
   const parts = inParts(bytes);
   const first = await parts.next();
   if (first.done) throw new Problem('bad-file', `${request.fileName} is empty.`);
   const options = await readHead(deps, request, first.value);
+  if (Object.values(options.mapping).includes('list')) options.lists = await listsOf(deps, list.brandId);
   const id = await insertImport(deps.database, { ...request, options });
   let size = 0;
   try {
@@ -51,6 +53,12 @@ export async function receiveImport(
   await updateImport(deps.database, id, { state: 'waiting', bytes: size });
   deps.announce('import');
   return found(await findImport(deps.database, id), `import ${id}`);
+}
+
+/** The lists that the rows of a file may name. */
+async function listsOf(deps: Deps, brandId: number): Promise<Record<string, number>> {
+  const lists = await deps.database.getRepository(ListEntity).findBy({ brandId });
+  return Object.fromEntries(lists.map(({ id, name }) => [listKey(name), id]));
 }
 
 async function* inParts(bytes: AsyncIterable<Uint8Array>): AsyncGenerator<Buffer> {

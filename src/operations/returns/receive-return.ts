@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto';
 import { readReturn, type ReadReturn } from '../../core/returns/read-return.ts';
 import { inTransaction } from '../../store/database.ts';
 import { findDelivery, insertReturn, type DeliveryOfToken, type ReturnState } from '../../store/statements/returns.ts';
+import { findSignUp, turnAwaySignUp } from '../../store/statements/sign-ups.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { ensureMonths, OWN_SOURCE, recordEventsWithin, type IncomingEvent } from '../events/record-events.ts';
@@ -23,7 +24,7 @@ export interface ReceivedReturn {
  */
 export async function receiveReturn(deps: Deps, raw: Buffer, envelopeTo: string): Promise<ReceivedReturn> {
   const reading = readReturn(raw, envelopeTo);
-  const delivery = await findDeliveryOf(deps, reading, envelopeTo);
+  const delivery = (await findDeliveryOf(deps, reading, envelopeTo)) ?? (await findSignUpOf(deps, reading));
   const event = delivery ? eventOf(deps, reading, delivery) : undefined;
   const state: ReturnState = event ? (reading.asks_to_stop === undefined ? 'counted' : 'asks') : delivery ? 'noted' : 'unmatched'; // prettier-ignore
   const because = delivery ? reading.because : unmatchedBecause(reading);
@@ -44,6 +45,8 @@ export async function receiveReturn(deps: Deps, raw: Buffer, envelopeTo: string)
       kept.fresh && event
         ? await recordEventsWithin(deps, sql, [{ ...event, externalId: `return:${digest}` }])
         : undefined;
+    if (kept.fresh && event && delivery?.signUpId !== undefined && endsSignUp(event))
+      await turnAwaySignUp(sql, delivery.signUpId, `the confirmation message came back: ${reading.recipients[0]?.text ?? reading.kind}`); // prettier-ignore
     return { id: kept.id, affected: recorded?.affected ?? [] };
   });
   await callBackFromSends(deps, affected);
@@ -54,7 +57,7 @@ async function findDeliveryOf(
   deps: Deps,
   reading: ReadReturn,
   envelopeTo: string,
-): Promise<DeliveryOfToken | undefined> {
+): Promise<MessageOfToken | undefined> {
   if (reading.token === null) return undefined;
   const payload =
     deps.tokens.read(reading.token, 'return') ??
@@ -62,11 +65,27 @@ async function findDeliveryOf(
   return payload && findDelivery(deps.database, payload.campaignId, payload.contactId);
 }
 
+/** The message that asked somebody to confirm a sign-up comes back to an address of its own. */
+async function findSignUpOf(deps: Deps, reading: ReadReturn): Promise<MessageOfToken | undefined> {
+  const payload = reading.token === null ? undefined : deps.tokens.read(reading.token, 'confirm');
+  const one = payload && (await findSignUp(deps.database, payload.contactId));
+  if (!one || one.contactId === null) return undefined;
+  return { campaignId: null, contactId: one.contactId, brandId: one.brandId, address: one.address, listIds: [one.listId], signUpId: one.id }; // prettier-ignore
+}
+
+/** Whoever cannot be reached, or complains of being asked, is not asked again. */
+function endsSignUp({ kind, detail }: Pick<IncomingEvent, 'kind' | 'detail'>): boolean {
+  return kind === 'complained' || kind === 'unsubscribed' || (kind === 'bounced' && detail?.class === 'hard');
+}
+
+/** A message of ours that a verified token names: one of a campaign, or one that asked to confirm. */
+export type MessageOfToken = Omit<DeliveryOfToken, 'campaignId' | 'state'> & { campaignId: number | null; signUpId?: number }; // prettier-ignore
+
 /** The event that a matched return stands for; none for kinds that are only noted. */
 export function eventOf(
   deps: Deps,
   reading: ReadReturn,
-  delivery: DeliveryOfToken,
+  delivery: MessageOfToken,
 ): Omit<IncomingEvent, 'externalId'> | undefined {
   const base = {
     at: deps.now().getTime(),

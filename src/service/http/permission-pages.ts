@@ -5,6 +5,7 @@ import { OWN_SOURCE } from '../../operations/events/record-events.ts';
 import type { Deps } from '../../operations/deps.ts';
 import { confirm, findConfirmation } from '../../operations/permission/confirm.ts';
 import { choosePreferences, findPreferences } from '../../operations/permission/preferences.ts';
+import { findSlip } from '../../operations/permission/find-slip.ts';
 import { signUp } from '../../operations/permission/sign-up.ts';
 import { Problem } from '../../operations/problem.ts';
 import { BrandEntity, ListEntity, type List } from '../../store/entities/organisation.ts';
@@ -22,6 +23,7 @@ import {
   preferencesPage,
   signedUpPage,
   signUpPage,
+  slipPage,
 } from './public-pages.ts';
 
 /** Pages for coming in and for choosing: sign-up form, confirmation, preferences. A GET changes nothing on any of them. */
@@ -40,11 +42,14 @@ export function makePermissionPages(deps: Deps, recorder: EventRecorder, network
     const form = await c.req.parseBody();
     // A field that no person sees: whoever fills it is a machine, and is told what everybody is told.
     if (textOf(form['website']) !== '') return c.html(signedUpPage(list.name), 200, NEVER_CACHED);
+    const [address, name] = [textOf(form['address']), textOf(form['name'])];
+    const meant = form['sure'] === undefined ? await findSlip(deps, address) : undefined;
+    if (meant !== undefined) return c.html(slipPage(list.name, { address, name, meant }), 200, NEVER_CACHED);
     try {
       await signUp(deps, {
         listId: list.id,
-        address: textOf(form['address']),
-        name: textOf(form['name']) || null,
+        address,
+        name: name || null,
         way: 'form',
         network: networkOf(c),
         userAgent: userAgentOf(c),

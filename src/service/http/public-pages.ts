@@ -84,6 +84,19 @@ export function signUpPage(brandName: string, list: { name: string; agreement: s
   );
 }
 
+/** Asked once, before anything is kept, when the domain looks like a slip of another: the person knows. */
+export function slipPage(
+  listName: string,
+  { address, name, meant }: { address: string; name: string; meant: string },
+): string {
+  const choice = (value: string, words: string, way: string): string =>
+    `<form method="post"><input type="hidden" name="address" value="${escapeHtml(value)}"><input type="hidden" name="name" value="${escapeHtml(name)}"><input type="hidden" name="sure" value="yes"><button${way}>${words} ${escapeHtml(value)}</button></form>`;
+  return page(
+    listName,
+    `<h1>Is this address right?</h1><p>You wrote ${escapeHtml(address)}. It may be a slip.</p>${choice(meant, 'I mean', ' class="main"')}${choice(address, 'It is right:', '')}`,
+  );
+}
+
 /** The same for everybody who signs up, whatever becomes of it. */
 export function signedUpPage(listName: string): string {
   return page(

@@ -77,6 +77,7 @@ const ERASURES = [
   `WITH ${PEOPLE}
    UPDATE journal j SET before = ${cleaned('j.before')}, after = ${cleaned('j.after')}, cause = ${cleaned('j.cause')} FROM person p
    WHERE j.contact_id = p.id OR (j.subject = 'entry' AND j.subject_id IN (SELECT e.id FROM suppression_entry e WHERE e.value = p.address))`,
+  `WITH ${PEOPLE} UPDATE journal j SET before = '{}', after = '{}' FROM person p WHERE j.contact_id = p.id AND j.subject = 'details'`,
   `WITH ${PEOPLE}
    UPDATE suppression_entry e SET lifted_at = now(), lifted_by = 'erasure', lift_kind = 'rule', lift_reason = 'stands there as a hash' FROM person p
    WHERE e.value = p.address AND e.lifted_at IS NULL AND EXISTS (SELECT FROM suppression_entry o WHERE o.value = p.hash AND o.list_id = e.list_id AND o.lifted_at IS NULL)`,

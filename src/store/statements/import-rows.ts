@@ -134,13 +134,24 @@ export async function takeImportRows(
      tagged AS (
        INSERT INTO journal (run_id, contacts, subject, subject_id, after, actor_kind, actor, cause)
        SELECT $11::int, range_agg(int8range(t.id, t.id, '[]')), 'tag', hashtext(u.tag), jsonb_build_object('tag', u.tag), 'person', $12, jsonb_build_object('import', $5::int)
-       FROM taken t, unnest(t.tags) u (tag) WHERE t.known_tags IS NULL OR u.tag <> ALL (t.known_tags) GROUP BY u.tag)
-     ${hasConsent ? PROVEN : ''}
+       FROM taken t, unnest(t.tags) u (tag) WHERE t.known_tags IS NULL OR u.tag <> ALL (t.known_tags) GROUP BY u.tag),
+     ${DETAILED}${hasConsent ? PROVEN : ''}
      ${LETTERS}`,
     [...parameters(rows, target), target.state, runId, actor, ...(hasConsent ? consentOf(rows) : [])],
   );
   return answer!.letters ?? '';
 }
+
+/** Names and attributes that change are journaled by contact with what they were, so that an undo can put them back. */
+const DETAILED = `detailed AS (
+       INSERT INTO journal (run_id, contact_id, subject, before, after, actor_kind, actor, cause)
+       SELECT $11::int, c.id, 'details',
+         CASE WHEN renamed THEN jsonb_build_object('name', c.name) ELSE '{}' END || jsonb_build_object('attributes', (SELECT coalesce(jsonb_object_agg(k, c.attributes->k), '{}') FROM jsonb_object_keys(t.attributes) k WHERE c.attributes->k IS DISTINCT FROM t.attributes->k)),
+         CASE WHEN renamed THEN jsonb_build_object('name', t.name) ELSE '{}' END || jsonb_build_object('attributes', (SELECT coalesce(jsonb_object_agg(k, t.attributes->k), '{}') FROM jsonb_object_keys(t.attributes) k WHERE c.attributes->k IS DISTINCT FROM t.attributes->k)),
+         'person', $12, jsonb_build_object('import', $5::int)
+       FROM taken t CROSS JOIN LATERAL (SELECT id, name, attributes FROM contact WHERE id = t.known_id OFFSET 0) c
+         CROSS JOIN LATERAL (SELECT t.name IS NOT NULL AND t.name IS DISTINCT FROM c.name AS renamed) r
+       WHERE t.differs AND (renamed OR NOT c.attributes @> coalesce(t.attributes, '{}')))`;
 
 /** What the file says of consent is kept as the proof of the new subscriptions; $13 are the sources, $14 the evidence. */
 const PROVEN = `,

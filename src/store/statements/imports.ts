@@ -11,6 +11,8 @@ export interface ImportOptions {
   encoding?: Encoding;
   /** The mapping is the one that was given for an earlier file with this header. */
   kept?: boolean;
+  /** When a column names each row's list: the brand's lists by their names in lower case. */
+  lists?: Record<string, number>;
   /** For rows of another import that were held for these codes, and are taken in after all. */
   held?: { of: number; codes?: string[]; mend: Record<string, string> };
 }

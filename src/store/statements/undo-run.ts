@@ -39,10 +39,10 @@ export async function undoRunChanges(sql: Sql, runId: number, act: Act): Promise
        UPDATE contact_stage s SET stage = b.before->>'stage', since = coalesce((b.before->>'since')::timestamptz, now()), cause = jsonb_build_object('undoneRun', $1::int)
        FROM back b WHERE b.subject = 'stage' AND s.contact_id = b.contact_id AND s.brand_id = b.subject_id),
      contacts_back AS (
-       SELECT contact_id, jsonb_object_agg(subject, before) FILTER (WHERE subject IN ('deliverability', 'archive', 'address', 'verdict')) AS was,
+       SELECT contact_id, jsonb_object_agg(subject, before) FILTER (WHERE subject IN ('deliverability', 'archive', 'address', 'verdict', 'details')) AS was,
          coalesce(array_agg(after->>'tag') FILTER (WHERE subject = 'tag' AND before IS NULL), '{}') AS tagged,
          coalesce(array_agg(before->>'tag') FILTER (WHERE subject = 'tag' AND before IS NOT NULL), '{}') AS untagged
-       FROM back WHERE subject IN ('deliverability', 'archive', 'address', 'verdict', 'tag') GROUP BY contact_id),
+       FROM back WHERE subject IN ('deliverability', 'archive', 'address', 'verdict', 'details', 'tag') GROUP BY contact_id),
      contacts AS (
        UPDATE contact c SET
          deliverability = coalesce(b.was->'deliverability'->>'deliverability', c.deliverability),
@@ -55,6 +55,9 @@ export async function undoRunChanges(sql: Sql, runId: number, act: Act): Promise
          mended_at = CASE WHEN b.was ? 'address' THEN (b.was->'address'->>'mendedAt')::timestamptz ELSE c.mended_at END,
          verdict = CASE WHEN b.was ? 'verdict' THEN b.was->'verdict'->>'verdict' ELSE c.verdict END,
          verdict_cause = CASE WHEN b.was ? 'verdict' THEN nullif(b.was->'verdict'->'cause', 'null') ELSE c.verdict_cause END,
+         name = CASE WHEN b.was->'details' ? 'name' THEN b.was->'details'->>'name' ELSE c.name END,
+         attributes = (c.attributes || coalesce(jsonb_strip_nulls(b.was->'details'->'attributes'), '{}'))
+           - ARRAY(SELECT key FROM jsonb_each(b.was->'details'->'attributes') WHERE value = 'null'),
          tags = ARRAY(SELECT t FROM unnest(c.tags) t WHERE t <> ALL (b.tagged) UNION SELECT t FROM unnest(b.untagged) t)
        FROM contacts_back b WHERE c.id = b.contact_id AND c.erased_at IS NULL),
      subscriptions AS (

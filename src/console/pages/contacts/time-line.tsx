@@ -160,6 +160,8 @@ export function changeWords({ subject, before, after }: JournalItem): string {
     mergedInto?: number | null;
     tag?: string;
     verdict?: string;
+    name?: string | null;
+    attributes?: Record<string, unknown>;
   }[];
   if (subject === 'stage') return `${was!.stage ?? 'new'} to ${is!.stage}`;
   if (subject === 'deliverability') return `${was!.deliverability} to ${is!.deliverability}`;
@@ -168,6 +170,7 @@ export function changeWords({ subject, before, after }: JournalItem): string {
   if (subject === 'archive')
     return is!.mergedInto ? 'Merged into another contact' : is!.archivedAt ? 'Archived' : 'Restored';
   if (subject === 'tag') return is!.tag === undefined ? `Tag ${was!.tag} taken off` : `Tagged ${is!.tag}`;
+  if (subject === 'details') return `Changed: ${[...('name' in is! ? ['name'] : []), ...Object.keys(is!.attributes ?? {})].join(', ')}`; // prettier-ignore
   if (subject === 'verdict')
     return is!.verdict === undefined ? `Verdict ${was!.verdict} taken back` : `Verified as ${is!.verdict}`;
   return `Subscription ${was!.state ?? 'none'} to ${is!.state ?? 'none'}`;
