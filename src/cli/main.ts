@@ -54,8 +54,13 @@ const GROUPS: { name: string; summary: string; load: () => Promise<{ addCommands
     load: () => import('./commands/storms.ts'),
   },
   {
+    name: 'machines',
+    summary: 'addresses that look automated: list, preview, mark, judge',
+    load: () => import('./commands/machines.ts'),
+  },
+  {
     name: 'activity',
-    summary: 'derive activity anew from the events; whose opens say nothing',
+    summary: 'derive activity anew from the events, judge acts anew, whose opens say nothing',
     load: () => import('./commands/activity.ts'),
   },
   { name: 'events', summary: 'events from other systems', load: () => import('./commands/events.ts') },

@@ -1,3 +1,4 @@
+import { makeActorCalls } from './actor-calls.ts';
 import { makeCalls, type ClientOptions } from './calls.ts';
 import { makeCampaignCalls } from './campaign-calls.ts';
 import { makeContactCalls } from './contact-calls.ts';
@@ -15,6 +16,7 @@ export function makeClient(options: ClientOptions) {
     ...makeContactCalls(calls),
     ...makeCampaignCalls(calls),
     ...makeReturnCalls(calls),
+    ...makeActorCalls(calls),
     ...makeRuleCalls(calls),
   };
 }

@@ -9,16 +9,17 @@ export type NewMailbox = Pick<returned.Mailbox, 'name' | 'host' | 'account' | 'p
 /** What comes back, and events of other systems. */
 export function makeReturnCalls({ get, post, send }: Calls) {
   return {
-    recordEvents: (lines: string, unknown: 'refuse' | 'create' = 'refuse') =>
+    recordEvents: (lines: string, unknown: 'refuse' | 'create' | 'keep' = 'refuse') =>
       send<returned.TakenEvents>('POST', '/events', { query: { unknown }, raw: lines, type: 'application/x-ndjson' }),
+    eventsAside: (filter: { address?: string } & PageOptions = {}) =>
+      get<api.Page<returned.EventAside>>('/events/aside', filter),
+    takeEventsAside: () => post<{ recorded: number; refused: { id: number; detail: string }[] }>('/events/aside/take'),
+    dropEventsAside: (address?: string) => post<{ dropped: number }>('/events/aside/drop', { address }),
     returns: (filter: { state?: string } & PageOptions = {}) => get<api.Page<returned.ReturnItem>>('/returns', filter),
     return: (id: number) => get<returned.ReturnItem & { message: string }>(`/returns/${id}`),
     receiveReturn: (message: Upload) => send<returned.ReceivedReturn>('POST', '/returns', { raw: message, type: 'message/rfc822' }), // prettier-ignore
     matchReturn: (id: number, of: { address: string; campaignId?: number }) => post<returned.ReceivedReturn>(`/returns/${id}/match`, of), // prettier-ignore
     returnCounts: (days = 30) => get<returned.ReturnCounts>('/returns/counts', { days }),
-    rebuildActivity: () => post<returned.RebuiltActivity>('/activity/rebuild'),
-    proxies: () => get<returned.ProxyList>('/proxies'),
-    saveProxies: (list: returned.ProxyList) => send<returned.ProxyList>('PATCH', '/proxies', { body: list }),
     mailboxes: () => get<returned.Mailbox[]>('/mailboxes'),
     keepMailbox: (settings: NewMailbox) => post<returned.Mailbox>('/mailboxes', settings),
     pauseMailbox: (id: number, paused: boolean) => post<returned.Mailbox>(`/mailboxes/${id}/pause`, { paused }),

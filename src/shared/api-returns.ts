@@ -102,7 +102,53 @@ export interface ProxyList {
   agents: string[];
 }
 
+/** Opens and clicks that would be judged otherwise by the lists and rules of today. */
+export interface RejudgePreview {
+  acts: number;
+  contacts: number;
+  moves: { kind: 'opened' | 'clicked'; from: string; to: string; acts: number }[];
+  /** `at` in milliseconds since the epoch. */
+  sample: { contactId: number; address: string; kind: 'opened' | 'clicked'; at: number; from: string; to: string }[];
+}
+
+/** When an address is taken for one that a program reads. */
+export interface AutomatedRule {
+  campaigns: number;
+  opens: number;
+  days: number;
+  acts: number;
+  stops: boolean;
+}
+
+export interface AutomatedPreview {
+  rule: AutomatedRule;
+  counts: { marked: number; cleared: number; person: number };
+  toMark: number;
+  toClear: number;
+  sample: { contactId: number; address: string; to: 'marked' | 'cleared'; because: string }[];
+}
+
+export interface AutomatedAddress {
+  contactId: number;
+  address: string;
+  name: string | null;
+  state: 'marked' | 'cleared' | 'person';
+  /** Who said so; null for the rule. */
+  decidedBy: string | null;
+  since: string;
+  evidence: { because?: string };
+}
+
+/** An event of another system that waits for its address to be a contact. */
+export interface EventAside {
+  id: number;
+  address: string;
+  keptAt: string;
+  body: { kind: string; at: string; source: string; externalId: string };
+}
+
 export interface TakenEvents {
+  aside: number;
   recorded: number;
   repeated: number;
   refused: { line: number; detail: string }[];

@@ -272,7 +272,7 @@ const outsideEvent = Joi.object({
 });
 export const event = outsideEvent;
 export const eventsQuery = Joi.object({
-  unknown: Joi.string().valid('refuse', 'create').default('refuse').description('What is done with an address that is no contact: refused by line, or made a contact on no list'),
+  unknown: Joi.string().valid('refuse', 'create', 'keep').default('refuse').description('What is done with an address that is no contact: refused by line, made a contact on no list, or the event kept aside until it is one'),
 }); // prettier-ignore
 export const MOST_EVENTS = 10_000;
 
@@ -293,6 +293,34 @@ export const mailbox = Joi.object({
   afterwards: Joi.object({ counted: afterwards, noted: afterwards, unmatched: afterwards }).default({ counted: 'leave', noted: 'leave', unmatched: 'leave' }).description('What is done with a message in the mailbox, by what became of it'),
 }); // prettier-ignore
 export const mailboxPause = Joi.object({ paused: Joi.boolean().required() });
+export const asideQuery = Joi.object({ ...page, address: text(320).description('Only those of this address') });
+export const asideDrop = Joi.object({ address: text(320).description('Only those of this address; without it, all') });
+const automatedRuleFields = {
+  campaigns: Joi.number().integer().min(1).max(1000).description('Acts by a machine on so many campaigns'),
+  opens: Joi.number().integer().min(5).max(100_000).description('Or more opens than this'),
+  days: Joi.number().integer().min(1).max(3650).description('within so many days'),
+  acts: Joi.number().integer().min(1).max(100).description('with fewer acts by a person than this, ever'),
+  stops: Joi.boolean().description('Whether a mark holds back from marketing'),
+};
+export const automatedPreview = Joi.object({ rule: Joi.object(automatedRuleFields) });
+export const automatedApply = Joi.object({
+  rule: Joi.object(automatedRuleFields),
+  expect: Joi.number().integer().min(0).required(),
+  reason: text(500).required(),
+});
+export const automatedQuery = Joi.object({
+  ...page,
+  state: Joi.string().valid('marked', 'cleared', 'person').default('marked'),
+});
+export const automatedJudge = Joi.object({
+  addresses: Joi.array().items(text(320)).min(1).max(1000).required(),
+  as: Joi.string().valid('person', 'machine').required(),
+  reason: text(500).required(),
+});
+export const rejudge = Joi.object({
+  expect: Joi.number().integer().min(0).required().description('Acts that change, as the preview says'),
+  reason: text(500).required(),
+});
 export const proxyList = Joi.object({
   networks: Joi.array().items(text(60)).max(5000).required().description('CIDR blocks, as 192.0.2.0/24 or 2001:db8::/32'),
   agents: Joi.array().items(text(100).min(3)).max(500).required().description('Words in a user agent, in any case'),

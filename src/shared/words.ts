@@ -77,6 +77,7 @@ export const BUILT_IN_LISTS = [
   'complaint',
   'opt-out',
   'sunset',
+  'automated',
 ] as const;
 export type BuiltInList = (typeof BUILT_IN_LISTS)[number];
 

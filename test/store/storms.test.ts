@@ -52,6 +52,9 @@ test('hard bounces of a domain that suddenly fails are held: nobody is marked, t
   await undoRun(deps, run.id, 'a mistake', 'Rosa Lindgard');
   expect(await readMarks(deps)).toEqual(before);
   expect(await listStorms(deps.database, 'held', 10)).toHaveLength(1);
+  // Held again: what a person took back stands in the way of nothing.
+  await releaseStorm(deps, storm!.id, { expect: 40, reason: 'they are dead', actor: 'Rosa Lindgard' });
+  expect(await undeliverable()).toBe(40);
 });
 
 test('an outage that was dismissed marks nobody, then or at the next weighing; what comes in the same hour belongs to it', async () => {

@@ -1,9 +1,20 @@
 import type { Command } from 'commander';
-import { count, line, printOne, type OutputOptions } from '../output.ts';
+import { count, line, moment, printOne, tableText, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
+import { UsageError } from '../usage-error.ts';
 import { withOutput } from '../with-output.ts';
 
 export function addCommands(group: Command): void {
+  withOutput(
+    group
+      .command('judge')
+      .description(
+        'judge stored opens and clicks anew, by the lists and rules of today; without --expect only say what would change',
+      ),
+  )
+    .option('--expect <number>', 'how many acts the preview said would change')
+    .option('--reason <text>', 'why')
+    .action(judgeAnew);
   withOutput(
     group.command('rebuild').description('derive all activity from the events, say what differed, and put it right'),
   ).action(async (options: OutputOptions) => {
@@ -27,8 +38,25 @@ export function addCommands(group: Command): void {
         `Networks: ${list.networks.join(', ') || 'none'}`,
         `User agents: ${list.agents.join(', ') || 'none'}`,
       ]);
-      if (changed && !options.json && !options.jsonl) line('From now on; opens before stay as they were judged.');
+      if (changed && !options.json && !options.jsonl) line('From now on. Opens before: avendel activity judge'); // prettier-ignore
     });
+}
+
+async function judgeAnew(options: OutputOptions & { expect?: string; reason?: string }): Promise<void> {
+  const client = connect();
+  if (options.expect === undefined)
+    return printOne(await client.previewRejudging(), options, (preview) => [
+      `${count(preview.acts)} opens and clicks of ${count(preview.contacts)} contacts would be judged otherwise.`,
+      ...(preview.acts === 0 ? [] : ['', tableText(preview.moves, [
+        { head: 'Kind', cell: (row) => row.kind }, { head: 'From', cell: (row) => row.from }, { head: 'To', cell: (row) => row.to }, { head: 'Acts', cell: (row) => count(row.acts), right: true },
+      ]), '', tableText(preview.sample, [
+        { head: 'Address', cell: (row) => row.address }, { head: 'At', cell: (row) => moment(new Date(row.at).toISOString()) }, { head: 'Kind', cell: (row) => row.kind }, { head: 'From', cell: (row) => row.from }, { head: 'To', cell: (row) => row.to },
+      ]), '', `Do it: avendel activity judge --expect ${preview.acts} --reason "…"`]),
+    ]); // prettier-ignore
+  if (options.reason === undefined) throw new UsageError('Say why: --reason "…".');
+  printOne(await client.rejudgeActs(Number(options.expect), options.reason), options, (run) => [
+    `Run ${run.id}: ${count(run.counts['acts'] ?? 0)} acts of ${count(run.counts['contacts'] ?? 0)} contacts judged anew. Undo: avendel runs undo ${run.id} --reason "…"`,
+  ]);
 }
 
 function collect(value: string, all: string[]): string[] {

@@ -2,7 +2,7 @@ import { createReadStream, existsSync, statSync, type ReadStream } from 'node:fs
 import { createInterface } from 'node:readline';
 import type { Command } from 'commander';
 import type { TakenEvents } from '../../shared/api-returns.ts';
-import { count, drawProgress, endProgress, note, printOne, type OutputOptions } from '../output.ts';
+import { count, drawProgress, endProgress, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
 import { UsageError } from '../usage-error.ts';
 import { withOutput } from '../with-output.ts';
@@ -12,6 +12,7 @@ const MOST_SAID = 20;
 
 interface ImportOptions extends OutputOptions {
   create?: boolean;
+  keep?: boolean;
   fromLine: string;
 }
 
@@ -22,8 +23,43 @@ export function addCommands(group: Command): void {
       .description('record events of another system from a JSON Lines or CSV file of any length; repeats are no-ops'),
   )
     .option('--create', 'make contacts, on no list, of addresses that are none')
+    .option('--keep', 'keep events of addresses that are no contact aside, until they are one')
     .option('--from-line <number>', 'go on at this line, where an import stopped', '1')
     .action(importEvents);
+  const aside = group.command('aside').description('events that wait for their address to be a contact');
+  withOutput(aside.command('list').description('which events wait, oldest first'))
+    .option('--address <address>', 'only those of this address')
+    .option('--cursor <cursor>', 'the next page')
+    .action(async ({ address, cursor, ...options }: OutputOptions & { address?: string; cursor?: string }) => {
+      const page = await connect().eventsAside({ address, cursor });
+      printRows(page.items, [
+        { head: 'Address', cell: (row) => row.address },
+        { head: 'Kind', cell: (row) => row.body.kind },
+        { head: 'At', cell: (row) => moment(row.body.at) },
+        { head: 'Source', cell: (row) => row.body.source },
+        { head: 'Kept', cell: (row) => moment(row.keptAt) },
+      ], options, 'No event waits.'); // prettier-ignore
+      if (page.next && !options.json && !options.jsonl) note(`More: --cursor ${page.next}`);
+    });
+  withOutput(aside.command('take').description('record those whose address is a contact by now')).action(
+    async (options: OutputOptions) => {
+      const taken = await connect().takeEventsAside();
+      printOne(taken, options, () => [
+        `${count(taken.recorded)} recorded.`,
+        ...taken.refused.slice(0, MOST_SAID).map((one) => `  ${one.id}: ${one.detail}`),
+      ]);
+      if (taken.refused.length > 0) process.exitCode = 3;
+    },
+  );
+  withOutput(aside.command('drop').description('drop events that wait, of one address or all'))
+    .option('--address <address>', 'those of this address')
+    .option('--all', 'all of them')
+    .action(async (options: OutputOptions & { address?: string; all?: boolean }) => {
+      if ((options.address === undefined) === !options.all) throw new UsageError('Say which: --address ADDRESS, or --all.'); // prettier-ignore
+      printOne(await connect().dropEventsAside(options.address), options, ({ dropped }) => [
+        `${count(dropped)} dropped.`,
+      ]);
+    });
 }
 
 async function importEvents(file: string, options: ImportOptions): Promise<void> {
@@ -31,14 +67,18 @@ async function importEvents(file: string, options: ImportOptions): Promise<void>
   const client = connect();
   const stream = createReadStream(file);
   const { size } = statSync(file);
-  const total = { recorded: 0, repeated: 0, refused: 0, said: [] as TakenEvents['refused'] };
+  const total = { recorded: 0, repeated: 0, aside: 0, refused: 0, said: [] as TakenEvents['refused'] };
   const firstLine = Number(options.fromLine);
   let first = 0;
   const flush = async (lines: string[]): Promise<void> => {
     if (first + lines.length >= firstLine) {
-      const taken = await client.recordEvents(lines.join('\n'), options.create ? 'create' : 'refuse');
+      const taken = await client.recordEvents(
+        lines.join('\n'),
+        options.create ? 'create' : options.keep ? 'keep' : 'refuse',
+      );
       total.recorded += taken.recorded;
       total.repeated += taken.repeated;
+      total.aside += taken.aside;
       total.refused += taken.refused.length;
       for (const one of taken.refused.slice(0, MOST_SAID - total.said.length)) total.said.push({ ...one, line: one.line + first }); // prettier-ignore
     }
@@ -61,7 +101,7 @@ async function importEvents(file: string, options: ImportOptions): Promise<void>
     endProgress();
   }
   printOne(total, options, () => [
-    `${count(total.recorded)} recorded, ${count(total.repeated)} were known, ${count(total.refused)} refused.`,
+    `${count(total.recorded)} recorded, ${count(total.repeated)} were known, ${count(total.refused)} refused${total.aside > 0 ? `, ${count(total.aside)} kept aside until their address is a contact` : ''}.`,
     ...total.said.map((one) => `  line ${one.line}: ${one.detail}`),
     ...(total.refused > total.said.length ? [`  … and ${count(total.refused - total.said.length)} more`] : []),
   ]);

@@ -55,6 +55,7 @@ export const REASON_OF_LIST: Readonly<Record<BuiltInList, Reason>> = {
   complaint: 'complained',
   'opt-out': 'unsubscribed',
   sunset: 'sunset',
+  automated: 'machine',
 };
 
 /** Reasons that stop service messages too, whatever list they come from. */

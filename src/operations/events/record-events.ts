@@ -1,21 +1,19 @@
 import { eventId, type EventDetail, type StorableEvent } from '../../core/activity/event.ts';
-import { isTrap, judgeActs, REACH_MS, type ActFacts, type Judgement } from '../../core/activity/judge-actor.ts';
+import { isTrap, REACH_MS } from '../../core/activity/judge-actor.ts';
 import type { EventKind } from '../../shared/words.ts';
 import { inTransaction, type Sql } from '../../store/database.ts';
 import {
   findActs,
-  findMessageFacts,
   noteBounces,
   noteTraps,
   recordElsewhereDeliveries,
   repaintActs,
-  type StoredAct,
 } from '../../store/statements/acts.ts';
 import { ensureEventPartitions, insertEvents, rebuildActivityOf } from '../../store/statements/events.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { applyConsequences } from './apply-consequences.ts';
-import { findIsProxy } from './proxy-list.ts';
+import { distinctMessages, judgeActsOfMessages, judgeAnew } from './judge-acts.ts';
 
 /** One event as it comes in, its contact, brand and campaign already found. */
 export interface IncomingEvent {
@@ -76,51 +74,13 @@ export async function ensureMonths(deps: Deps, events: { at: number }[]): Promis
 
 async function judge(deps: Deps, sql: Sql, incoming: IncomingEvent[]): Promise<StorableEvent[]> {
   const acts = incoming.filter(isAct);
-  const judged = acts.length === 0 ? NONE_JUDGED : await judgeByMessage(deps, sql, acts, (event) => actOf(event.kind, event.at, event.detail)); // prettier-ignore
+  const judged = await judgeActsOfMessages(deps, sql, acts);
   return incoming.map((event) => {
     const base = { ...event, id: eventId(event.source, event.externalId), detail: event.detail ?? null };
     const judgement = judged.get(event);
     if (!judgement) return { ...base, actor: PEOPLE.has(event.kind) ? 'human' : 'machine', actorReason: null };
     return { ...base, actor: judgement.actor, actorReason: judgement.reason };
   });
-}
-
-const NONE_JUDGED: ReadonlyMap<unknown, Judgement> = new Map();
-
-/** Judges acts, those of one message together. */
-async function judgeByMessage<T extends { campaignId: number; contactId: number }>(
-  deps: Deps,
-  sql: Sql,
-  acts: T[],
-  factsOf: (act: T) => ActFacts,
-): Promise<Map<unknown, Judgement>> {
-  const messages = new Map((await findMessageFacts(sql, distinctPairs(acts))).map((facts) => [messageKey(facts), facts])); // prettier-ignore
-  const isProxy = await findIsProxy(deps, sql);
-  const groups = new Map<string, T[]>();
-  for (const act of acts) {
-    const group = groups.get(messageKey(act));
-    if (group) group.push(act);
-    else groups.set(messageKey(act), [act]);
-  }
-  const judged = new Map<unknown, Judgement>();
-  for (const [key, group] of groups) {
-    const judgements = judgeActs(group.map(factsOf), messages.get(key) ?? NOTHING_KNOWN, isProxy);
-    group.forEach((act, index) => judged.set(act, judgements[index]!));
-  }
-  return judged;
-}
-
-const NOTHING_KNOWN = { acceptedAt: null, trappedAt: [], links: 0 };
-
-function actOf(kind: EventKind, at: number, detail: EventDetail | null | undefined): ActFacts {
-  return {
-    kind: kind === 'opened' ? 'opened' : 'clicked',
-    at,
-    link: detail?.link ?? null,
-    userAgent: detail?.userAgent ?? '',
-    network: detail?.network ?? '',
-    method: detail?.method ?? 'GET',
-  };
 }
 
 /** Kinds that only a person brings about. */
@@ -159,19 +119,8 @@ async function decideAgain(deps: Deps, sql: Sql, added: StorableEvent[]): Promis
   if (causes.length === 0) return [];
   const since = causes.reduce((least, event) => Math.min(least, event.at), Infinity) - REACH_MS;
   // Those before are judged along, for what they mean for the others, and stay as they are.
-  const acts = await findActs(sql, distinctPairs(causes), since - REACH_MS);
-  return repaint(deps, sql, acts, since);
-}
-
-/** Judges stored acts anew and gives those from `since` on the actor they should have. Returns the contacts concerned. */
-async function repaint(deps: Deps, sql: Sql, acts: StoredAct[], since: number): Promise<number[]> {
-  if (acts.length === 0) return [];
-  const judged = await judgeByMessage(deps, sql, acts, (act) => actOf(act.kind, act.at, act.detail));
-  const changed = acts.flatMap((act) => {
-    const { actor, reason } = judged.get(act)!;
-    const stays = act.at < since || (actor === act.actor && reason === act.actorReason);
-    return stays ? [] : [{ id: act.id, contactId: act.contactId, at: act.at, actor, actorReason: reason }];
-  });
+  const acts = await findActs(sql, distinctMessages(causes), since - REACH_MS);
+  const changed = (await judgeAnew(deps, sql, acts)).filter(({ at }) => at >= since);
   if (changed.length === 0) return [];
   await repaintActs(sql, changed);
   const contactIds = [...new Set(changed.map((act) => act.contactId))];
@@ -185,22 +134,8 @@ function hasCampaign<T extends { campaignId: number | null }>(event: T): event i
   return event.campaignId !== null;
 }
 
-function isAct<T extends { kind: EventKind; campaignId: number | null }>(event: T): event is WithCampaign<T> {
-  return (event.kind === 'opened' || event.kind === 'clicked') && event.campaignId !== null;
-}
-
-function messageKey(pair: { campaignId: number; contactId: number }): string {
-  return `${pair.campaignId} ${pair.contactId}`;
-}
-
-function distinctPairs(
-  events: { campaignId: number; contactId: number }[],
-): { campaignId: number; contactId: number }[] {
-  return [
-    ...new Map(
-      events.map((event) => [messageKey(event), { campaignId: event.campaignId, contactId: event.contactId }]),
-    ).values(),
-  ];
+function isAct(event: IncomingEvent): event is IncomingEvent & { kind: 'opened' | 'clicked' } {
+  return event.kind === 'opened' || event.kind === 'clicked';
 }
 
 function distinct(events: StorableEvent[]): StorableEvent[] {

@@ -2,6 +2,7 @@ import { inTransaction } from '../../store/database.ts';
 import { findRun, finishRun, insertRun } from '../../store/statements/journal.ts';
 import { closeUndoneRun, listMovedOn, undoRunChanges } from '../../store/statements/undo-run.ts';
 import { holdAgain } from '../../store/statements/storms.ts';
+import { undoRejudging } from '../events/rejudge-acts.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
@@ -29,7 +30,8 @@ export async function undoRun(deps: Deps, runId: number, reason: string, actor: 
       throw new Problem('wrong-state', `Run ${runId} was undone by somebody else meanwhile.`);
     const counts = await undoRunChanges(sql, runId, { actorKind: 'person', actor, runId: id });
     await holdAgain(sql, runId);
-    await finishRun(sql, id, { restored: counts.restored, leftAlone: counts.leftAlone });
+    const acts = await undoRejudging(deps, sql, runId);
+    await finishRun(sql, id, { restored: counts.restored, leftAlone: counts.leftAlone, ...(acts > 0 ? { acts } : {}) });
     return {
       runId: id,
       ...counts,

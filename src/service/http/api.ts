@@ -18,6 +18,7 @@ import { addressRoutes } from './routes/addresses.ts';
 import { verificationRoutes } from './routes/verifications.ts';
 import { contactRoutes } from './routes/contacts.ts';
 import { importRoutes } from './routes/imports.ts';
+import { actorRoutes } from './routes/actors.ts';
 import { eventRoutes } from './routes/events.ts';
 import { returnRoutes } from './routes/returns.ts';
 import { organisationRoutes } from './routes/organisation.ts';
@@ -36,6 +37,7 @@ export const ROUTES: Route[] = [
   ...verificationRoutes,
   ...campaignRoutes,
   ...eventRoutes,
+  ...actorRoutes,
   ...returnRoutes,
   ...suppressionRoutes,
   ...ruleRoutes,

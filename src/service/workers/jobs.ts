@@ -2,6 +2,7 @@ import PgBoss from 'pg-boss';
 import type { Logger } from 'pino';
 import { runImport } from '../../operations/contacts/import-contacts.ts';
 import type { Deps } from '../../operations/deps.ts';
+import { applyAutomated } from '../../operations/rules/automated-addresses.ts';
 import { applyBounceRule } from '../../operations/rules/bounce-rule.ts';
 import { applySunsetRule } from '../../operations/rules/sunset-rule.ts';
 import { BrandEntity } from '../../store/entities/organisation.ts';
@@ -50,6 +51,7 @@ export async function startSchedule(
 
 async function applyAllRules(deps: Deps): Promise<void> {
   const request = { expected: null, reason: 'on schedule', actorKind: 'rule' as const };
+  await applyAutomated(deps, { ...request, actor: 'the rule of automated addresses' });
   await applyBounceRule(deps, { ...request, actor: 'the bounce rule' });
   for (const brand of await deps.database.getRepository(BrandEntity).find()) {
     await applySunsetRule(deps, { ...request, brandId: brand.id, actor: 'the sunset rule' });

@@ -44,7 +44,10 @@ export async function noteTraps(sql: Sql, traps: (Pair & { at: number })[]): Pro
   );
 }
 
-export interface StoredAct extends Pair {
+export interface StoredAct {
+  /** Null where another system did not say. */
+  campaignId: number | null;
+  contactId: number;
   id: string;
   kind: 'opened' | 'clicked';
   at: number;
@@ -63,6 +66,55 @@ export async function findActs(sql: Sql, pairs: Pair[], since: number): Promise<
      WHERE e.kind IN ('opened', 'clicked') AND e.occurred_at >= to_timestamp($3::float8 / 1000.0)`,
     [pairs.map((pair) => pair.campaignId), pairs.map((pair) => pair.contactId), since],
   );
+}
+
+/** Opens and clicks of the contacts from number `from` to `to` but not with it, in any campaign. Uses event_by_contact. */
+export async function findActsOfContacts(sql: Sql, from: number, to: number): Promise<StoredAct[]> {
+  return sql.query(
+    `SELECT e.id, e.campaign_id AS "campaignId", e.contact_id::float8 AS "contactId", e.kind, (extract(epoch FROM e.occurred_at) * 1000)::float8 AS at,
+       e.actor, e.actor_reason AS "actorReason", e.detail
+     FROM event e WHERE e.contact_id >= $1 AND e.contact_id < $2 AND e.kind IN ('opened', 'clicked')`,
+    [from, to],
+  );
+}
+
+/** The last of the next contacts with activity after number `after`, or nothing when there are none. */
+export async function findNextContacts(sql: Sql, after: number, count: number): Promise<number | undefined> {
+  const [row]: { last: number | null }[] = await sql.query(
+    `SELECT max(contact_id)::float8 AS last FROM (SELECT contact_id FROM activity WHERE contact_id > $1 ORDER BY contact_id LIMIT $2) n`,
+    [after, count],
+  );
+  return row?.last ?? undefined;
+}
+
+/** Notes what a run judged anew, so that it can be undone. */
+export async function noteJudgements(
+  sql: Sql,
+  runId: number,
+  acts: { id: string; contactId: number; at: number; actor: string; actorReason: string; was: { actor: string; actorReason: string | null } }[],
+): Promise<void> {
+  await sql.query(
+    `INSERT INTO act_judgement (run_id, event_id, contact_id, occurred_at, was_actor, was_reason, actor, reason)
+     SELECT $2::int, r.id, r."contactId", to_timestamp(r.at / 1000.0), (r.was->>'actor')::event_actor, r.was->>'actorReason', r.actor::event_actor, r."actorReason"
+     FROM json_to_recordset($1::json) AS r(id uuid, "contactId" bigint, at float8, actor text, "actorReason" text, was json)`,
+    [JSON.stringify(acts), runId],
+  );
+} // prettier-ignore
+
+/**
+ * Gives the acts that a run judged anew the actor they had before, those that were not judged again since, and says of
+ * which contacts they are.
+ */
+export async function takeJudgementsBack(sql: Sql, runId: number): Promise<{ acts: number; contactIds: number[] }> {
+  const [row]: { acts: number; contactIds: number[] }[] = await sql.query(
+    `WITH back AS (
+       UPDATE event e SET actor = j.was_actor, actor_reason = j.was_reason FROM act_judgement j
+       WHERE j.run_id = $1 AND e.contact_id = j.contact_id AND e.id = j.event_id AND e.actor = j.actor AND e.actor_reason = j.reason
+         AND e.occurred_at BETWEEN j.occurred_at - interval '1 millisecond' AND j.occurred_at + interval '1 millisecond' RETURNING e.contact_id)
+     SELECT count(*)::int AS acts, coalesce(array_agg(DISTINCT contact_id::float8), '{}') AS "contactIds" FROM back`,
+    [runId],
+  );
+  return row!;
 }
 
 /** Gives stored opens and clicks another actor. The instant is there to find the one partition. */

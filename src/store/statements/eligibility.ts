@@ -204,7 +204,7 @@ export const JUDGE_PICKED_CTES = judgeCtes(AUDIENCE_OF_PICKED, EVERYTHING_APPLIE
 const marketing = `$3::text = 'marketing'`;
 const entered = (reason: Reason): string => `j.bits & ${bitOf(reason)} > 0`;
 
-/** When each reason applies, over `judged j`. `machine` and `capped` have no source yet. */
+/** When each reason applies, over `judged j`. `capped` has no source yet. */
 const REASON_TESTS: Readonly<Record<Reason, string>> = {
   erased: `j.erased_at IS NOT NULL OR ${entered('erased')}`,
   archived: `j.archived_at IS NOT NULL`,
@@ -215,7 +215,7 @@ const REASON_TESTS: Readonly<Record<Reason, string>> = {
   unconfirmed: `${marketing} AND j.pending AND NOT j.subscribed`,
   'no-permission': `${marketing} AND NOT j.any_row`,
   sunset: entered('sunset'),
-  machine: 'false',
+  machine: entered('machine'),
   'left-out': 'j.left_out',
   capped: 'false',
   duplicate: 'j.has_it',

@@ -99,6 +99,7 @@ const ERASURES = [
    UPDATE reconciliation_row r SET given = '${GONE}', address = NULL, hash = p.hash, contact_id = NULL FROM person p
    WHERE r.contact_id = p.id OR r.address = p.address OR strpos(lower(r.given), p.address) > 0`,
   `WITH ${PEOPLE} DELETE FROM verification_row r USING person p WHERE r.address = p.address OR strpos(lower(r.given), p.address) > 0`,
+  `WITH ${PEOPLE} DELETE FROM event_aside a USING person p WHERE a.address = p.address`,
   `WITH ${PEOPLE} DELETE FROM refused_value r USING person p WHERE r.value = p.address`,
   `WITH ${PEOPLE} DELETE FROM sign_up_rate r USING person p WHERE r.key = 'address ' || p.hash`,
   `WITH ${PEOPLE}

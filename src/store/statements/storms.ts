@@ -157,10 +157,16 @@ export async function closeStorm(
   return affected > 0;
 }
 
-/** A storm whose release was undone is held again. */
+/**
+ * A storm whose release was undone is held again. Its entries are lifted because the bounces are held, not because a person
+ * knows better: when it is released again, they count.
+ */
 export async function holdAgain(sql: Sql, runId: number): Promise<void> {
   await sql.query(
-    `UPDATE storm SET state = 'held', decided_at = NULL, decided_by = NULL, reason = NULL, run_id = NULL WHERE run_id = $1`,
+    `WITH held AS (
+       UPDATE storm SET state = 'held', decided_at = NULL, decided_by = NULL, reason = NULL, run_id = NULL WHERE run_id = $1 RETURNING id)
+     UPDATE suppression_entry e SET lift_kind = 'rule' FROM journal j
+     WHERE EXISTS (SELECT FROM held) AND j.run_id = $1 AND j.subject = 'entry' AND e.id = j.subject_id AND e.lift_kind = 'undo'`,
     [runId],
   );
 }

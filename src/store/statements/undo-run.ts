@@ -38,6 +38,9 @@ export async function undoRunChanges(sql: Sql, runId: number, act: Act): Promise
      stages AS (
        UPDATE contact_stage s SET stage = b.before->>'stage', since = coalesce((b.before->>'since')::timestamptz, now()), cause = jsonb_build_object('undoneRun', $1::int)
        FROM back b WHERE b.subject = 'stage' AND s.contact_id = b.contact_id AND s.brand_id = b.subject_id),
+     machines AS (
+       UPDATE automated_address m SET state = coalesce(nullif(b.before->>'state', 'cleared'), 'person'), since = now(), decided_by = coalesce(b.before->>'decidedBy', $3)
+       FROM back b WHERE b.subject = 'machine' AND m.contact_id = b.contact_id),
      contacts_back AS (
        SELECT contact_id, jsonb_object_agg(subject, before) FILTER (WHERE subject IN ('deliverability', 'archive', 'address', 'verdict', 'details')) AS was,
          coalesce(array_agg(after->>'tag') FILTER (WHERE subject = 'tag' AND before IS NULL), '{}') AS tagged,

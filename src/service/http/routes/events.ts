@@ -1,14 +1,15 @@
 import type Joi from 'joi';
 import { takeEvents, type OutsideEvent, type TakenEvents } from '../../../operations/events/take-events.ts';
-import { findProxyList, saveProxyList, type ProxyList } from '../../../operations/events/proxy-list.ts';
-import { rebuildActivity } from '../../../operations/events/rebuild-activity.ts';
+import { takeEventsAside } from '../../../operations/events/events-aside.ts';
 import { Problem } from '../../../operations/problem.ts';
 import * as schema from '../../../shared/schemas.ts';
+import { dropEventsAside, listEventsAside } from '../../../store/statements/events-aside.ts';
+import { pageOf, readCursor, type PageQuery } from '../paging.ts';
 import { isPlainEvent } from '../plain-event.ts';
 import { route, type Route } from '../route.ts';
 
 export const eventRoutes: Route[] = [
-  route<never, { unknown: 'refuse' | 'create' }>({
+  route<never, { unknown: 'refuse' | 'create' | 'keep' }>({
     method: 'post', path: '/events', summary: 'Record events from another system: one, an array, or JSON Lines, at most 10,000; repeats are no-ops', query: schema.eventsQuery, raw: 'application/json or application/x-ndjson',
     async handle({ deps, query, c }): Promise<TakenEvents> {
       const { events, refused } = readEvents(await c.req.text());
@@ -17,17 +18,22 @@ export const eventRoutes: Route[] = [
       return { ...taken, refused: [...refused, ...lines].sort((a, b) => a.line - b.line) };
     },
   }),
-  route({
-    method: 'post', path: '/activity/rebuild', summary: 'Derive all activity from the events, report what differed and put it right',
-    handle: ({ deps }) => rebuildActivity(deps),
+  route<never, PageQuery & { address?: string }>({
+    method: 'get', path: '/events/aside', summary: 'Events that wait for their address to be a contact', query: schema.asideQuery,
+    async handle({ deps, query }) {
+      const filter = { address: query.address?.toLowerCase() ?? null, known: false };
+      return pageOf(await listEventsAside(deps.database, filter, readCursor(query.cursor, 0), query.limit + 1), query.limit, (row) => row.id);
+    },
   }),
   route({
-    method: 'get', path: '/proxies', summary: 'Networks and user agents of image proxies, as the operator keeps them',
-    handle: ({ deps }) => findProxyList(deps.database),
+    method: 'post', path: '/events/aside/take', summary: 'Record those whose address is a contact by now',
+    handle: ({ deps }) => takeEventsAside(deps),
   }),
-  route<never, never, ProxyList>({
-    method: 'patch', path: '/proxies', summary: 'Keep another list of image proxies; past opens stay as they were judged', body: schema.proxyList,
-    handle: ({ deps, body, who }) => saveProxyList(deps, body, who.name),
+  route<never, never, { address?: string }>({
+    method: 'post', path: '/events/aside/drop', summary: 'Drop events that wait', body: schema.asideDrop,
+    async handle({ deps, body }) {
+      return { dropped: await dropEventsAside(deps.database, { address: body.address?.toLowerCase() ?? null }) };
+    },
   }),
 ]; // prettier-ignore
 

@@ -1,0 +1,115 @@
+import { inTransaction, type Sql } from '../../store/database.ts';
+import {
+  findActsOfContacts,
+  findNextContacts,
+  noteJudgements,
+  repaintActs,
+  takeJudgementsBack,
+} from '../../store/statements/acts.ts';
+import { findAddresses } from '../../store/statements/contacts.ts';
+import { rebuildActivityOf } from '../../store/statements/events.ts';
+import { findRun, finishRun, insertRun, type RunRow } from '../../store/statements/journal.ts';
+import { lockContacts } from '../../store/statements/marks.ts';
+import { callBackFromSends } from '../campaigns/call-back.ts';
+import type { Deps } from '../deps.ts';
+import { found, Problem } from '../problem.ts';
+import { applyConsequences } from './apply-consequences.ts';
+import { judgeAnew, type ChangedAct } from './judge-acts.ts';
+
+export interface RejudgePreview {
+  /** Opens and clicks that would have another actor, or another reason for it. */
+  acts: number;
+  contacts: number;
+  /** By what they were and what they would be, the most first. */
+  moves: { kind: 'opened' | 'clicked'; from: string; to: string; acts: number }[];
+  sample: { contactId: number; address: string; kind: 'opened' | 'clicked'; at: number; from: string; to: string }[];
+}
+
+/** Contacts whose acts are judged at once. */
+const BATCH = 2000;
+const SAMPLE = 20;
+
+/** Which stored opens and clicks are judged otherwise by the lists and rules of today. Nothing is written. */
+export async function previewRejudging(deps: Deps): Promise<RejudgePreview> {
+  const moves = new Map<string, RejudgePreview['moves'][number]>();
+  const sampled: ChangedAct[] = [];
+  let acts = 0;
+  let contacts = 0;
+  for await (const span of spans(deps)) {
+    const changed = await judgeAnew(deps, deps.database, await findActsOfContacts(deps.database, ...span));
+    acts += changed.length;
+    contacts += new Set(changed.map(({ contactId }) => contactId)).size;
+    for (const act of changed) {
+      const move = { kind: act.kind, from: wordsOf(act.was.actor, act.was.actorReason), to: wordsOf(act.actor, act.actorReason) }; // prettier-ignore
+      const key = JSON.stringify(move);
+      const known = moves.get(key);
+      if (known) known.acts++;
+      else moves.set(key, { ...move, acts: 1 });
+      if (sampled.length < SAMPLE) sampled.push(act);
+    }
+  }
+  const addresses = await findAddresses(deps.database, [...new Set(sampled.map(({ contactId }) => contactId))]);
+  const sample = sampled.map(({ contactId, kind, at, was, actor, actorReason }) => ({ contactId, address: addresses.get(contactId)!, kind, at, from: wordsOf(was.actor, was.actorReason), to: wordsOf(actor, actorReason) })); // prettier-ignore
+  return { acts, contacts, moves: [...moves.values()].sort((a, b) => b.acts - a.acts), sample };
+}
+
+/**
+ * Judges all stored opens and clicks by the lists and rules of today, as one run that can be undone; activity and
+ * deliverability follow. Stages move when the ladder is next worked out.
+ * @throws Problem count-moved
+ */
+export async function rejudgeActs(
+  deps: Deps,
+  request: { expect: number; reason: string; actor: string },
+): Promise<RunRow> {
+  const { acts: now } = await previewRejudging(deps);
+  if (Math.abs(now - request.expect) > Math.max(1, request.expect) * 0.01)
+    throw new Problem('count-moved', `${request.expect} acts were expected to change; now it is ${now}.`, { extra: { expected: request.expect, now } }); // prettier-ignore
+  const runId = await insertRun(deps.database, { kind: 'acts judged anew', brandId: null, actor: request.actor, reason: request.reason }); // prettier-ignore
+  const counts = { acts: 0, contacts: 0 };
+  for await (const span of spans(deps))
+    await inTransaction(deps.database, async (sql) => {
+      const changed = await judgeAnew(deps, sql, await findActsOfContacts(sql, ...span));
+      if (changed.length === 0) return;
+      const contactIds = contactsOf(changed);
+      await lockContacts(sql, contactIds);
+      await repaintActs(sql, changed);
+      await noteJudgements(sql, runId, changed);
+      await followActors(deps, sql, contactIds);
+      counts.acts += changed.length;
+      counts.contacts += contactIds.length;
+    });
+  await finishRun(deps.database, runId, counts);
+  await callBackFromSends(deps, 'all');
+  return found(await findRun(deps.database, runId), `run ${runId}`);
+}
+
+/** Part of undoing a run: its acts get the actor back that they had. Returns how many. */
+export async function undoRejudging(deps: Deps, sql: Sql, runId: number): Promise<number> {
+  const { acts, contactIds } = await takeJudgementsBack(sql, runId);
+  if (acts > 0) await followActors(deps, sql, contactIds);
+  return acts;
+}
+
+async function followActors(deps: Deps, sql: Sql, contactIds: number[]): Promise<void> {
+  await rebuildActivityOf(sql, contactIds);
+  await applyConsequences(deps, sql, [], contactIds);
+}
+
+/** Stretches of contact numbers, from one to the next but not with it. */
+async function* spans(deps: Deps): AsyncGenerator<[number, number]> {
+  for (let after = 0; ;) {
+    const last = await findNextContacts(deps.database, after, BATCH);
+    if (last === undefined) return;
+    yield [after + 1, last + 1];
+    after = last;
+  }
+}
+
+function contactsOf(acts: ChangedAct[]): number[] {
+  return [...new Set(acts.map(({ contactId }) => contactId))].sort((a, b) => a - b);
+}
+
+function wordsOf(actor: string, reason: string | null): string {
+  return reason === null ? actor : `${actor} (${reason})`;
+}

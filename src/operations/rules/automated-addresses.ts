@@ -1,0 +1,151 @@
+import { DEFAULT_AUTOMATED_RULE, whyAutomated, type AutomatedRule } from '../../core/rules/automated-address.ts';
+import { inTransaction, type Sql } from '../../store/database.ts';
+import {
+  countAutomated,
+  listAutomatedCandidates,
+  setAutomated,
+  type AutomatedRow,
+  type AutomatedState,
+} from '../../store/statements/automated-addresses.ts';
+import { findAddresses, findContactIds } from '../../store/statements/contacts.ts';
+import { findRun, finishRun, insertRun, type Act, type RunRow } from '../../store/statements/journal.ts';
+import { findSetting, saveSetting } from '../../store/statements/settings.ts';
+import {
+  enterEntries,
+  findBuiltInLists,
+  findEntriesOfContacts,
+  liftEntries,
+  type NewEntry,
+} from '../../store/statements/suppression.ts';
+import { callBackFromSends } from '../campaigns/call-back.ts';
+import type { Deps } from '../deps.ts';
+import { found, Problem } from '../problem.ts';
+
+export interface AutomatedPreview {
+  rule: AutomatedRule;
+  counts: Record<AutomatedState, number>;
+  toMark: number;
+  toClear: number;
+  sample: { contactId: number; address: string; to: 'marked' | 'cleared'; because: string }[];
+}
+
+const NAME = 'machine rule';
+/** Contacts looked at in one statement. */
+const BATCH = 1000;
+const SAMPLE = 20;
+
+export async function findAutomatedRule(sql: Sql): Promise<AutomatedRule> {
+  return { ...DEFAULT_AUTOMATED_RULE, ...(await findSetting<AutomatedRule>(sql, NAME)) };
+}
+
+/** Whose mark as an automated address would come or go, under the saved rule or one that is tried. Nothing is written. */
+export async function previewAutomated(deps: Deps, tried: Partial<AutomatedRule> = {}): Promise<AutomatedPreview> {
+  const rule = { ...(await findAutomatedRule(deps.database)), ...tried };
+  const preview: AutomatedPreview = { rule, counts: await countAutomated(deps.database), toMark: 0, toClear: 0, sample: [] }; // prettier-ignore
+  for await (const rows of candidates(deps, rule))
+    for (const change of rows.flatMap((row) => changeOf(rule, row))) {
+      preview[change.state === 'marked' ? 'toMark' : 'toClear']++;
+      const { contactId, address, state: to, because } = change;
+      if (preview.sample.length < SAMPLE) preview.sample.push({ contactId, address, to, because });
+    }
+  return preview;
+}
+
+/** Saves the rule if it was changed, and marks by it as one run; entries follow if marks are to stop mail. @throws Problem count-moved */
+export async function applyAutomated(
+  deps: Deps,
+  request: { rule?: Partial<AutomatedRule>; expected: number | null; reason: string; actor: string; actorKind: 'person' | 'rule' }, // prettier-ignore
+): Promise<RunRow> {
+  const { expected, reason, actor, actorKind } = request;
+  if (expected !== null) {
+    const { toMark, toClear } = await previewAutomated(deps, request.rule);
+    const now = toMark + toClear;
+    if (Math.abs(now - expected) > Math.max(1, expected) * 0.01)
+      throw new Problem('count-moved', `${expected} were expected to change; now it is ${now}.`, { extra: { expected, now } }); // prettier-ignore
+  }
+  const rule = { ...(await findAutomatedRule(deps.database)), ...request.rule };
+  if (request.rule) await saveSetting(deps.database, NAME, rule, actor);
+  const runId = await insertRun(deps.database, { kind: 'automated addresses', brandId: null, actor, reason });
+  const counts = { marked: 0, cleared: 0, heldBack: 0, lifted: 0 };
+  for await (const rows of candidates(deps, rule)) {
+    const act = { actorKind, actor, runId };
+    await inTransaction(deps.database, async (sql) => {
+      const changes = rows.flatMap((row) => changeOf(rule, row));
+      await setAutomated(sql, changes, null, act);
+      counts.marked += changes.filter(({ state }) => state === 'marked').length;
+      counts.cleared += changes.filter(({ state }) => state === 'cleared').length;
+      const moved = await followMarks(sql, rule, rows.map((row) => ({ ...row, marked: isMarked(rule, row) })), act); // prettier-ignore
+      counts.heldBack += moved.entered;
+      counts.lifted += moved.lifted;
+    });
+  }
+  await finishRun(deps.database, runId, counts);
+  if (counts.heldBack > 0) await callBackFromSends(deps, 'all');
+  return found(await findRun(deps.database, runId), `run ${runId}`);
+}
+
+/** A person says of these what they are: the rule leaves them so. As one run. @throws Problem invalid-input */
+export async function judgeAutomated(
+  deps: Deps,
+  request: { addresses: string[]; as: 'person' | 'machine'; reason: string; actor: string },
+): Promise<RunRow> {
+  const { addresses, actor, reason } = request;
+  const ids = await findContactIds(deps.database, addresses.map((address) => address.trim().toLowerCase())); // prettier-ignore
+  if (ids.size === 0) throw new Problem('invalid-input', 'None of these addresses is a contact.', { field: 'addresses' }); // prettier-ignore
+  const contactIds = [...ids.values()];
+  const state = request.as === 'person' ? 'person' : 'marked';
+  const rule = await findAutomatedRule(deps.database);
+  const runId = await inTransaction(deps.database, async (sql) => {
+    const run = await insertRun(sql, { kind: 'automated addresses', brandId: null, actor, reason });
+    const act = { actorKind: 'person' as const, actor, runId: run };
+    const changed = await setAutomated(sql, contactIds.map((contactId) => ({ contactId, state, because: reason })), actor, act); // prettier-ignore
+    const named = await findAddresses(sql, contactIds);
+    await followMarks(sql, rule, contactIds.map((contactId) => ({ contactId, address: named.get(contactId)!, marked: state === 'marked', evidence: { because: reason } })), act); // prettier-ignore
+    await finishRun(sql, run, { [state]: changed });
+    return run;
+  });
+  await callBackFromSends(deps, 'all');
+  return found(await findRun(deps.database, runId), `run ${runId}`);
+}
+
+async function* candidates(deps: Deps, rule: AutomatedRule): AsyncGenerator<AutomatedRow[]> {
+  for (let after = 0; ;) {
+    const rows = await listAutomatedCandidates(deps.database, rule, deps.now(), after, BATCH);
+    if (rows.length > 0) yield rows;
+    if (rows.length < BATCH) return;
+    after = rows.at(-1)!.contactId;
+  }
+}
+
+/** What the rule changes of one address; what a person decided stands. */
+function changeOf(rule: AutomatedRule, row: AutomatedRow): (AutomatedRow & { state: 'marked' | 'cleared'; because: string })[] {
+  if (row.decidedBy !== null) return [];
+  const because = whyAutomated(rule, row.facts);
+  if (because !== undefined && row.state !== 'marked') return [{ ...row, state: 'marked', because }];
+  if (because === undefined && row.state === 'marked') return [{ ...row, state: 'cleared', because: 'what is on record no longer says so' }]; // prettier-ignore
+  return [];
+} // prettier-ignore
+
+function isMarked(rule: AutomatedRule, row: AutomatedRow): boolean {
+  return row.decidedBy === null ? whyAutomated(rule, row.facts) !== undefined : row.state === 'marked';
+}
+
+/** Entries of the built-in list for those who are marked, if marks stop mail; lifted for all others of them. */
+async function followMarks(
+  sql: Sql,
+  rule: AutomatedRule,
+  rows: { contactId: number; address: string; marked: boolean; evidence: unknown; facts?: unknown }[],
+  act: Act,
+): Promise<{ entered: number; lifted: number }> {
+  const listId = (await findBuiltInLists(sql)).get('automated 0')!;
+  const stopped = new Set(rows.filter(({ marked }) => rule.stops && marked).map(({ contactId }) => contactId));
+  const standing = await findEntriesOfContacts(sql, rows.map(({ contactId }) => contactId), ['automated'], null); // prettier-ignore
+  const over = standing.filter(({ contactId }) => !stopped.has(contactId));
+  await liftEntries(sql, over.map(({ id }) => id), 'no longer taken for an automated address', act.actorKind, act); // prettier-ignore
+  const entries = rows.flatMap((row): NewEntry[] => {
+    if (!stopped.has(row.contactId)) return [];
+    const evidence = row.facts ?? row.evidence;
+    return [{ listId, kind: 'address', value: row.address, reason: 'looks like an automated address', source: 'the rule of automated addresses', evidence, expiresAt: null }]; // prettier-ignore
+  });
+  return { entered: (await enterEntries(sql, entries, act)).entered, lifted: over.length };
+}
