@@ -10,6 +10,8 @@ export function makeActorCalls({ get, post, send }: Calls) {
     rejudgeActs: (expect: number, reason: string) => post<api.Run>('/activity/judge', { expect, reason }),
     proxies: () => get<returned.ProxyList>('/proxies'),
     saveProxies: (list: returned.ProxyList) => send<returned.ProxyList>('PATCH', '/proxies', { body: list }),
+    sites: () => get<returned.Sites>('/sites'),
+    saveSites: (hosts: string[]) => send<returned.Sites>('PATCH', '/sites', { body: { hosts } }),
     automated: (filter: { state?: returned.AutomatedAddress['state'] } & PageOptions = {}) =>
       get<api.Page<returned.AutomatedAddress>>('/automated-addresses', filter),
     previewAutomated: (rule?: Partial<returned.AutomatedRule>) =>

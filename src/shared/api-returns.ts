@@ -106,9 +106,22 @@ export interface ProxyList {
 export interface RejudgePreview {
   acts: number;
   contacts: number;
-  moves: { kind: 'opened' | 'clicked'; from: string; to: string; acts: number }[];
+  moves: { kind: 'opened' | 'clicked' | 'visited'; from: string; to: string; acts: number }[];
   /** `at` in milliseconds since the epoch. */
-  sample: { contactId: number; address: string; kind: 'opened' | 'clicked'; at: number; from: string; to: string }[];
+  sample: {
+    contactId: number;
+    address: string;
+    kind: 'opened' | 'clicked' | 'visited';
+    at: number;
+    from: string;
+    to: string;
+  }[];
+}
+
+/** Your own sites, on which the script tells of visits. */
+export interface Sites {
+  hosts: string[];
+  scriptUrl: string;
 }
 
 /** When an address is taken for one that a program reads. */

@@ -321,6 +321,13 @@ export const rejudge = Joi.object({
   expect: Joi.number().integer().min(0).required().description('Acts that change, as the preview says'),
   reason: text(500).required(),
 });
+export const sites = Joi.object({
+  hosts: Joi.array()
+    .items(text(253))
+    .max(200)
+    .required()
+    .description('Hosts of your own, as www.larkfield.example; those below them are meant too'),
+});
 export const proxyList = Joi.object({
   networks: Joi.array().items(text(60)).max(5000).required().description('CIDR blocks, as 192.0.2.0/24 or 2001:db8::/32'),
   agents: Joi.array().items(text(100).min(3)).max(500).required().description('Words in a user agent, in any case'),

@@ -183,8 +183,19 @@ describe('human or machine', () => {
     expect(reasons(clicks([1, 0], [0, 30_000]))).toEqual(['trap-link', 'trap-link']);
   });
 
+  test('a visit is by whoever clicked before it, within half an hour', () => {
+    const visit = (after: number, facts = {}): ActFacts => act({ kind: 'visited', link: null, at: NOW + after, ...facts }); // prettier-ignore
+    expect(reasons([act({ link: 0 }), visit(1000), visit(30 * 60_000 + 1)])).toEqual([
+      'trap-link',
+      'trap-link',
+      'person',
+    ]);
+    expect(reasons([act(), visit(1000), visit(1000, { userAgent: 'Headless' })])).toEqual(['person', 'person', 'declared-robot']); // prettier-ignore
+    expect(reasons([visit(-1000), act({ method: 'HEAD' }), act({ at: NOW + 70_000 }), visit(80_000)])).toEqual(['person', 'head-request', 'person', 'person']); // prettier-ignore
+  });
+
   test('in whatever order the acts of a message come, each is judged the same', () => {
-    const some = fc.record({ kind: fc.constantFrom('opened' as const, 'clicked' as const), at: fc.integer({ min: NOW, max: NOW + 90_000 }), link: fc.integer({ min: 0, max: 4 }) }); // prettier-ignore
+    const some = fc.record({ kind: fc.constantFrom('opened' as const, 'clicked' as const, 'visited' as const), at: fc.integer({ min: NOW, max: NOW + 90_000 }), link: fc.integer({ min: 0, max: 4 }) }); // prettier-ignore
     fc.assert(
       fc.property(fc.array(some, { maxLength: 12 }), fc.infiniteStream(fc.nat()), (acts, chances) => {
         const given = acts.map((one) => act(one));

@@ -1,6 +1,7 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { deliveryReport } from '../../src/simulator/outside/reports.ts';
 import type { Mailbox } from '../../src/shared/api-returns.ts';
+import { makeCuttingLine } from '../support/cutting-line.ts';
 import { startDovecot, type Dovecot } from '../support/dovecot.ts';
 import { makeCampaign, makeList, startRealService, until, type Running } from '../support/service.ts';
 import { startSink } from '../support/sink.ts';
@@ -9,7 +10,7 @@ let dovecot: Dovecot;
 let service: Running;
 let sink: Awaited<ReturnType<typeof startSink>>;
 
-const NAMES = ['ada', 'bo', 'cy', 'di'];
+const NAMES = ['ada', 'bo', 'cy', 'di', 'ed'];
 
 beforeAll(async () => {
   dovecot = await startDovecot();
@@ -77,6 +78,39 @@ test('the same messages under other numbers, in another mailbox that is polled, 
   expect(await returned()).toBe(before);
 });
 
+test('when the server gives all messages other numbers they are read again, and count nothing twice', async () => {
+  const [before, { processed }] = [await returned(), await box('returns')];
+  await dovecot.renumber();
+  await until(async () => (await box('returns')).processed === processed + dovecot.count());
+  expect({ returned: await returned(), dead: await Promise.all(NAMES.map(isDead)) }).toEqual({ returned: before, dead: [true, true, true, true, false] }); // prettier-ignore
+});
+
+test('a line that breaks in the middle of a message loses nothing: it is fetched again, and counts once', async () => {
+  const before = await returned();
+  const line = await makeCuttingLine(dovecot.port, 200_000);
+  try {
+    await service.client.keepMailbox({ ...settings, name: 'returns', port: line.port });
+    dovecot.deliver(report('ed') + `\n${'x'.repeat(78)}`.repeat(5000));
+    await until(() => isDead('ed'));
+    expect({ cuts: line.cuts, returned: await returned() }).toEqual({ cuts: 1, returned: before + 1 });
+    await service.client.keepMailbox({ ...settings, name: 'returns', port: dovecot.port });
+  } finally {
+    await line.stop();
+  }
+});
+
+test('a letter to a brand’s mailbox that asks to stop is put before a person, who unsubscribes its sender from that brand', async () => {
+  const [brand] = await service.client.brands();
+  await service.client.keepMailbox({ ...settings, name: 'returns', port: dovecot.port, brandId: brand!.id });
+  await until(async () => (await box('returns')).brandId === brand!.id);
+  dovecot.deliver('From: Cy Larsen <cy@lanternpost.example>\nTo: hello@larkfield.example\nSubject: unsubscribe\n\nThank you.\n'); // prettier-ignore
+  await until(async () => (await service.client.returns({ state: 'asks' })).items.length === 1);
+  const [letter] = (await service.client.returns({ state: 'asks' })).items;
+  expect(letter!.because).toContain('a person decides');
+  await service.client.grantStop(letter!.id);
+  expect((await service.client.check('cy@lanternpost.example')).brands[0]!.reasons).toContain('unsubscribed');
+});
+
 test('a wrong password is said once and shown; no server, too; a mailbox that is mended goes on', async () => {
   await service.client.keepMailbox({ ...settings, name: 'locked', port: dovecot.port, passwordIn: 'AVENDEL_SECRET_WRONG' }); // prettier-ignore
   await service.client.keepMailbox({ ...settings, name: 'nowhere', port: 1 });
@@ -92,7 +126,9 @@ test('a wrong password is said once and shown; no server, too; a mailbox that is
   expect((await box('nowhere')).trouble).toMatch(/ECONNREFUSED/);
   expect((await box('unset')).trouble).toMatch(/neither AVENDEL_SECRET_NOT_SET nor/);
   await service.client.keepMailbox({ ...settings, name: 'locked', port: dovecot.port });
-  await until(async () => (await box('locked')).trouble === null && (await box('locked')).processed === 2);
+  await until(
+    async () => (await box('locked')).trouble === null && (await box('locked')).processed === dovecot.count(),
+  );
   for (const name of ['locked', 'nowhere', 'unset', 'polled']) await service.client.removeMailbox((await box(name)).id);
   expect((await service.client.mailboxes()).map(({ name }) => name)).toEqual(['returns']);
 });

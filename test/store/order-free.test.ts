@@ -52,8 +52,8 @@ describe('invariant 4, order-free', () => {
     switch (what) {
       case 0: return [sent, event('bounced', after, { class: 'hard' })];
       case 1: case 2: case 3: return [sent, event('bounced', after, { class: 'soft' })];
-      case 4: return [sent, event('clicked', after, { link: 1, userAgent: 'Mail' })];
-      case 5: return [sent, event('clicked', after, { link: 0, userAgent: 'Mail' }), event('clicked', after + 900, { link: 2, userAgent: 'Mail' })];
+      case 4: return [sent, event('clicked', after, { link: 1, userAgent: 'Mail' }), event('visited', after + 1500)];
+      case 5: return [sent, event('clicked', after, { link: 0, userAgent: 'Mail' }), event('clicked', after + 900, { link: 2, userAgent: 'Mail' }), event('visited', after + 1200)];
       case 6: return [sent, event('opened', after, { userAgent: 'Mail' })];
       case 7: return [sent, event('complained', after)];
       case 8: return [event('unsubscribed', after, { lists: [world.listId] })];

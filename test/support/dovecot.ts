@@ -18,6 +18,8 @@ export interface Dovecot {
   count(folder?: string): number;
   /** Ends the server, and starts it again on the same mail. */
   restart(): Promise<void>;
+  /** The same, with all messages under other numbers and another UIDVALIDITY, as when a mailbox is restored. */
+  renumber(): Promise<void>;
   stop(): Promise<void>;
 }
 
@@ -87,6 +89,12 @@ service anvil {
     count: (folder) => ['new', 'cur'].flatMap((part) => readdirSync(join(mail, 'box', folder ? `.${folder}` : '', part))).length, // prettier-ignore
     restart: async () => {
       await end();
+      await start();
+    },
+    renumber: async () => {
+      await end();
+      for (const name of readdirSync(join(mail, 'box')))
+        if (name.startsWith('dovecot')) rmSync(join(mail, 'box', name));
       await start();
     },
     stop: async () => {

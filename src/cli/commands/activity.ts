@@ -24,6 +24,14 @@ export function addCommands(group: Command): void {
     ]);
     if (done.differing > 0) process.exitCode = 1;
   });
+  withOutput(
+    group
+      .command('sites')
+      .description('your own sites, on which a script tells of visits by people who come from a message'),
+  )
+    .option('--host <host>', 'add a site, as www.larkfield.example; may be repeated', collect, [])
+    .option('--remove <host>', 'take one off; may be repeated', collect, [])
+    .action(keepSites);
   withOutput(group.command('proxies').description('image proxies whose opens say nothing: networks and user agents'))
     .option('--network <block>', 'add a network, as 192.0.2.0/24; may be repeated', collect, [])
     .option('--agent <words>', 'add words in a user agent; may be repeated', collect, [])
@@ -40,6 +48,17 @@ export function addCommands(group: Command): void {
       ]);
       if (changed && !options.json && !options.jsonl) line('From now on. Opens before: avendel activity judge'); // prettier-ignore
     });
+}
+
+async function keepSites(options: OutputOptions & { host: string[]; remove: string[] }): Promise<void> {
+  const client = connect();
+  const kept = await client.sites();
+  const hosts = [...new Set([...kept.hosts, ...options.host])].filter((host) => !options.remove.includes(host));
+  const changed = options.host.length + options.remove.length > 0;
+  printOne(changed ? await client.saveSites(hosts) : kept, options, (sites) => [
+    `Your own sites: ${sites.hosts.join(', ') || 'none'}`,
+    `On each of their pages: <script src="${sites.scriptUrl}" defer></script>`,
+  ]);
 }
 
 async function judgeAnew(options: OutputOptions & { expect?: string; reason?: string }): Promise<void> {

@@ -10,9 +10,12 @@ export interface Judgement {
   reason: ActorReason;
 }
 
-/** One open or click. Instants are milliseconds since the epoch. */
+/** Kinds of acts whose actor is judged: a visit, when it began at a link of a message. */
+export type ActKind = 'opened' | 'clicked' | 'visited';
+
+/** One open, click or visit. Instants are milliseconds since the epoch. */
 export interface ActFacts {
-  kind: 'opened' | 'clicked';
+  kind: ActKind;
   at: number;
   /** Number of the link that was followed; null for an open, or where another system did not say. */
   link: number | null;
@@ -42,8 +45,10 @@ const BURST_LINKS = 3;
 const BURST_MS = 2_000;
 /** All links of a message, three or more, within so long: no slower than the window of a trap. */
 const ALL_LINKS_MS = TRAP_WINDOW_MS;
-/** Acts further apart than this have no bearing on each other. */
+/** Opens and clicks further apart than this have no bearing on each other. */
 export const REACH_MS = TRAP_WINDOW_MS;
+/** A visit that begins within so long of a click of its message is by whoever clicked. */
+export const VISIT_REACH_MS = 30 * 60_000;
 const CLICK_TOO_SOON_MS = 2_000;
 const OPEN_TOO_SOON_MS = 1_000;
 
@@ -54,13 +59,26 @@ const DECLARED_ROBOT =
 const IMAGE_PROXY = /image-?proxy|mail-?privacy|prefetch/i;
 
 /**
- * Decides for each of these opens and clicks of one message whether it was a person's, a machine's, or cannot be told, and
+ * Decides for each of these acts on one message whether it was a person's, a machine's, or cannot be told, and
  * says why. Pure: the answer depends on the set of acts and not on their order, so it can be decided anew at any time.
  */
 export function judgeActs(acts: readonly ActFacts[], message: MessageFacts, isProxy: IsProxy): Judgement[] {
   const traps = [...message.trappedAt, ...acts.filter(isTrap).map(({ at }) => at)];
   const bursts = findBursts(acts, message.links);
-  return acts.map((act) => judge(act, message.acceptedAt, traps, bursts, isProxy));
+  const judged = acts.map((act) => judge(act, message.acceptedAt, traps, bursts, isProxy));
+  return acts.map((act, index) => (act.kind === 'visited' ? judgeVisit(act, acts, judged) : judged[index]!));
+}
+
+/** Somebody who follows a link and what comes of it are one: a scanner that runs a page's script visits nothing. */
+function judgeVisit(visit: ActFacts, acts: readonly ActFacts[], judged: readonly Judgement[]): Judgement {
+  if (DECLARED_ROBOT.test(visit.userAgent)) return { actor: 'machine', reason: 'declared-robot' };
+  const clicks = acts.flatMap(({ kind, at }, index) =>
+    kind === 'clicked' && at <= visit.at && visit.at - at <= VISIT_REACH_MS ? [{ at, ...judged[index]! }] : [],
+  );
+  // Of two in one instant a person's is meant, and otherwise either says the same.
+  clicks.sort((a, b) => b.at - a.at || a.actor.localeCompare(b.actor) || a.reason.localeCompare(b.reason));
+  const [latest] = clicks;
+  return latest ? { actor: latest.actor, reason: latest.reason } : { actor: 'human', reason: 'person' };
 }
 
 function judge(
@@ -85,7 +103,7 @@ export function isTrap(act: Pick<ActFacts, 'link'> & { kind: string }): boolean 
 }
 
 function isTooSoon({ kind, at }: ActFacts, acceptedAt: number | null): boolean {
-  if (acceptedAt === null) return false;
+  if (acceptedAt === null || kind === 'visited') return false;
   return at - acceptedAt < (kind === 'clicked' ? CLICK_TOO_SOON_MS : OPEN_TOO_SOON_MS);
 }
 

@@ -1,7 +1,7 @@
 import { createHmac, timingSafeEqual } from 'node:crypto';
 
 /** What a token lets its bearer do. One letter in the token's payload; a token of one use is never valid for another. */
-export type TokenUse = 'open' | 'click' | 'unsubscribe' | 'return' | 'sign-up' | 'confirm';
+export type TokenUse = 'open' | 'click' | 'unsubscribe' | 'return' | 'sign-up' | 'confirm' | 'visit';
 
 export interface TokenPayload {
   use: TokenUse;
@@ -9,7 +9,7 @@ export interface TokenPayload {
   campaignId: number;
   /** For `confirm` the sign-up; 0 for `sign-up`. */
   contactId: number;
-  /** Number of the link in its campaign, for `click`; 0 otherwise. */
+  /** Number of the link in its campaign, for `click` and `visit`; 0 otherwise. */
   link: number;
 }
 
@@ -20,7 +20,7 @@ export interface TokenKey {
 }
 
 /** By number in the token: new ones go to the end. */
-const USES: TokenUse[] = ['open', 'click', 'unsubscribe', 'return', 'sign-up', 'confirm'];
+const USES: TokenUse[] = ['open', 'click', 'unsubscribe', 'return', 'sign-up', 'confirm', 'visit'];
 const MAC_BYTES = 10;
 const BODY_BYTES = 13;
 const ALPHABET = 'abcdefghijklmnopqrstuvwxyz234567';

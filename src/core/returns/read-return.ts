@@ -46,6 +46,12 @@ export function readReturn(raw: Uint8Array | string, envelopeTo = ''): ReadRetur
   return storable({ ...readKind(opened), message_id: original.messageId, token: original.token });
 }
 
+/** Whom a message says it is from, in normal form; anybody can write that. Nothing when it names nobody, or several. */
+export function senderOf(raw: Uint8Array | string): string | undefined {
+  const senders = addressesIn(field(parseMessage(raw).fields, 'from') ?? '');
+  return senders.length === 1 ? senders[0] : undefined;
+}
+
 /**
  * A reading whose texts can be kept and sent on: without NUL, and without the half of a character that a limit cut in two
  * or a report made up. Neither can stand in PostgreSQL's text or JSON.

@@ -1,14 +1,20 @@
 import type { EventDetail } from '../../core/activity/event.ts';
-import { judgeActs, type ActFacts, type ActorReason, type Judgement } from '../../core/activity/judge-actor.ts';
+import {
+  judgeActs,
+  type ActFacts,
+  type ActKind,
+  type ActorReason,
+  type Judgement,
+} from '../../core/activity/judge-actor.ts';
 import type { Actor } from '../../shared/words.ts';
 import type { Sql } from '../../store/database.ts';
 import { findMessageFacts, type StoredAct } from '../../store/statements/acts.ts';
 import type { Deps } from '../deps.ts';
 import { findIsProxy } from './proxy-list.ts';
 
-/** An open or click, as it comes in or as it is stored. */
+/** An open, click or visit, as it comes in or as it is stored. */
 export interface MessageAct {
-  kind: 'opened' | 'clicked';
+  kind: ActKind;
   /** Milliseconds since the epoch. */
   at: number;
   contactId: number;

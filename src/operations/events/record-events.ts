@@ -1,5 +1,5 @@
 import { eventId, type EventDetail, type StorableEvent } from '../../core/activity/event.ts';
-import { isTrap, REACH_MS } from '../../core/activity/judge-actor.ts';
+import { isTrap, REACH_MS, VISIT_REACH_MS, type ActKind } from '../../core/activity/judge-actor.ts';
 import type { EventKind } from '../../shared/words.ts';
 import { inTransaction, type Sql } from '../../store/database.ts';
 import {
@@ -109,17 +109,20 @@ async function keepLedger(sql: Sql, added: StorableEvent[]): Promise<void> {
 }
 
 /**
- * A click can complete a burst or follow a trap link, and an acceptance can come late: each can change who made the opens
- * and clicks that came before. Returns the contacts of whom an act was given another actor.
+ * A click can complete a burst or follow a trap link, and an acceptance can come late: each can change who made the acts
+ * that came before; a visit is whose the click before it was. Returns the contacts of whom an act was given another actor.
  */
 async function decideAgain(deps: Deps, sql: Sql, added: StorableEvent[]): Promise<number[]> {
   const causes = added
     .filter(hasCampaign)
-    .filter((event) => event.kind === 'clicked' || (event.kind === 'sent' && event.source !== OWN_SOURCE));
+    .filter(
+      (event) =>
+        event.kind === 'clicked' || event.kind === 'visited' || (event.kind === 'sent' && event.source !== OWN_SOURCE),
+    );
   if (causes.length === 0) return [];
   const since = causes.reduce((least, event) => Math.min(least, event.at), Infinity) - REACH_MS;
   // Those before are judged along, for what they mean for the others, and stay as they are.
-  const acts = await findActs(sql, distinctMessages(causes), since - REACH_MS);
+  const acts = await findActs(sql, distinctMessages(causes), since - REACH_MS - VISIT_REACH_MS);
   const changed = (await judgeAnew(deps, sql, acts)).filter(({ at }) => at >= since);
   if (changed.length === 0) return [];
   await repaintActs(sql, changed);
@@ -134,7 +137,9 @@ function hasCampaign<T extends { campaignId: number | null }>(event: T): event i
   return event.campaignId !== null;
 }
 
-function isAct(event: IncomingEvent): event is IncomingEvent & { kind: 'opened' | 'clicked' } {
+/** Acts whose actor is judged. A visit that another system tells of is a person's; one that began at a link is whose the click was. */
+function isAct(event: IncomingEvent): event is IncomingEvent & { kind: ActKind } {
+  if (event.kind === 'visited') return event.campaignId !== null;
   return event.kind === 'opened' || event.kind === 'clicked';
 }
 

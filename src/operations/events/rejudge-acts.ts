@@ -1,3 +1,4 @@
+import type { ActKind } from '../../core/activity/judge-actor.ts';
 import { inTransaction, type Sql } from '../../store/database.ts';
 import {
   findActsOfContacts,
@@ -21,8 +22,8 @@ export interface RejudgePreview {
   acts: number;
   contacts: number;
   /** By what they were and what they would be, the most first. */
-  moves: { kind: 'opened' | 'clicked'; from: string; to: string; acts: number }[];
-  sample: { contactId: number; address: string; kind: 'opened' | 'clicked'; at: number; from: string; to: string }[];
+  moves: { kind: ActKind; from: string; to: string; acts: number }[];
+  sample: { contactId: number; address: string; kind: ActKind; at: number; from: string; to: string }[];
 }
 
 /** Contacts whose acts are judged at once. */

@@ -23,7 +23,7 @@ export async function matchReturn(
   const parsed = parseAddress(of.address);
   const address = parsed.ok ? parsed.address : of.address;
   const contactId = found((await findContactIds(deps.database, [address])).get(address), `contact ${address}`);
-  const campaignId = await findSentCampaign(deps.database, contactId, of.campaignId ?? null);
+  const campaignId = await findSentCampaign(deps.database, contactId, of.campaignId ?? null, row.brandId);
   if (campaignId === undefined)
     throw new Problem('invalid-input', `${address} was not sent ${of.campaignId === undefined ? 'anything' : `campaign ${of.campaignId}`}: this return cannot be about it.`, { field: 'campaignId' }); // prettier-ignore
   const delivery = (await findDelivery(deps.database, campaignId, contactId))!;
@@ -47,10 +47,10 @@ export async function matchReturn(
 export async function grantStop(deps: Deps, id: number, actor: string): Promise<Unsubscribed> {
   const row = found(await findReturn(deps.database, id), `return ${id}`);
   const contact = row.contactId === null ? undefined : await findContact(deps.database, { id: row.contactId });
-  if (row.state !== 'asks' || !contact || row.campaignId === null)
+  const brandId = row.campaignId === null ? row.brandId : (await getCampaign(deps, row.campaignId)).brandId;
+  if (row.state !== 'asks' || !contact || brandId === null)
     throw new Problem('wrong-state', `Return ${id} does not ask to stop, or has been answered.`);
-  const { brandId } = await getCampaign(deps, row.campaignId);
-  const reason = `by reply: “${row.reading.asks_to_stop ?? ''}”`;
+  const reason = `by reply: “${row.reading.asks_to_stop ?? row.reading.because}”`;
   const done = await unsubscribeByRequest(deps, { address: contact.address, brandId, reason, actor });
   await setAnswered(deps.database, id, `${actor} unsubscribed them, as they asked; ${row.reading.because}`);
   return done;

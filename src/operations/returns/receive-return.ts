@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto';
-import { readReturn, type ReadReturn } from '../../core/returns/read-return.ts';
+import { readReturn, senderOf, type ReadReturn } from '../../core/returns/read-return.ts';
 import { inTransaction } from '../../store/database.ts';
+import { findContactIds } from '../../store/statements/contacts.ts';
 import { findDelivery, insertReturn, type DeliveryOfToken, type ReturnState } from '../../store/statements/returns.ts';
 import { findSignUp, turnAwaySignUp } from '../../store/statements/sign-ups.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
@@ -20,14 +21,20 @@ export interface ReceivedReturn {
 /**
  * Takes in one returned message: reads it, keeps it, and counts it if its token verifies. Anything else is kept as
  * unmatched and changes nothing, so a forged report can suppress nobody. Kept and counted in one transaction; the same
- * message twice is counted once.
+ * message twice is counted once. `brandId` is the brand of the mailbox it was in.
  */
-export async function receiveReturn(deps: Deps, raw: Buffer, envelopeTo: string): Promise<ReceivedReturn> {
+export async function receiveReturn(
+  deps: Deps,
+  raw: Buffer,
+  envelopeTo: string,
+  brandId: number | null = null,
+): Promise<ReceivedReturn> {
   const reading = readReturn(raw, envelopeTo);
   const delivery = (await findDeliveryOf(deps, reading, envelopeTo)) ?? (await findSignUpOf(deps, reading));
   const event = delivery ? eventOf(deps, reading, delivery) : undefined;
-  const state: ReturnState = event ? (reading.asks_to_stop === undefined ? 'counted' : 'asks') : delivery ? 'noted' : 'unmatched'; // prettier-ignore
-  const because = delivery ? reading.because : unmatchedBecause(reading);
+  const asking = delivery ? undefined : await findAsking(deps, reading, raw, brandId);
+  const state: ReturnState = asking !== undefined ? 'asks' : event ? (reading.asks_to_stop === undefined ? 'counted' : 'asks') : delivery ? 'noted' : 'unmatched'; // prettier-ignore
+  const because = delivery ? reading.because : asking !== undefined ? 'from a contact, as its From field says, which anybody can write: a person decides' : unmatchedBecause(reading); // prettier-ignore
   const digest = uuidOf(createHash('sha256').update(envelopeTo).update('\0').update(raw).digest('hex'));
   if (event) await ensureMonths(deps, [event]);
   const { id, affected } = await inTransaction(deps.database, async (sql) => {
@@ -39,7 +46,8 @@ export async function receiveReturn(deps: Deps, raw: Buffer, envelopeTo: string)
       state,
       because,
       campaignId: delivery?.campaignId ?? null,
-      contactId: delivery?.contactId ?? null,
+      contactId: delivery?.contactId ?? asking ?? null,
+      brandId: delivery?.brandId ?? brandId,
     });
     const recorded =
       kept.fresh && event
@@ -71,6 +79,22 @@ async function findSignUpOf(deps: Deps, reading: ReadReturn): Promise<MessageOfT
   const one = payload && (await findSignUp(deps.database, payload.contactId));
   if (!one || one.contactId === null) return undefined;
   return { campaignId: null, contactId: one.contactId, brandId: one.brandId, address: one.address, listIds: [one.listId], signUpId: one.id }; // prettier-ignore
+}
+
+/**
+ * The contact from whom a letter to a brand's mailbox seems to come that names no message of ours and asks to stop. It
+ * proves nothing, so a person decides.
+ */
+async function findAsking(
+  deps: Deps,
+  reading: ReadReturn,
+  raw: Buffer,
+  brandId: number | null,
+): Promise<number | undefined> {
+  const asks =
+    reading.kind === 'unsubscribe_request' || (reading.kind === 'reply' && reading.asks_to_stop !== undefined);
+  const sender = asks && brandId !== null ? senderOf(raw) : undefined;
+  return sender === undefined ? undefined : (await findContactIds(deps.database, [sender])).get(sender);
 }
 
 /** Whoever cannot be reached, or complains of being asked, is not asked again. */

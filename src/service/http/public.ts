@@ -2,8 +2,10 @@ import { randomUUID } from 'node:crypto';
 import { Hono, type Context } from 'hono';
 import { bodyLimit } from 'hono/body-limit';
 import type { TokenPayload, TokenUse } from '../../core/message/token.ts';
+import { siteScript } from '../../core/message/visit-link.ts';
 import { TRAP_LINK } from '../../core/message/compile-message.ts';
 import { OWN_SOURCE, type IncomingEvent } from '../../operations/events/record-events.ts';
+import { findDestination, findVisit } from '../../operations/events/sites.ts';
 import { Problem } from '../../operations/problem.ts';
 import type { Deps } from '../../operations/deps.ts';
 import { findLink } from '../../store/statements/campaigns.ts';
@@ -46,7 +48,29 @@ export function makePublicApp(deps: Deps, recorder: EventRecorder, networkOf: Ne
     // The trap link leads nowhere: whoever follows it is no person.
     return payload.link === TRAP_LINK
       ? c.body(null, 204, NEVER_CACHED)
-      : c.body(null, 302, { ...NEVER_CACHED, location: url });
+      : c.body(null, 302, { ...NEVER_CACHED, location: await findDestination(deps, url, payload) });
+  });
+
+  const script = siteScript(`${deps.publicUrl}/v`, VISITOR_DAYS);
+  app.get('/v.js', (c) =>
+    c.body(script, 200, {
+      'content-type': 'text/javascript; charset=utf-8',
+      'cache-control': 'public, max-age=3600',
+      'cross-origin-resource-policy': 'cross-origin',
+      'x-content-type-options': 'nosniff',
+    }),
+  );
+
+  // The script's beacon: text, so that no browser asks beforehand. It learns nothing from the answer.
+  app.post('/v', bodyLimit({ maxSize: MOST_FORM_BYTES }), async (c) => {
+    if (c.req.header('dnt') === '1' || c.req.header('sec-gpc') === '1') return c.body(null, 204, NEVER_CACHED);
+    const event = await findVisit(deps, parseTold(await c.req.text()), {
+      userAgent: (c.req.header('user-agent') ?? '').slice(0, 300),
+      network: networkOf(c),
+      brandOf: (payload) => brands.get(String(payload.campaignId), () => brandOf(deps, payload)),
+    });
+    if (event) await recorder.record(event);
+    return c.body(null, 204, NEVER_CACHED);
   });
 
   app.get('/u/:token', async (c) => {
@@ -83,6 +107,18 @@ export function makePublicApp(deps: Deps, recorder: EventRecorder, networkOf: Ne
     throw error;
   });
   return app;
+}
+
+/** Days for which a site keeps who came by a link. */
+const VISITOR_DAYS = 30;
+
+function parseTold(text: string): Record<string, unknown> {
+  try {
+    const told: unknown = JSON.parse(text);
+    return typeof told === 'object' && told !== null ? (told as Record<string, unknown>) : {};
+  } catch {
+    return {};
+  }
 }
 
 function read(deps: Deps, token: string, use: TokenUse): TokenPayload | undefined {

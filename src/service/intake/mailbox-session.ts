@@ -105,7 +105,7 @@ async function takeNew(
     const message = await client.fetchOne(String(uid), { source: { maxLength: MAX_MESSAGE_BYTES } }, { uid: true });
     // Somebody else may have taken it out meanwhile.
     if (message && message.source) {
-      const { state } = await receiveReturn(deps, message.source, '');
+      const { state } = await receiveReturn(deps, message.source, '', mailbox.brandId);
       const outcome = state === 'noted' || state === 'unmatched' ? state : 'counted';
       await actAfterwards(client, uid, mailbox.afterwards[outcome]);
     }

@@ -1,5 +1,5 @@
 import type { EventDetail } from '../../core/activity/event.ts';
-import type { MessageFacts } from '../../core/activity/judge-actor.ts';
+import type { ActKind, MessageFacts } from '../../core/activity/judge-actor.ts';
 import type { Sql } from '../database.ts';
 import { queryPrepared } from '../prepared.ts';
 
@@ -49,31 +49,31 @@ export interface StoredAct {
   campaignId: number | null;
   contactId: number;
   id: string;
-  kind: 'opened' | 'clicked';
+  kind: ActKind;
   at: number;
   actor: string;
   actorReason: string | null;
   detail: EventDetail | null;
 }
 
-/** Opens and clicks already stored for these messages, none earlier than `since`. Uses event_by_contact. */
+/** Opens, clicks and visits already stored for these messages, none earlier than `since`. Uses event_by_contact. */
 export async function findActs(sql: Sql, pairs: Pair[], since: number): Promise<StoredAct[]> {
   return sql.query(
     `SELECT e.id, e.campaign_id AS "campaignId", e.contact_id::float8 AS "contactId", e.kind, (extract(epoch FROM e.occurred_at) * 1000)::float8 AS at,
        e.actor, e.actor_reason AS "actorReason", e.detail
      FROM (SELECT DISTINCT campaign_id, contact_id FROM unnest($1::int[], $2::bigint[]) AS x(campaign_id, contact_id)) p
      JOIN event e ON e.contact_id = p.contact_id AND e.campaign_id = p.campaign_id
-     WHERE e.kind IN ('opened', 'clicked') AND e.occurred_at >= to_timestamp($3::float8 / 1000.0)`,
+     WHERE e.kind IN ('opened', 'clicked', 'visited') AND e.occurred_at >= to_timestamp($3::float8 / 1000.0)`,
     [pairs.map((pair) => pair.campaignId), pairs.map((pair) => pair.contactId), since],
   );
 }
 
-/** Opens and clicks of the contacts from number `from` to `to` but not with it, in any campaign. Uses event_by_contact. */
+/** Opens and clicks, and visits that began at one, of the contacts from number `from` to `to` but not with it, in any campaign. Uses event_by_contact. */
 export async function findActsOfContacts(sql: Sql, from: number, to: number): Promise<StoredAct[]> {
   return sql.query(
     `SELECT e.id, e.campaign_id AS "campaignId", e.contact_id::float8 AS "contactId", e.kind, (extract(epoch FROM e.occurred_at) * 1000)::float8 AS at,
        e.actor, e.actor_reason AS "actorReason", e.detail
-     FROM event e WHERE e.contact_id >= $1 AND e.contact_id < $2 AND e.kind IN ('opened', 'clicked')`,
+     FROM event e WHERE e.contact_id >= $1 AND e.contact_id < $2 AND (e.kind IN ('opened', 'clicked') OR (e.kind = 'visited' AND e.campaign_id IS NOT NULL))`,
     [from, to],
   );
 }

@@ -16,7 +16,7 @@ const TOTALS: Readonly<Record<string, string>> = {
   clicked_any: `e.kind = 'clicked'`,
   complained: `e.kind = 'complained'`,
   unsubscribed: `e.kind = 'unsubscribed'`,
-  visited: `e.kind = 'visited'`,
+  visited: `e.kind = 'visited' AND e.actor = 'human'`,
   purchased: `e.kind = 'purchased'`,
   replied: `e.kind = 'replied'`,
 };
@@ -27,7 +27,7 @@ const LATEST: Readonly<Record<string, string>> = {
   last_opened_at: `e.kind = 'opened' AND e.actor = 'human'`,
   last_clicked_at: `e.kind = 'clicked' AND e.actor = 'human'`,
   last_replied_at: `e.kind = 'replied'`,
-  last_visited_at: `e.kind = 'visited'`,
+  last_visited_at: `e.kind = 'visited' AND e.actor = 'human'`,
   last_purchased_at: `e.kind = 'purchased'`,
   last_confirmed_at: `e.kind = 'confirmed'`,
   last_subscribed_at: `e.kind = 'subscribed'`,

@@ -27,8 +27,8 @@ export async function findDeliverabilityFacts(sql: Sql, contactIds: number[]): P
      LEFT JOIN LATERAL (SELECT coalesce(json_agg(x), '[]') AS facts FROM (
        SELECT CASE WHEN e.kind = 'bounced' THEN 'bounced' WHEN e.kind = 'sent' THEN 'accepted' WHEN e.kind = 'delivered' THEN 'delivered' ELSE 'engaged' END AS kind,
          (extract(epoch FROM e.occurred_at) * 1000)::float8 AS at, e.campaign_id AS "campaignId", e.detail->>'class' AS "bounceClass", e.id AS "eventId"
-       FROM event e WHERE e.contact_id = c.id AND (e.kind IN ('bounced', 'sent', 'delivered', 'replied', 'visited', 'purchased', 'confirmed')
-         OR (e.kind IN ('opened', 'clicked') AND e.actor = 'human'))
+       FROM event e WHERE e.contact_id = c.id AND (e.kind IN ('bounced', 'sent', 'delivered', 'replied', 'purchased', 'confirmed')
+         OR (e.kind IN ('opened', 'clicked', 'visited') AND e.actor = 'human'))
          AND (e.kind <> 'bounced' OR NOT EXISTS (
            SELECT FROM hard_bounce h JOIN storm w ON w.id = h.storm_id WHERE h.event_id = e.id AND w.state <> 'released'))
          AND (c.mended_at IS NULL OR NOT EXISTS (

@@ -14,10 +14,12 @@ export interface ReturnRow {
   because: string;
   campaignId: number | null;
   contactId: number | null;
+  /** Of the message it is about, or of the mailbox it was in. */
+  brandId: number | null;
 }
 
 const COLUMNS = `id::float8 AS id, received_at AS "receivedAt", envelope_to AS "envelopeTo", length(raw) AS bytes, kind, reading, state, because,
-  campaign_id AS "campaignId", contact_id::float8 AS "contactId"`;
+  campaign_id AS "campaignId", contact_id::float8 AS "contactId", brand_id AS "brandId"`;
 
 /** Keeps a return; the same bytes to the same address are kept once. Returns its number, and whether it is new. */
 export async function insertReturn(
@@ -31,11 +33,12 @@ export async function insertReturn(
     because: string;
     campaignId: number | null;
     contactId: number | null;
+    brandId: number | null;
   },
 ): Promise<{ id: number; fresh: boolean }> {
   const inserted: { id: number }[] = await sql.query(
-    `INSERT INTO return_message (digest, envelope_to, raw, kind, reading, state, because, campaign_id, contact_id)
-     VALUES ($1, $2, $3, $4, $5::jsonb, $6, $7, $8, $9) ON CONFLICT (digest) DO NOTHING RETURNING id::float8 AS id`,
+    `INSERT INTO return_message (digest, envelope_to, raw, kind, reading, state, because, campaign_id, contact_id, brand_id)
+     VALUES ($1, $2, $3, $4, $5::jsonb, $6, $7, $8, $9, $10) ON CONFLICT (digest) DO NOTHING RETURNING id::float8 AS id`,
     [
       row.digest,
       row.envelopeTo,
@@ -46,6 +49,7 @@ export async function insertReturn(
       row.because,
       row.campaignId,
       row.contactId,
+      row.brandId,
     ],
   );
   if (inserted[0]) return { id: inserted[0].id, fresh: true };
@@ -140,17 +144,18 @@ export async function setMatched(
   return rows[0]?.digest;
 }
 
-/** The latest campaign that a contact was sent, or this one if they were. */
+/** The latest campaign that a contact was sent, of this brand if there is one, or the campaign named if they were sent it. */
 export async function findSentCampaign(
   sql: Sql,
   contactId: number,
   campaignId: number | null,
+  brandId: number | null,
 ): Promise<number | undefined> {
   const rows: { id: number }[] = await sql.query(
-    `SELECT campaign_id AS id FROM delivery
-     WHERE contact_id = $1 AND state IN ('accepted', 'refused', 'uncertain') AND ($2::int IS NULL OR campaign_id = $2)
-     ORDER BY coalesce(accepted_at, handed_at) DESC NULLS LAST LIMIT 1`,
-    [contactId, campaignId],
+    `SELECT d.campaign_id AS id FROM delivery d JOIN campaign k ON k.id = d.campaign_id
+     WHERE d.contact_id = $1 AND d.state IN ('accepted', 'refused', 'uncertain') AND ($2::int IS NULL OR d.campaign_id = $2)
+     ORDER BY k.brand_id IS NOT DISTINCT FROM $3::int DESC, coalesce(accepted_at, handed_at) DESC NULLS LAST LIMIT 1`,
+    [contactId, campaignId, brandId],
   );
   return rows[0]?.id;
 }

@@ -2,6 +2,7 @@ import type { AutomatedRule } from '../../../core/rules/automated-address.ts';
 import { findProxyList, saveProxyList, type ProxyList } from '../../../operations/events/proxy-list.ts';
 import { rebuildActivity } from '../../../operations/events/rebuild-activity.ts';
 import { previewRejudging, rejudgeActs } from '../../../operations/events/rejudge-acts.ts';
+import { findSites, saveSites, type Sites } from '../../../operations/events/sites.ts';
 import { applyAutomated, judgeAutomated, previewAutomated } from '../../../operations/rules/automated-addresses.ts';
 import * as schema from '../../../shared/schemas.ts';
 import { listAutomated, type AutomatedState } from '../../../store/statements/automated-addresses.ts';
@@ -29,6 +30,14 @@ export const actorRoutes: Route[] = [
   route<never, never, ProxyList>({
     method: 'patch', path: '/proxies', summary: 'Keep another list of image proxies; past opens stay as they were until they are judged anew', body: schema.proxyList,
     handle: ({ deps, body, who }) => saveProxyList(deps, body, who.name),
+  }),
+  route({
+    method: 'get', path: '/sites', summary: 'Your own sites, on which the script tells of visits',
+    handle: async ({ deps }) => ({ ...(await findSites(deps.database)), scriptUrl: `${deps.publicUrl}/v.js` }),
+  }),
+  route<never, never, Sites>({
+    method: 'patch', path: '/sites', summary: 'Keep other sites; links of messages to them name who comes, by a signed token', body: schema.sites,
+    handle: async ({ deps, body, who }) => ({ ...(await saveSites(deps, body, who.name)), scriptUrl: `${deps.publicUrl}/v.js` }),
   }),
   route<never, PageQuery & { state: AutomatedState }>({
     method: 'get', path: '/automated-addresses', summary: 'Addresses that look automated, with their evidence', query: schema.automatedQuery,
