@@ -79,7 +79,6 @@ const PICTURES = {
     await page.getByRole('link', { name: 'verified.csv' }).first().click();
     await page.getByRole('heading', { name: /What the verdicts do/ }).waitFor();
   },
-  waiting: async (page) => page.goto(`${base}/contacts/waiting`),
   cost: async (page) => page.goto(`${base}/contacts/cost`),
   // After `avendel contacts reconcile demo/partner-school.csv`.
   reconcile: async (page) => {
@@ -112,7 +111,15 @@ const PICTURES = {
     await page.getByRole('heading', { name: 'The message' }).waitFor();
   },
   rules: async (page) => page.goto(`${base}/rules`),
-  runs: async (page) => page.goto(`${base}/runs`),
+  // After `avendel machines apply`.
+  machines: async (page) => page.goto(`${base}/contacts/machines`),
+  // Somebody behind a link scanner, who clicks too.
+  'time-line': async (page) => {
+    await page.goto(`${base}/contacts?part=emrys.lark@tollgate`);
+    await page.getByRole('link', { name: /Lark/ }).first().click();
+    await page.getByRole('heading', { name: 'Time line' }).waitFor();
+    await page.goto(`${page.url()}?kinds=opened,clicked,visited`);
+  },
 };
 
 const SETS = [

@@ -12,8 +12,8 @@ export function makeContactCalls({ get, post, send }: Calls) {
     contacts: (filter: permission.ContactQuery & PageOptions) =>
       get<api.Page<api.ContactListItem> & { total: number }>('/contacts', { ...filter }),
     contact: (id: number) => get<api.ContactDetail>(`/contacts/${id}`),
-    timeLine: (id: number, before?: string, limit?: number) =>
-      get<{ items: api.TimeLineItem[]; more: boolean }>(`/contacts/${id}/time-line`, { before, limit }),
+    timeLine: (id: number, options: { before?: string; kinds?: string; limit?: number } = {}) =>
+      get<{ items: api.TimeLineItem[]; more: boolean }>(`/contacts/${id}/time-line`, options),
     contactJournal: (id: number, options: PageOptions = {}) =>
       get<api.Page<api.JournalItem>>(`/contacts/${id}/journal`, { ...options }),
     check: (address: string) => get<api.AddressCheck>('/check', { address }),

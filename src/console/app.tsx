@@ -13,6 +13,7 @@ const Cost = lazy(() => import('./pages/contacts/cost.tsx'));
 const Reconcile = lazy(() => import('./pages/contacts/reconcile.tsx'));
 const Addresses = lazy(() => import('./pages/contacts/addresses.tsx'));
 const Verifications = lazy(() => import('./pages/contacts/verifications.tsx'));
+const Machines = lazy(() => import('./pages/contacts/machines.tsx'));
 const ImportPage = lazy(() => import('./pages/contacts/import.tsx'));
 const Campaigns = lazy(() => import('./pages/campaigns/campaigns.tsx'));
 const Campaign = lazy(() => import('./pages/campaigns/campaign.tsx'));
@@ -41,6 +42,7 @@ export function App() {
           <Route path="/contacts/addresses" element={<Addresses />} />
           <Route path="/contacts/verifications" element={<Verifications />} />
           <Route path="/contacts/verifications/:id" element={<Verifications />} />
+          <Route path="/contacts/machines" element={<Machines />} />
           <Route path="/contacts/:id" element={<Contact />} />
           <Route path="/campaigns" element={<Campaigns />} />
           <Route path="/campaigns/:id" element={<Campaign />} />

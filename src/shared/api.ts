@@ -97,7 +97,16 @@ export interface JournalItem {
   address: string | null;
   name: string | null;
   subject:
-    'stage' | 'deliverability' | 'subscription' | 'entry' | 'archive' | 'address' | 'tag' | 'verdict' | 'details';
+    | 'stage'
+    | 'deliverability'
+    | 'subscription'
+    | 'entry'
+    | 'archive'
+    | 'address'
+    | 'tag'
+    | 'verdict'
+    | 'details'
+    | 'machine';
   subjectId: number;
   before: Record<string, unknown> | null;
   after: Record<string, unknown> | null;

@@ -228,7 +228,12 @@ export const contactsExport = Joi.object({
   columns: text(2000).default('address,name,joined_at,deliverability,stage,lists,tags,archived_at').description('Names with commas between; others than these are attributes'),
 }); // prettier-ignore
 export const checkQuery = Joi.object({ address: text(1000).required() });
-export const timeLineQuery = Joi.object({ before: Joi.date().iso(), limit: page.limit });
+const KIND = `(${[...EVENT_KINDS, 'held-back'].join('|')})`;
+export const timeLineQuery = Joi.object({
+  before: Joi.date().iso(),
+  kinds: Joi.string().pattern(new RegExp(`^${KIND}(,${KIND})*$`), 'kinds of events with commas between').description(`Only these kinds, with commas between: ${EVENT_KINDS.join(', ')}, held-back`),
+  limit: page.limit,
+}); // prettier-ignore
 
 const format = {
   fileName: text(300).default('import.csv'),
@@ -296,7 +301,11 @@ export const mailboxPause = Joi.object({ paused: Joi.boolean().required() });
 export const asideQuery = Joi.object({ ...page, address: text(320).description('Only those of this address') });
 export const asideDrop = Joi.object({ address: text(320).description('Only those of this address; without it, all') });
 const automatedRuleFields = {
-  campaigns: Joi.number().integer().min(1).max(1000).description('Acts by a machine on so many campaigns'),
+  campaigns: Joi.number()
+    .integer()
+    .min(1)
+    .max(1000)
+    .description('Acts by a machine on so many campaigns, and none by a person'),
   opens: Joi.number().integer().min(5).max(100_000).description('Or more opens than this'),
   days: Joi.number().integer().min(1).max(3650).description('within so many days'),
   acts: Joi.number().integer().min(1).max(100).description('with fewer acts by a person than this, ever'),

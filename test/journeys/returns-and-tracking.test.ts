@@ -219,7 +219,7 @@ test('invariant 5, durable: what was answered survives kill -9', async () => {
   await service.restart();
   const ed = (await service.client.check('ed@lanternpost.example')).contact!;
   expect(
-    (await service.client.timeLine(ed.id, undefined, 500)).items.filter((item) => item.kind === 'opened'),
+    (await service.client.timeLine(ed.id, { limit: 500 })).items.filter((item) => item.kind === 'opened'),
   ).toHaveLength(answered);
   expect(answered).toBe(40);
 });

@@ -179,6 +179,7 @@ function addShow(group: Command): void {
     group.command('show <address>').description('who is this, may we write to them and why, with their time line'),
   )
     .option('--events <number>', 'events of the time line', '15')
+    .option('--only <kinds>', 'only these kinds of events, with commas between: clicked,opened')
     .action(showContact);
   withOutput(
     group.command('unsubscribe <address>').description('unsubscribe somebody who asked by telephone, letter or reply'),
@@ -220,11 +221,11 @@ function proofLine(one: SignUp): string {
   return `  ${moment(one.at)}  ${one.listName} by ${one.way}${one.source ? `, consent given at “${one.source}”` : ''}${one.network ? ` from ${one.network}` : ''}${confirmed}${agreed}${state}`;
 }
 
-async function showContact(address: string, options: OutputOptions & { events: string }): Promise<void> {
+async function showContact(address: string, options: OutputOptions & { events: string; only?: string }): Promise<void> {
   const client = connect();
   const check = await client.check(address);
   const timeLine = check.contact
-    ? await client.timeLine(check.contact.id, undefined, Number(options.events))
+    ? await client.timeLine(check.contact.id, { kinds: options.only, limit: Number(options.events) })
     : { items: [], more: false };
   const signUps = check.contact ? await client.contactSignUps(check.contact.id) : [];
   if (options.json || options.jsonl)

@@ -51,7 +51,7 @@ export function addCommands(group: Command): void {
 
 function withRule(command: Command): Command {
   return command
-    .option('--campaigns <number>', 'acts by a machine on so many campaigns')
+    .option('--campaigns <number>', 'acts by a machine on so many campaigns, and none by a person')
     .option('--opens <number>', 'or more opens than this')
     .option('--days <number>', 'within so many days')
     .option('--acts <number>', 'with fewer acts by a person than this, ever')
@@ -70,7 +70,7 @@ async function previewMarks(options: RuleOptions): Promise<void> {
   const preview = await connect().previewAutomated(ruleOf(options));
   const { rule, counts, toMark, toClear } = preview;
   printOne(preview, options, () => [
-    `Taken for automated: acts by a machine on ${rule.campaigns} campaigns, or more than ${rule.opens} opens in ${rule.days} days, with fewer than ${rule.acts} acts by a person ever. ${rule.stops ? 'A mark holds back from marketing.' : 'A mark is for review; it stops nothing.'}`,
+    `Taken for automated: acts by a machine on ${rule.campaigns} campaigns and none by a person, or more than ${rule.opens} opens in ${rule.days} days with fewer than ${rule.acts} acts by a person ever. ${rule.stops ? 'A mark holds back from marketing.' : 'A mark is for review; it stops nothing.'}`,
     `${count(counts.marked)} are marked; ${count(toMark)} more would be, ${count(toClear)} no longer. Of ${count(counts.person)} somebody said that a person reads them.`,
     ...(preview.sample.length === 0 ? [] : ['', tableText(preview.sample, [
       { head: 'Address', cell: (row) => row.address }, { head: 'Would be', cell: (row) => row.to }, { head: 'Because', cell: (row) => row.because },

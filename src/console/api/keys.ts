@@ -23,4 +23,5 @@ export const keys = {
   verifications: ['verifications'] as const,
   returns: ['returns'] as const,
   storms: ['storms'] as const,
+  machines: ['machines'] as const,
 };

@@ -21,10 +21,10 @@ export const useContacts = (filter: Parameters<typeof client.contacts>[0]) =>
 export const useContact = (id: number) => useQuery({ queryKey: keys.contact(id), queryFn: () => client.contact(id) });
 export const useCheck = (address: string) =>
   useQuery({ queryKey: keys.check(address), queryFn: () => client.check(address), enabled: address !== '' });
-export const useTimeLine = (id: number, limit: number) =>
+export const useTimeLine = (id: number, kinds: string, limit: number) =>
   useQuery({
-    queryKey: [...keys.contact(id), 'time-line', limit],
-    queryFn: () => client.timeLine(id, undefined, limit),
+    queryKey: [...keys.contact(id), 'time-line', kinds, limit],
+    queryFn: () => client.timeLine(id, { kinds: kinds || undefined, limit }),
     placeholderData: keepPreviousData,
   });
 export const useContactJournal = (id: number) =>
@@ -164,3 +164,11 @@ export const useReturnCounts = () => useQuery({ queryKey: [...keys.returns, 'cou
 export const useStorms = () => useQuery({ queryKey: keys.storms, queryFn: () => client.storms(), refetchInterval: 15_000 }); // prettier-ignore
 export const useStorm = (id: number) => useQuery({ queryKey: [...keys.storms, id], queryFn: () => client.storm(id) });
 export const useMailboxes = () => useQuery({ queryKey: [...keys.returns, 'mailboxes'], queryFn: () => client.mailboxes(), refetchInterval: 5_000 }); // prettier-ignore
+
+export const useAutomated = (filter: Parameters<typeof client.automated>[0]) =>
+  useQuery({ queryKey: [...keys.machines, filter], queryFn: () => client.automated(filter), placeholderData: keepPreviousData }); // prettier-ignore
+export const useAutomatedPreview = (rule: Parameters<typeof client.previewAutomated>[0]) =>
+  useQuery({ queryKey: [...keys.machines, 'preview', rule], queryFn: () => client.previewAutomated(rule), placeholderData: keepPreviousData }); // prettier-ignore
+export const useRejudging = () =>
+  useQuery({ queryKey: [...keys.machines, 'rejudging'], queryFn: () => client.previewRejudging() });
+export const useProxies = () => useQuery({ queryKey: [...keys.machines, 'proxies'], queryFn: () => client.proxies() });

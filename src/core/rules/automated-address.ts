@@ -1,6 +1,6 @@
 /** When an address is taken for one that a program reads. */
 export interface AutomatedRule {
-  /** Acts by a machine on so many campaigns… */
+  /** Acts by a machine on so many campaigns and none by a person… */
   campaigns: number;
   /** …or more opens than this within `days`… */
   opens: number;
@@ -28,9 +28,9 @@ export interface AutomatedFacts {
  * taken for the scanner.
  */
 export function whyAutomated(rule: AutomatedRule, facts: AutomatedFacts): string | undefined {
-  if (facts.acts >= rule.acts) return undefined;
   const acts = facts.acts === 0 ? 'no act by a person' : `${facts.acts} by a person`;
-  if (facts.machineCampaigns >= rule.campaigns)
+  if (facts.machineCampaigns >= rule.campaigns && facts.acts === 0)
     return `a machine acted on ${facts.machineCampaigns} campaigns, ${acts}`;
-  return facts.opens > rule.opens ? `${facts.opens} opens in ${rule.days} days, ${acts}` : undefined;
+  if (facts.opens > rule.opens && facts.acts < rule.acts) return `${facts.opens} opens in ${rule.days} days, ${acts}`;
+  return undefined;
 }

@@ -172,18 +172,27 @@ export interface TimeLineRow {
   detail: Record<string, unknown> | null;
 }
 
-/** What happened with one contact, newest first, before an instant: events, and the campaigns that held them back. */
-export async function listTimeLine(sql: Sql, contactId: number, before: Date, limit: number): Promise<TimeLineRow[]> {
+/**
+ * What happened with one contact, newest first, before an instant: events, and the campaigns that held them back; all kinds
+ * or those named, `held-back` among them.
+ */
+export async function listTimeLine(
+  sql: Sql,
+  contactId: number,
+  kinds: readonly string[] | null,
+  before: Date,
+  limit: number,
+): Promise<TimeLineRow[]> {
   return sql.query(
     `SELECT * FROM (
        SELECT e.id::text AS id, e.occurred_at AS at, e.kind::text AS kind, e.actor::text AS actor, e.actor_reason AS "actorReason", e.brand_id AS "brandId", e.campaign_id AS "campaignId",
          k.name AS "campaignName", e.detail
-       FROM event e LEFT JOIN campaign k ON k.id = e.campaign_id WHERE e.contact_id = $1 AND e.occurred_at < $2
+       FROM event e LEFT JOIN campaign k ON k.id = e.campaign_id WHERE e.contact_id = $1 AND e.occurred_at < $2 AND ($4::text[] IS NULL OR e.kind::text = ANY($4))
        UNION ALL
        SELECT 'held ' || d.campaign_id, d.held_back_at, 'held-back', 'machine', NULL, k.brand_id, d.campaign_id, k.name, jsonb_build_object('reasons', d.reasons)
-       FROM delivery d JOIN campaign k ON k.id = d.campaign_id WHERE d.contact_id = $1 AND d.state = 'held-back' AND d.held_back_at < $2
+       FROM delivery d JOIN campaign k ON k.id = d.campaign_id WHERE d.contact_id = $1 AND d.state = 'held-back' AND d.held_back_at < $2 AND ($4::text[] IS NULL OR 'held-back' = ANY($4))
      ) t ORDER BY at DESC, kind LIMIT $3`,
-    [contactId, before, limit],
+    [contactId, before, limit, kinds],
   );
 }
 

@@ -1,5 +1,6 @@
-import { Button } from '@mantine/core';
+import { Button, Select } from '@mantine/core';
 import { useState } from 'react';
+import { useSearchParams } from 'react-router';
 import type { JournalItem, TimeLineItem } from '../../../shared/api.ts';
 import { useContactJournal, useTimeLine } from '../../api/queries.ts';
 import { useBrand } from '../../brand.tsx';
@@ -8,20 +9,43 @@ import { Await, Door, Section } from '../../components/page.tsx';
 import { moment } from '../../components/words.ts';
 
 const PAGE = 20;
+const KINDS = [
+  { group: 'Together', items: [{ value: '', label: 'Everything' }, { value: 'sent,delivered,delayed,bounced,held-back', label: 'Messages and returns' }, { value: 'opened,clicked,visited', label: 'Opens, clicks, visits' }, { value: 'subscribed,confirmed,unsubscribed,complained', label: 'Consent and complaints' }] },
+  { group: 'One kind', items: ['sent', 'bounced', 'held-back', 'opened', 'clicked', 'visited', 'purchased', 'replied', 'complained', 'unsubscribed'].map((kind) => ({ value: kind, label: kind.replace('-', ' ') })) },
+]; // prettier-ignore
 
 /** Events, newest first; a person's acts in ink, a machine's lighter. Below, what the events changed. */
 export function TimeLine({ contactId }: { contactId: number }) {
   const { zone } = useBrand();
   const [limit, setLimit] = useState(PAGE);
-  const timeLine = useTimeLine(contactId, limit);
+  const [params, setParams] = useSearchParams();
+  const kinds = params.get('kinds') ?? '';
+  const timeLine = useTimeLine(contactId, kinds, limit);
   const journal = useContactJournal(contactId);
   return (
     <>
-      <Section head="Time line" beside={<Key />}>
+      <Section
+        head="Time line"
+        beside={
+          <span className="row">
+            <Key />
+            <Select
+              aria-label="Kinds of events"
+              data={KINDS}
+              value={kinds}
+              allowDeselect={false}
+              onChange={(value) => setParams(value ? { kinds: value } : {}, { replace: true })}
+              w={200}
+            />
+          </span>
+        }
+      >
         <Await of={timeLine}>
           {({ items, more }) => (
             <>
-              {items.length === 0 ? <p className="second">Nothing has happened yet.</p> : null}
+              {items.length === 0 ? (
+                <p className="second">{kinds === '' ? 'Nothing has happened yet.' : 'Nothing of this kind.'}</p>
+              ) : null}
               <div className="timeline">
                 {items.map((item) => (
                   <Event key={item.id} item={item} zone={zone} />
@@ -123,6 +147,8 @@ function words({ kind, detail }: TimeLineItem): string {
       return `Bought ${what ?? 'something'},`;
     case 'replied':
       return 'Replied to';
+    case 'visited':
+      return `Visited ${what ?? 'the site'}, from`;
     default:
       return `${kind[0]!.toUpperCase()}${kind.slice(1)}`;
   }
@@ -147,6 +173,12 @@ function Change({ item, zone }: { item: JournalItem; zone: string }) {
   );
 }
 
+const MACHINE_WORDS: Record<string, string> = {
+  marked: 'Marked as an automated address',
+  cleared: 'Not taken for automated any more',
+  person: 'Said to be read by a person',
+};
+
 /** One change of the journal in words. */
 export function changeWords({ subject, before, after }: JournalItem): string {
   const [was, is] = [before ?? {}, after ?? {}] as {
@@ -170,6 +202,7 @@ export function changeWords({ subject, before, after }: JournalItem): string {
   if (subject === 'archive')
     return is!.mergedInto ? 'Merged into another contact' : is!.archivedAt ? 'Archived' : 'Restored';
   if (subject === 'tag') return is!.tag === undefined ? `Tag ${was!.tag} taken off` : `Tagged ${is!.tag}`;
+  if (subject === 'machine') return MACHINE_WORDS[is!.state ?? ''] ?? 'Not taken for automated any more';
   if (subject === 'details') return `Changed: ${[...('name' in is! ? ['name'] : []), ...Object.keys(is!.attributes ?? {})].join(', ')}`; // prettier-ignore
   if (subject === 'verdict')
     return is!.verdict === undefined ? `Verdict ${was!.verdict} taken back` : `Verified as ${is!.verdict}`;

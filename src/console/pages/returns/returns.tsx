@@ -1,10 +1,14 @@
 import { Button, Select } from '@mantine/core';
+import { useState } from 'react';
 import { useSearchParams } from 'react-router';
-import type { ReturnCounts, ReturnItem, Storm } from '../../../shared/api-returns.ts';
+import type { Mailbox, ReturnCounts, ReturnItem, Storm } from '../../../shared/api-returns.ts';
 import { useMailboxes, useReturnCounts, useReturns, useStorms } from '../../api/queries.ts';
+import { client } from '../../api/client.ts';
+import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { Await, Door, Finding, Leaf, Section } from '../../components/page.tsx';
 import { count, moment, plural } from '../../components/words.ts';
+import { MailboxForm } from './mailbox-form.tsx';
 import { HeldStorm } from './held-storm.tsx';
 
 const STATES: { value: ReturnItem['state']; label: string }[] = [
@@ -75,15 +79,19 @@ function Kinds() {
 /** The mailboxes that returns are fetched from, and how they are. */
 function Mailboxes() {
   const { zone } = useBrand();
+  const [adding, setAdding] = useState(false);
+  const pause = useAct((_, box: Mailbox) => client.pauseMailbox(box.id, !box.paused));
   return (
-    <Section head="Mailboxes">
+    <Section head="Mailboxes" beside={adding ? undefined : <Button size="compact-sm" onClick={() => setAdding(true)}>Add one</Button>}>
+      {adding ? <MailboxForm done={() => setAdding(false)} /> : null}
       <Await of={useMailboxes()} rows={2}>
-        {(boxes) => boxes.length === 0 ? (
-          <p className="second">None. Returns come by SMTP alone. Fetch them from a mailbox, too: avendel mailboxes add --help</p>
+        {(boxes) => boxes.length === 0 ? adding ? null : (
+          <p className="second">None. Returns come by SMTP alone; they can be fetched from a mailbox, too.</p>
         ) : boxes.map((box) => (
           <p key={box.id}>
             {box.name}: {plural(box.processed, 'message', 'messages')} read{box.waiting ? `, ${count(box.waiting)} waiting` : ''}
             <span className="second"> {box.paused ? 'paused' : box.lastPollAt === null ? 'not looked into yet' : `last look ${moment(box.lastPollAt, zone)}`}</span>
+            <Button size="compact-xs" variant="subtle" onClick={() => pause.mutate(box)}>{box.paused ? 'Go on' : 'Pause'}</Button>
             {box.trouble === null ? null : <span className="problem" role="status">{box.trouble}</span>}
           </p>
         ))}

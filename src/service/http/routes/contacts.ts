@@ -42,10 +42,10 @@ export const contactRoutes: Route[] = [
       return { ...contact, subscriptions: await findContactSubscriptions(deps.database, contact.id) };
     },
   }),
-  route<WithId, { before?: Date; limit: number }>({
+  route<WithId, { before?: Date; kinds?: string; limit: number }>({
     method: 'get', path: '/contacts/:id/time-line', summary: 'What happened with one contact, newest first', params: schema.contactParams, query: schema.timeLineQuery,
     async handle({ deps, params, query }) {
-      const items = await listTimeLine(deps.database, params.id, query.before ?? new Date(8.64e15 / 1000), query.limit + 1);
+      const items = await listTimeLine(deps.database, params.id, query.kinds?.split(',') ?? null, query.before ?? new Date(8.64e15 / 1000), query.limit + 1);
       return { items: items.slice(0, query.limit), more: items.length > query.limit };
     },
   }),

@@ -1,0 +1,37 @@
+import { Button, NumberInput, Select, Switch, TextInput } from '@mantine/core';
+import { useState } from 'react';
+import type { NewMailbox } from '../../../client/return-calls.ts';
+import { client } from '../../api/client.ts';
+import { useBrands } from '../../api/queries.ts';
+import { useAct } from '../../api/use-act.ts';
+import { ProblemNote } from '../../components/page.tsx';
+
+const PORTS = { tls: 993, starttls: 143, none: 143 } as const;
+const AFTERWARDS = [{ value: 'leave', label: 'leave it' }, { value: 'flag', label: 'flag it' }, { value: 'delete', label: 'delete it' }, { value: 'move:Avendel', label: 'move it to Avendel' }]; // prettier-ignore
+const OUTCOMES = [{ name: 'counted', label: 'When it counted' }, { name: 'noted', label: 'When it is only noted' }, { name: 'unmatched', label: 'When it matches nothing' }] as const; // prettier-ignore
+
+/** Adds a mailbox that returns are fetched from, or changes the one of this name. */
+export function MailboxForm({ done }: { done: () => void }) {
+  const [box, setBox] = useState<NewMailbox>({ name: '', host: '', account: '', passwordIn: 'AVENDEL_SECRET_', security: 'tls', port: 993, folder: 'INBOX', idles: true, afterwards: { counted: 'leave', noted: 'leave', unmatched: 'leave' } }); // prettier-ignore
+  const brands = useBrands();
+  const keep = useAct(() => client.keepMailbox(box).then(done));
+  const set = (change: Partial<NewMailbox>): void => setBox({ ...box, ...change });
+  return (
+    <form className="stack" onSubmit={(event) => { event.preventDefault(); keep.mutate(undefined); }}>
+      <TextInput required label="Name" description="The name of a mailbox you have changes that one." value={box.name} onChange={(event) => set({ name: event.currentTarget.value })} />
+      <TextInput required label="Server" placeholder="imap.larkfield.example" value={box.host} onChange={(event) => set({ host: event.currentTarget.value })} />
+      <Select label="Line" allowDeselect={false} data={[{ value: 'tls', label: 'TLS' }, { value: 'starttls', label: 'STARTTLS' }, { value: 'none', label: 'none, on this machine only' }]} value={box.security ?? 'tls'} onChange={(value) => set({ security: value as NewMailbox['security'], port: PORTS[value as keyof typeof PORTS] })} />
+      <NumberInput label="Port" min={1} max={65535} value={box.port} onChange={(value) => typeof value === 'number' && set({ port: value })} />
+      <TextInput required label="Account" value={box.account} onChange={(event) => set({ account: event.currentTarget.value })} />
+      <TextInput required label="Where the password is" description="A variable of the service, AVENDEL_SECRET_…; never the password itself." value={box.passwordIn} onChange={(event) => set({ passwordIn: event.currentTarget.value })} />
+      <TextInput label="Folder" value={box.folder} onChange={(event) => set({ folder: event.currentTarget.value })} />
+      <Select label="Brand that its letters are to" clearable data={(brands.data ?? []).map((brand) => ({ value: String(brand.id), label: brand.name }))} value={box.brandId ? String(box.brandId) : null} onChange={(value) => set({ brandId: value === null ? null : Number(value) })} />
+      <Switch label="The server tells of news (IDLE); else it is looked into every minute" checked={box.idles ?? true} onChange={(event) => set({ idles: event.currentTarget.checked })} />
+      {OUTCOMES.map(({ name, label }) => (
+        <Select key={name} label={label} allowDeselect={false} data={AFTERWARDS} value={box.afterwards?.[name] ?? 'leave'} onChange={(value) => set({ afterwards: { ...box.afterwards, [name]: value } as NewMailbox['afterwards'] })} />
+      ))}
+      <ProblemNote error={keep.error} />
+      <span className="row"><Button type="submit" loading={keep.isPending}>Keep</Button><Button variant="subtle" onClick={done}>Not now</Button></span>
+    </form>
+  );
+} // prettier-ignore
