@@ -1,7 +1,7 @@
 import { openAsBlob, createWriteStream } from 'node:fs';
 import { once } from 'node:events';
 import { addressOf, copyBare, importEnd, withClient } from './measuring.ts';
-import { requestRate, seconds, startHelper, type BenchService, type Measured } from './support.ts';
+import { requestTimes, seconds, startHelper, type BenchService, type Measured } from './support.ts';
 
 const LARGE = 1_000_000;
 const SMALL = 100_000;
@@ -68,9 +68,9 @@ export async function measureCheck(service: BenchService, barePort: number): Pro
   const helper = await startHelper('bare-echo.js', String(barePort));
   const body = (index: number): string => JSON.stringify({ addresses: [addressOf(index)] });
   const options = { method: 'POST', headers: { 'content-type': 'application/json', authorization: `Bearer ${service.token}` } }; // prettier-ignore
-  const rate = (url: string): Promise<number> => requestRate([url], CHECKS, 1, (index) => ({ ...options, body: body(index) })); // prettier-ignore
+  const rate = async (url: string): Promise<number> => (await requestTimes([url], CHECKS, 1, (index) => ({ ...options, body: body(index) }))).rate; // prettier-ignore
   const checkUrl = `${service.base}/api/v1/addresses/check`;
-  await requestRate([checkUrl], 200, 1, (index) => ({ ...options, body: body(index) }));
+  await requestTimes([checkUrl], 200, 1, (index) => ({ ...options, body: body(index) }));
   const bare = await rate(`http://127.0.0.1:${barePort}/`);
   const ours = await rate(checkUrl);
   helper.stop();

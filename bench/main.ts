@@ -8,13 +8,13 @@ import { writeMessage, compileMessage, standardFields } from '../src/core/messag
 import { makeMimeBuilder } from '../src/service/relay/mime-skeleton.ts';
 import { addressOf, copyBare, importEnd, withClient } from './measuring.ts';
 import { measureCheck, measureLargeImport, measureReconcile } from './clean-contacts.ts';
+import { measureTracking } from './tracking.ts';
 import { measureEvents, measureReading } from './what-comes-back.ts';
-import { requestRate, seconds, startHelper, startService, type BenchService, type Measured } from './support.ts';
+import { seconds, startHelper, startService, type BenchService, type Measured } from './support.ts';
 
 const ROWS = 200_000;
 const ENTRIES = 50_000;
 const MESSAGES = 4000;
-const PIXELS = 20_000;
 const RELAY_PORT = 7560;
 const SERVICE_PORT = 7561;
 const BARE_PORT = 7570;
@@ -166,38 +166,6 @@ async function readyMade(html: string): Promise<Buffer> {
   );
 }
 
-async function measurePixel(service: BenchService): Promise<Measured> {
-  const urls = await withClient(service.databaseUrl, async (client) => {
-    const keys = (await client.query<{ version: number; secret: Buffer }>('SELECT version, secret FROM token_key'))
-      .rows;
-    const sent = (
-      await client.query<{ campaign_id: number; contact_id: string }>(
-        `SELECT campaign_id, contact_id FROM delivery WHERE state = 'accepted' LIMIT 2000`,
-      )
-    ).rows;
-    const tokens = makeTokenizer(keys);
-    return sent.map(
-      (row) =>
-        `/o/${tokens.make({ use: 'open', campaignId: row.campaign_id, contactId: Number(row.contact_id), link: 0 })}.gif`,
-    );
-  });
-  const bareServer = await startHelper('bare-pixel.js', String(BARE_PORT));
-  const on = (base: string): string[] => urls.map((path) => base + path);
-  await requestRate(on(service.public), 2000, 64);
-  await requestRate(on(`http://127.0.0.1:${BARE_PORT}`), 2000, 64);
-  const bare = await requestRate(on(`http://127.0.0.1:${BARE_PORT}`), PIXELS, 64);
-  const ours = await requestRate(on(service.public), PIXELS, 64);
-  bareServer.stop();
-  return {
-    name: 'pixel with its durable event',
-    unit: 'requests/s',
-    ours,
-    bare,
-    wanted: 0.3,
-    peakMb: service.peakMb(),
-  };
-}
-
 async function main(): Promise<void> {
   mkdirSync(FOLDER, { recursive: true });
   const file = writeCsv();
@@ -223,7 +191,7 @@ async function measureAll(service: BenchService, file: string): Promise<void> {
     ['import', () => measureImport(service, file, list.id)],
     ['preflight', () => measurePreflight(service, list.id, brand.id)],
     ['sending', () => measureSending(service, brand.id)],
-    ['pixel', () => measurePixel(service)],
+    ['tracking', () => measureTracking(service, BARE_PORT)],
     ['reading', () => measureReading(service)],
     ['events', () => measureEvents(service, brand.id)],
     ['check', () => measureCheck(service, BARE_PORT)],

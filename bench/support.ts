@@ -83,21 +83,32 @@ export async function seconds(work: () => Promise<unknown>): Promise<number> {
   return Number(process.hrtime.bigint() - began) / 1e9;
 }
 
-/** Requests a second that so many connections get from a URL within a set number of requests. */
-export async function requestRate(
+export interface RequestTimes {
+  /** Requests a second. */
+  rate: number;
+  /** Share of the requests that were answered within so many milliseconds. */
+  within(ms: number): number;
+}
+
+/** How fast so many connections get a set number of requests answered. */
+export async function requestTimes(
   urls: string[],
   requests: number,
   connections: number,
   request: (index: number) => RequestInit = () => ({ headers: { 'user-agent': 'Mozilla/5.0 Mail' } }),
-): Promise<number> {
+): Promise<RequestTimes> {
   let next = 0;
+  const times: number[] = [];
   const lane = async (): Promise<void> => {
     while (next < requests) {
       const index = next++;
-      const response = await fetch(urls[index % urls.length]!, request(index));
-      if (!response.ok) throw new Error(`HTTP ${response.status}`);
+      const began = performance.now();
+      const response = await fetch(urls[index % urls.length]!, { redirect: 'manual', ...request(index) });
+      if (response.status >= 400) throw new Error(`HTTP ${response.status}`);
       await response.arrayBuffer();
+      times.push(performance.now() - began);
     }
   };
-  return requests / (await seconds(() => Promise.all(Array.from({ length: connections }, lane))));
+  const took = await seconds(() => Promise.all(Array.from({ length: connections }, lane)));
+  return { rate: requests / took, within: (ms) => times.filter((time) => time <= ms).length / times.length };
 }

@@ -62,50 +62,74 @@ export function addCommands(group: Command): void {
     });
 }
 
+/** Requests under way at once: while one is written by the database the next is read. */
+const IN_FLIGHT = 2;
+
 async function importEvents(file: string, options: ImportOptions): Promise<void> {
   if (!existsSync(file)) throw new UsageError(`There is no file ${file}.`, 1);
-  const client = connect();
   const stream = createReadStream(file);
-  const { size } = statSync(file);
   const total = { recorded: 0, repeated: 0, aside: 0, refused: 0, said: [] as TakenEvents['refused'] };
-  const firstLine = Number(options.fromLine);
-  let first = 0;
-  const flush = async (lines: string[]): Promise<void> => {
-    if (first + lines.length >= firstLine) {
-      const taken = await client.recordEvents(
-        lines.join('\n'),
-        options.create ? 'create' : options.keep ? 'keep' : 'refuse',
-      );
-      total.recorded += taken.recorded;
-      total.repeated += taken.repeated;
-      total.aside += taken.aside;
-      total.refused += taken.refused.length;
-      for (const one of taken.refused.slice(0, MOST_SAID - total.said.length)) total.said.push({ ...one, line: one.line + first }); // prettier-ignore
+  const batches = batchesOf(/\.csv$/i.test(file) ? linesOfCsv(stream) : linesOf(stream), Number(options.fromLine));
+  // Lines before this one are all recorded, whatever is under way.
+  const under = new Set<number>();
+  let read = 1;
+  let failed = false;
+  const lane = async (): Promise<void> => {
+    for (let next = await batches.next(); !next.done && !failed; next = await batches.next()) {
+      const { first, lines } = next.value;
+      under.add(first);
+      read = Math.max(read, first + lines.length);
+      const taken = await connect().recordEvents(lines.join('\n'), options.create ? 'create' : options.keep ? 'keep' : 'refuse'); // prettier-ignore
+      under.delete(first);
+      addUp(total, taken, first);
+      drawProgress('bytes', stream.bytesRead, statSync(file).size);
     }
-    first += lines.length;
-    drawProgress('bytes', stream.bytesRead, size);
   };
   try {
-    const lines: string[] = [];
-    for await (const line of /\.csv$/i.test(file) ? linesOfCsv(stream) : linesOf(stream)) {
-      lines.push(line);
-      if (lines.length === BATCH) await flush(lines.splice(0));
-    }
-    if (lines.length > 0) await flush(lines);
+    await Promise.all(Array.from({ length: IN_FLIGHT }, lane));
   } catch (error) {
-    note(
-      `Up to line ${count(first)} everything is recorded. Go on: avendel events import ${file} --from-line ${first + 1}`,
-    );
+    failed = true;
+    const from = Math.min(read, ...under);
+    note(`Up to line ${count(from - 1)} everything is recorded. Go on: avendel events import ${file} --from-line ${from}`); // prettier-ignore
     throw error;
   } finally {
     endProgress();
   }
+  total.said.sort((a, b) => a.line - b.line);
   printOne(total, options, () => [
     `${count(total.recorded)} recorded, ${count(total.repeated)} were known, ${count(total.refused)} refused${total.aside > 0 ? `, ${count(total.aside)} kept aside until their address is a contact` : ''}.`,
     ...total.said.map((one) => `  line ${one.line}: ${one.detail}`),
     ...(total.refused > total.said.length ? [`  … and ${count(total.refused - total.said.length)} more`] : []),
   ]);
   if (total.refused > 0) process.exitCode = 3;
+}
+
+type Total = Pick<TakenEvents, 'recorded' | 'repeated' | 'aside'> & { refused: number; said: TakenEvents['refused'] };
+
+function addUp(total: Total, taken: TakenEvents, first: number): void {
+  total.recorded += taken.recorded;
+  total.repeated += taken.repeated;
+  total.aside += taken.aside;
+  total.refused += taken.refused.length;
+  const more = taken.refused.slice(0, MOST_SAID - total.said.length);
+  total.said.push(...more.map((one) => ({ ...one, line: one.line + first - 1 })));
+}
+
+/** Lines in batches, each with the number of its first line; those before `from` are passed over, a batch at a time. */
+async function* batchesOf(
+  lines: AsyncIterable<string>,
+  from: number,
+): AsyncGenerator<{ first: number; lines: string[] }, void> {
+  let batch: string[] = [];
+  let first = 1;
+  for await (const text of lines) {
+    batch.push(text);
+    if (batch.length < BATCH) continue;
+    if (first + batch.length > from) yield { first, lines: batch };
+    first += batch.length;
+    batch = [];
+  }
+  if (batch.length > 0) yield { first, lines: batch };
 }
 
 function linesOf(stream: ReadStream): AsyncIterable<string> {

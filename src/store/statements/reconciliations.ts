@@ -119,6 +119,9 @@ export async function listReconciled(
 }
 
 export async function deleteReconciliation(sql: Sql, id: number): Promise<boolean> {
-  const [, affected]: [unknown, number] = await sql.query(`DELETE FROM reconciliation WHERE id = $1`, [id]);
+  const [, affected]: [unknown, number] = await sql.query(
+    `WITH rows AS (DELETE FROM reconciliation_row WHERE reconciliation_id = $1) DELETE FROM reconciliation WHERE id = $1`,
+    [id],
+  );
   return affected > 0;
 }

@@ -29,7 +29,10 @@ export async function insertVerification(
 }
 
 export async function deleteVerification(sql: Sql, id: number): Promise<boolean> {
-  const [, affected]: [unknown, number] = await sql.query('DELETE FROM verification WHERE id = $1', [id]);
+  const [, affected]: [unknown, number] = await sql.query(
+    `WITH rows AS (DELETE FROM verification_row WHERE verification_id = $1) DELETE FROM verification WHERE id = $1`,
+    [id],
+  );
   return affected > 0;
 }
 

@@ -1,0 +1,44 @@
+import { makeTokenizer, type TokenUse } from '../src/core/message/token.ts';
+import { withClient } from './measuring.ts';
+import { requestTimes, startHelper, type BenchService, type Measured } from './support.ts';
+
+const REQUESTS = 20_000;
+const CONNECTIONS = 64;
+/** Milliseconds within which 99 of 100 requests should be answered at half the load. */
+const SLOWEST_MS = 60;
+
+/** Pixel and redirect with their durable events, beside a bare handler that records nothing; and how long the slow ones take at half the load. */
+export async function measureTracking(service: BenchService, barePort: number): Promise<Measured[]> {
+  const bareServer = await startHelper('bare-pixel.js', String(barePort));
+  const bareUrl = [`http://127.0.0.1:${barePort}/o/x.gif`];
+  const pixels = await urlsOf(service, 'open', (token) => `/o/${token}.gif`);
+  const links = await urlsOf(service, 'click', (token) => `/c/${token}`);
+  const rate = async (urls: string[]): Promise<number> => {
+    await requestTimes(urls, 2000, CONNECTIONS);
+    return (await requestTimes(urls, REQUESTS, CONNECTIONS)).rate;
+  };
+  const bare = await rate(bareUrl);
+  const pixel = await rate(pixels);
+  const redirect = await rate(links);
+  const half = await requestTimes([...pixels, ...links], REQUESTS / 2, CONNECTIONS / 2);
+  bareServer.stop();
+  const row = { unit: 'requests/s', bare, wanted: 0.4, peakMb: service.peakMb() };
+  return [
+    { ...row, name: 'pixel with its durable event', ours: pixel },
+    { ...row, name: 'redirect with its durable event', ours: redirect },
+    { ...row, name: 'answered within 60 ms at half the load, of 100', unit: 'requests', ours: half.within(SLOWEST_MS) * 100, bare: 100, wanted: 0.99 }, // prettier-ignore
+  ];
+}
+
+function urlsOf(service: BenchService, use: TokenUse, path: (token: string) => string): Promise<string[]> {
+  return withClient(service.databaseUrl, async (client) => {
+    const keys = (await client.query<{ version: number; secret: Buffer }>('SELECT version, secret FROM token_key'))
+      .rows;
+    const { rows } = await client.query<{ campaign_id: number; contact_id: string; link: number }>(
+      `SELECT d.campaign_id, d.contact_id, (SELECT max(number) FROM campaign_link l WHERE l.campaign_id = d.campaign_id) AS link
+       FROM delivery d WHERE d.state = 'accepted' LIMIT 2000`,
+    );
+    const tokens = makeTokenizer(keys);
+    return rows.map((row) => service.public + path(tokens.make({ use, campaignId: row.campaign_id, contactId: Number(row.contact_id), link: use === 'click' ? row.link : 0 }))); // prettier-ignore
+  });
+}
