@@ -1,0 +1,102 @@
+import type { AttributeType } from '../import/map-columns.ts';
+import { nearest } from './nearest.ts';
+import type { Condition, ConditionProblem, Span, ValueTest } from './tree.ts';
+
+/** What the organisation has that a condition can name. */
+export interface ConditionNames {
+  lists: readonly { id: number; name: string }[];
+  suppressionLists: readonly { id: number; name: string }[];
+  /** The campaigns that are mentioned, and the latest others, to propose. */
+  campaigns: readonly { id: number; name: string }[];
+  segments: ReadonlyMap<string, Condition>;
+  attributes: Readonly<Record<string, AttributeType>>;
+}
+
+/** Names that are not there, tests that a value's type does not allow, and segments that come back to themselves. */
+export function reportNameProblems(condition: Condition, names: ConditionNames, own?: string): ConditionProblem[] {
+  return [...problems(condition, names), ...(own === undefined ? [] : reportCycle(condition, names, own))];
+}
+
+/** Every part of a condition, it itself first. */
+export function* partsOf(condition: Condition): Generator<Condition> {
+  yield condition;
+  if (condition.kind === 'and' || condition.kind === 'or') for (const part of condition.parts) yield* partsOf(part);
+  if (condition.kind === 'not') yield* partsOf(condition.part);
+}
+
+const NOWHERE: Span = { from: 0, to: 0 };
+
+function* problems(condition: Condition, names: ConditionNames): Generator<ConditionProblem> {
+  const of = (all: readonly { name: string }[]): string[] => all.map(({ name }) => name);
+  for (const part of partsOf(condition)) {
+    const span = part.span ?? NOWHERE;
+    if (part.kind === 'list') yield* named(part.list, of(names.lists), 'list', span);
+    if (part.kind === 'segment') yield* named(part.name, [...names.segments.keys()], 'segment', span);
+    if (part.kind === 'suppressed' && part.on !== null) yield* named(part.on, of(names.suppressionLists), 'suppression list', span); // prettier-ignore
+    if (part.kind === 'attribute') yield* attribute(part.name, part.test, names, span);
+    if (part.kind === 'field') yield* typed(part.test, 'text', part.field, span);
+    if (part.kind === 'event' && part.event.campaign !== null) yield* named(part.event.campaign, of(names.campaigns), 'campaign', span); // prettier-ignore
+    if (part.kind === 'event' && part.event.list !== null) yield* named(part.event.list, of(names.lists), 'list', span);
+  }
+}
+
+function* named(name: string, known: readonly string[], what: string, span: Span): Generator<ConditionProblem> {
+  if (known.includes(name)) return;
+  const like = nearest(name, known);
+  yield { code: 'unknown-name', ...span, message: `There is no ${what} “${name}”.${like === undefined ? '' : ` Did you mean “${like}”?`}` }; // prettier-ignore
+}
+
+function* attribute(name: string, test: ValueTest, { attributes }: ConditionNames, span: Span): Generator<ConditionProblem> {
+  const type = Object.hasOwn(attributes, name) ? attributes[name] : undefined;
+  if (!type) {
+    yield* named(name, Object.keys(attributes), 'attribute', span);
+    return;
+  }
+  yield* typed(test, type.type, name, span);
+  if (type.type !== 'choice' || test.compare === 'set' || test.compare === 'not set') return;
+  for (const value of test.values) if (typeof value === 'string') yield* named(value, type.choices ?? [], `choice of ${name}`, span);
+} // prettier-ignore
+
+const MAY: Readonly<Record<AttributeType['type'], { compare: readonly string[]; value: 'string' | 'number' | 'boolean'; as: string }>> = {
+  text: { compare: ['is', 'is not', 'contains', 'starts with'], value: 'string', as: 'a text in quotation marks' },
+  choice: { compare: ['is', 'is not'], value: 'string', as: 'one of its words in quotation marks' },
+  number: { compare: ['is', 'is not', 'more than', 'less than', 'at least', 'at most'], value: 'number', as: 'a number' },
+  date: { compare: ['is', 'is not', 'before', 'after'], value: 'string', as: 'a day as 2026-11-23' },
+  'yes-no': { compare: ['is', 'is not'], value: 'boolean', as: 'yes or no' },
+}; // prettier-ignore
+const DAY = /^\d{4}-\d{2}-\d{2}$/;
+
+function* typed(test: ValueTest, type: AttributeType['type'], name: string, span: Span): Generator<ConditionProblem> {
+  if (test.compare === 'set' || test.compare === 'not set') return;
+  const may = MAY[type];
+  if (!may.compare.includes(test.compare)) {
+    yield { code: 'wrong-type', ...span, message: `${name} is a ${type}: ask whether it ${may.compare.map((one) => (one === 'contains' || one === 'starts with' || one.startsWith('is') ? `“${one}”` : `“is ${one}”`)).join(', ')}.` }; // prettier-ignore
+  } else if (
+    !test.values.every((value) => typeof value === may.value && (type !== 'date' || DAY.test(String(value))))
+  ) {
+    yield { code: 'wrong-type', ...span, message: `${name} is a ${type}: compare it with ${may.as}.` };
+  }
+}
+
+/** Whether a segment would, through others, ask for itself. */
+function reportCycle(condition: Condition, { segments }: ConditionNames, own: string): ConditionProblem[] {
+  const seen = new Set<string>();
+  const reaches = (one: Condition, way: string[]): string[] | undefined => {
+    for (const part of partsOf(one)) {
+      if (part.kind !== 'segment') continue;
+      if (part.name === own) return way;
+      const next = segments.get(part.name);
+      if (!next || seen.has(part.name)) continue;
+      seen.add(part.name);
+      const found = reaches(next, [...way, part.name]);
+      if (found) return found;
+    }
+    return undefined;
+  };
+  return [...partsOf(condition)].flatMap((part) => {
+    if (part.kind !== 'segment') return [];
+    const inner = part.name === own ? [] : reaches(segments.get(part.name) ?? { kind: 'everyone' }, [part.name]);
+    if (!inner) return [];
+    return [{ code: 'cycle' as const, ...(part.span ?? NOWHERE), message: `The segment would ask for itself: ${[own, ...inner, own].map((name) => `“${name}”`).join(' → ')}.` }]; // prettier-ignore
+  });
+}

@@ -1,0 +1,234 @@
+import type { Actor, Deliverability, EventKind, OutsideVerdict, Stage, SubscriptionState } from '../../shared/words.ts';
+import { boundsOf, type Bounds } from './bounds.ts';
+import { line } from './format-condition.ts';
+import { KINDS_OF_ACT, type ConditionContext } from './sql.ts';
+import type { ActName, Condition, EventTest, ValueTest } from './tree.ts';
+
+/** One event as conditions see it. Instants are milliseconds since the epoch. */
+export interface EventFact {
+  kind: EventKind;
+  at: number;
+  actor: Actor;
+  brandId: number;
+  campaignId: number | null;
+  /** Lists that its campaign took in. */
+  listIds: number[];
+  detail: { class?: string; url?: string; what?: string } | null;
+}
+
+/** All that a condition can ask of one contact. */
+export interface ContactFacts {
+  address: string;
+  name: string | null;
+  attributes: Record<string, unknown>;
+  tags: string[];
+  joinedAt: number;
+  archived: boolean;
+  automated: boolean;
+  deliverability: Deliverability;
+  verdict: OutsideVerdict | null;
+  /** Of the brand. */
+  stage: Stage | null;
+  /** As the brand's ladder measures it now; null where it does not cover the contact. */
+  silence: { stage: Stage; silentDays: number; messages: number } | null;
+  subscriptions: { listId: number; state: SubscriptionState; since: number }[];
+  /** Suppression lists with an entry in effect that matches the address. */
+  entries: { listId: number; scope: string; scopeId: number | null }[];
+  events: EventFact[];
+}
+
+/** Whether a part holds, why in words, and the same of the parts it is made of. */
+export interface Explained {
+  holds: boolean;
+  text: string;
+  because: string;
+  parts: Explained[];
+}
+
+/** Works a condition out on one contact, with the facts that decide each part; the twin of sql.ts. */
+export function evaluate(condition: Condition, facts: ContactFacts, context: ConditionContext): Explained {
+  const text = line(condition);
+  const say = (holds: boolean, because: string, parts: Explained[] = []): Explained => ({
+    holds,
+    text,
+    because,
+    parts,
+  });
+  switch (condition.kind) {
+    case 'and':
+    case 'or': {
+      const parts = condition.parts.map((part) => evaluate(part, facts, context));
+      const holds = condition.kind === 'and' ? parts.every((part) => part.holds) : parts.some((part) => part.holds);
+      const deciding = parts.find((part) => part.holds === (condition.kind === 'or'));
+      return say(holds, deciding?.because ?? (holds ? 'all of these hold' : 'none of these holds'), parts);
+    }
+    case 'not': {
+      const inner = evaluate(condition.part, facts, context);
+      return say(!inner.holds, inner.because, inner.parts.length > 0 ? [inner] : []);
+    }
+    case 'everyone':
+      return say(true, 'everyone is meant');
+    case 'archived':
+      return say(facts.archived, facts.archived ? 'is archived' : 'is not archived');
+    case 'automated':
+      return say(facts.automated, facts.automated ? 'looks automated' : 'is not taken for automated');
+    case 'segment': {
+      const inner = evaluate(context.names.segments.get(condition.name)!, facts, context);
+      return say(inner.holds, inner.because, [inner]);
+    }
+    case 'field':
+      return ofValue(say, fieldOf(facts, condition.field), condition.test, condition.field);
+    case 'attribute':
+      return ofAttribute(say, facts, condition.name, condition.test, context);
+    case 'tagged':
+      return say(facts.tags.includes(condition.tag), facts.tags.length === 0 ? 'has no tag' : `tagged ${facts.tags.join(', ')}`); // prettier-ignore
+    case 'list':
+      return ofList(say, facts, condition, context);
+    case 'joined':
+      return say(isWithin(facts.joinedAt, boundsOf(condition.when, context)), `joined ${ago(facts.joinedAt, context)}`);
+    case 'stage':
+      return say(condition.are.includes(facts.stage ?? 'new'), `stage is ${facts.stage ?? 'new'}`);
+    case 'deliverability':
+      return say(condition.are.includes(facts.deliverability), `deliverability is ${facts.deliverability}`);
+    case 'verdict':
+      return say(facts.verdict !== null && condition.are.includes(facts.verdict), facts.verdict === null ? 'no verifier said anything' : `verdict is ${facts.verdict}`); // prettier-ignore
+    case 'suppressed':
+      return ofSuppression(say, facts, condition.on, context);
+    case 'newcomer':
+      return say(facts.silence?.stage === 'new', facts.silence?.stage === 'new' ? 'is within the newcomer’s grace' : 'is no newcomer'); // prettier-ignore
+    case 'silent': {
+      const { silence } = facts;
+      const holds = silence !== null && silence.silentDays >= condition.days && silence.messages >= condition.messages;
+      return say(holds, silence === null ? 'is on no list of the brand' : `silent for ${silence.silentDays} days with ${silence.messages} messages`); // prettier-ignore
+    }
+    case 'event':
+      return ofEvent(say, facts, condition.event, context);
+  }
+}
+
+type Say = (holds: boolean, because: string, parts?: Explained[]) => Explained;
+
+function fieldOf({ address, name }: ContactFacts, field: 'name' | 'address' | 'domain'): string | null {
+  if (field === 'domain') return address.slice(address.lastIndexOf('@') + 1);
+  return field === 'name' ? name : address;
+}
+
+function ofAttribute(say: Say, facts: ContactFacts, name: string, test: ValueTest, { names }: ConditionContext): Explained {
+  const type = names.attributes[name]?.type ?? 'text';
+  const value = Object.hasOwn(facts.attributes, name) ? facts.attributes[name] : null;
+  if (type === 'number') return ofValue(say, typeof value === 'number' ? value : null, test, name);
+  if (type === 'yes-no') return ofValue(say, typeof value === 'boolean' ? value : null, test, name);
+  const text = value === null || value === undefined ? null : typeof value === 'string' ? value : JSON.stringify(value);
+  return ofValue(say, type === 'date' && text !== null ? text.slice(0, 10) : text, test, name);
+} // prettier-ignore
+
+function ofValue(say: Say, value: string | number | boolean | null, test: ValueTest, name: string): Explained {
+  const words = value === null ? `${name} is not set` : `${name} is ${typeof value === 'string' ? `“${value}”` : typeof value === 'boolean' ? (value ? 'yes' : 'no') : String(value)}`;
+  return say(passes(value, test), words);
+} // prettier-ignore
+
+function passes(value: string | number | boolean | null, test: ValueTest): boolean {
+  if (test.compare === 'set') return value !== null;
+  if (test.compare === 'not set') return value === null;
+  const folded = (one: string | number | boolean): string | number | boolean => (typeof one === 'string' ? one.toLowerCase() : one); // prettier-ignore
+  const among = value !== null && test.values.some((one) => folded(one) === folded(value));
+  if (test.compare === 'is' || test.compare === 'is not') return among === (test.compare === 'is');
+  const [wanted] = test.values;
+  if (value === null || wanted === undefined || typeof value !== typeof wanted) return false;
+  switch (test.compare) {
+    case 'contains':
+      return String(folded(value)).includes(String(folded(wanted)));
+    case 'starts with':
+      return String(folded(value)).startsWith(String(folded(wanted)));
+    case 'more than':
+    case 'after':
+      return value > wanted;
+    case 'less than':
+    case 'before':
+      return value < wanted;
+    case 'at least':
+      return value >= wanted;
+    case 'at most':
+      return value <= wanted;
+  }
+}
+
+function ofList(say: Say, facts: ContactFacts, { list, state, since }: Condition & { kind: 'list' }, context: ConditionContext): Explained {
+  const listId = context.names.lists.find(({ name }) => name === list)!.id;
+  const found = facts.subscriptions.find((one) => one.listId === listId);
+  if (!found) return say(false, `never on ${list}`);
+  const holds = found.state === state && (since === null || isWithin(found.since, boundsOf(since, context)));
+  return say(holds, `${found.state} on ${list}, since ${ago(found.since, context)}`);
+} // prettier-ignore
+
+function ofSuppression(say: Say, { entries }: ContactFacts, on: string | null, { brandId, names }: ConditionContext): Explained {
+  const lists = entries.filter((entry) => on === null
+    ? entry.scope === 'organisation' || (entry.scope === 'brand' && entry.scopeId === brandId)
+    : entry.listId === names.suppressionLists.find(({ name }) => name === on)!.id);
+  const called = lists.map(({ listId }) => names.suppressionLists.find(({ id }) => id === listId)?.name ?? String(listId));
+  return say(lists.length > 0, lists.length === 0 ? 'no entry in effect' : `on ${[...new Set(called)].join(', ')}`);
+} // prettier-ignore
+
+function ofEvent(say: Say, facts: ContactFacts, event: EventTest, context: ConditionContext): Explained {
+  const matching = facts.events.filter((one) => isMeant(one, event, facts.events, context));
+  const bounds = event.when === null ? ALWAYS : boundsOf(event.when, context);
+  const latest = greatest(matching.map(({ at }) => at));
+  const last = latest === undefined ? `never ${event.act}` : `last ${event.act} ${ago(latest, context)}`;
+  if (event.which !== 'any') {
+    const which = event.which === 'last' ? latest : least(matching.map(({ at }) => at));
+    const because = which === undefined ? `never ${event.act}` : `${event.which} ${event.act} ${ago(which, context)}`;
+    return say(which !== undefined && isWithin(which, bounds), because);
+  }
+  const times = matching.filter(({ at }) => isWithin(at, bounds)).length;
+  const wanted = event.least ?? (event.most === null ? 1 : 0);
+  const holds = times >= wanted && (event.most === null || times <= event.most);
+  const counts = event.least !== null || event.most !== null;
+  return say(holds, counts ? `${event.act} ${times} times` : last);
+}
+
+const ALWAYS: Bounds = { from: null, to: null };
+
+function isMeant(one: EventFact, event: EventTest, all: EventFact[], { brandId, names }: ConditionContext): boolean {
+  const holds = (part: string | null, text: string | undefined): boolean => part === null || (text ?? '').toLowerCase().includes(part.toLowerCase()); // prettier-ignore
+  return (
+    isAct(one, event.act) &&
+    (event.brand === 'any' || one.brandId === brandId) &&
+    (event.by === null || event.by === 'anyone' || one.actor === (event.by === 'people' ? 'human' : 'machine')) &&
+    (event.class === null || one.detail?.class === event.class) &&
+    (event.campaign === null || one.campaignId === names.campaigns.find(({ name }) => name === event.campaign)!.id) &&
+    (event.list === null || one.listIds.includes(names.lists.find(({ name }) => name === event.list)!.id)) &&
+    (event.link === null || (one.detail?.url !== undefined && holds(event.link, one.detail.url))) &&
+    (event.what === null || (one.detail?.what !== undefined && holds(event.what, one.detail.what))) &&
+    (event.sinceLast === null || one.at > (latestAct(all, event.sinceLast, brandId) ?? -Infinity))
+  );
+}
+
+const JUDGED: ReadonlySet<string> = new Set(['opened', 'clicked', 'visited']);
+
+/** Whether an event is one of an act; of those that stand for several kinds, a person's only. */
+function isAct(one: EventFact, act: ActName): boolean {
+  const kinds = KINDS_OF_ACT[act];
+  return kinds ? kinds.includes(one.kind) && (!JUDGED.has(one.kind) || one.actor === 'human') : one.kind === act;
+}
+
+function latestAct(all: EventFact[], act: ActName, brandId: number): number | undefined {
+  return greatest(all.filter((one) => one.brandId === brandId && isAct(one, act) && (!JUDGED.has(one.kind) || one.actor === 'human')).map(({ at }) => at)); // prettier-ignore
+}
+
+function greatest(instants: number[]): number | undefined {
+  return instants.length === 0 ? undefined : instants.reduce((a, b) => Math.max(a, b));
+}
+
+function least(instants: number[]): number | undefined {
+  return instants.length === 0 ? undefined : instants.reduce((a, b) => Math.min(a, b));
+}
+
+function isWithin(at: number, { from, to }: Bounds): boolean {
+  return (from === null || at >= from) && (to === null || at < to);
+}
+
+/** `94 days ago`, `today`. */
+function ago(at: number, { now }: { now: number }): string {
+  const days = Math.floor((now - at) / 86_400_000);
+  return days <= 0 ? 'less than a day ago' : `${days} ${days === 1 ? 'day' : 'days'} ago`;
+}

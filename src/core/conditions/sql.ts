@@ -1,0 +1,235 @@
+import type { SunsetRule } from '../rules/sunset-ladder.ts';
+import { boundsOf, type Bounds, type ConditionClock } from './bounds.ts';
+import type { ConditionNames } from './check-names.ts';
+import type { ActName, Condition, EventTest, ValueTest, When } from './tree.ts';
+
+/** What a condition is worked out with besides the contacts. */
+export interface ConditionContext extends ConditionClock {
+  brandId: number;
+  names: ConditionNames;
+  /** The brand's ladder: its acts end a silence, its grace is the newcomer's. */
+  rule: SunsetRule;
+}
+
+/** The test of a condition over `contact c`, its parameters behind `firstParameter` - 1 others. */
+export interface ConditionSql {
+  text: string;
+  parameters: unknown[];
+  /** It reads the CTE `decided` of the brand's ladder, which must come before. */
+  needsSilence: boolean;
+}
+
+/** Segments name each other at most so many times in one condition. */
+const MOST_SEGMENTS = 200;
+
+/**
+ * SQL text and parameters of a condition; the twin of evaluate.ts on sets, to which a differential test holds it. Values
+ * are always parameters. Each part that reads another table asks whether the contact is in a set (`IN (SELECT …)`): that is
+ * hashed once under any `or` and `not`, where EXISTS would be looked up contact by contact.
+ */
+export function conditionSql(condition: Condition, context: ConditionContext, firstParameter: number): ConditionSql {
+  const writer = new Writer(context, firstParameter);
+  const text = writer.write(condition);
+  return { text, parameters: writer.parameters, needsSilence: writer.needsSilence };
+}
+
+/** Columns of the latest instants and of totals that answer an act of a person without reading events. */
+const LATEST: Readonly<Record<string, readonly string[]>> = {
+  sent: ['last_sent_at'], bounced: ['last_bounced_at'], opened: ['last_opened_at'], clicked: ['last_clicked_at'], replied: ['last_replied_at'],
+  visited: ['last_visited_at'], purchased: ['last_purchased_at'], confirmed: ['last_confirmed_at'], subscribed: ['last_subscribed_at'], complained: ['last_complained_at'],
+  read: ['last_opened_at', 'last_clicked_at'],
+  engaged: ['last_opened_at', 'last_clicked_at', 'last_replied_at', 'last_visited_at', 'last_purchased_at', 'last_confirmed_at', 'last_subscribed_at'],
+}; // prettier-ignore
+const TOTALS: Readonly<Record<string, string>> = {
+  sent: 'sent', delivered: 'delivered', delayed: 'delayed', opened: 'opened_human', clicked: 'clicked_human', complained: 'complained', unsubscribed: 'unsubscribed',
+  visited: 'visited', purchased: 'purchased', replied: 'replied', bounced: 'bounced_hard + bounced_soft + bounced_block', read: 'opened_human + clicked_human',
+}; // prettier-ignore
+
+/** Kinds of events that an act stands for. */
+export const KINDS_OF_ACT: Readonly<Partial<Record<ActName, readonly string[]>>> = {
+  read: ['opened', 'clicked'],
+  engaged: ['opened', 'clicked', 'replied', 'visited', 'purchased', 'confirmed', 'subscribed'],
+};
+
+class Writer {
+  readonly parameters: unknown[] = [];
+  needsSilence = false;
+  private segments = 0;
+  private readonly context: ConditionContext;
+  private readonly first: number;
+
+  constructor(context: ConditionContext, first: number) {
+    this.context = context;
+    this.first = first;
+  }
+
+  write(condition: Condition): string {
+    switch (condition.kind) {
+      case 'and':
+      case 'or':
+        return `(${condition.parts.map((part) => this.write(part)).join(condition.kind === 'and' ? ' AND ' : ' OR ')})`;
+      case 'not':
+        return `(NOT ${this.write(condition.part)})`;
+      case 'everyone':
+        return 'true';
+      case 'archived':
+        return '(c.archived_at IS NOT NULL)';
+      case 'automated':
+        return `(c.id IN (SELECT contact_id FROM automated_address WHERE state = 'marked'))`;
+      case 'newcomer':
+        this.needsSilence = true;
+        return `(c.id IN (SELECT contact_id FROM decided WHERE stage = 'new'))`;
+      case 'segment':
+        return this.segment(condition.name);
+      case 'field':
+        return this.value(condition.field === 'domain' ? `split_part(c.address, '@', 2)` : `c.${condition.field}`, 'text', condition.test); // prettier-ignore
+      case 'attribute':
+        return this.attribute(condition.name, condition.test);
+      case 'tagged':
+        return `(c.tags @> ARRAY[${this.put(condition.tag)}::text])`;
+      case 'list':
+        return `(c.id IN (SELECT contact_id FROM subscription WHERE list_id = ${this.put(this.idOf(this.context.names.lists, condition.list))}::int AND state = ${this.put(condition.state)}::text${this.within('since', condition.since)}))`; // prettier-ignore
+      case 'joined':
+        return `(true${this.within('c.joined_at', condition.when)})`;
+      case 'stage':
+        return `(coalesce((SELECT s.stage FROM contact_stage s WHERE s.contact_id = c.id AND s.brand_id = ${this.put(this.context.brandId)}::int), 'new') = ANY(${this.put(condition.are)}::text[]))`; // prettier-ignore
+      case 'deliverability':
+        return `(c.deliverability = ANY(${this.put(condition.are)}::text[]))`;
+      case 'verdict':
+        return `(coalesce(c.verdict = ANY(${this.put(condition.are)}::text[]), false))`;
+      case 'suppressed':
+        return this.suppressed(condition.on);
+      case 'silent':
+        this.needsSilence = true;
+        return `(c.id IN (SELECT contact_id FROM decided WHERE silent_days >= ${this.put(condition.days)}::int AND messages >= ${this.put(condition.messages)}::int))`; // prettier-ignore
+      case 'event':
+        return this.event(condition.event);
+    }
+  }
+
+  private put(value: unknown): string {
+    this.parameters.push(value);
+    return `$${this.first + this.parameters.length - 1}`;
+  }
+
+  private idOf(all: readonly { id: number; name: string }[], name: string): number {
+    const found = all.find((one) => one.name === name);
+    if (!found) throw new Error(`a name that was not checked: ${name}`);
+    return found.id;
+  }
+
+  private segment(name: string): string {
+    const inner = this.context.names.segments.get(name);
+    if (!inner || ++this.segments > MOST_SEGMENTS) throw new Error(`a segment that was not checked: ${name}`);
+    return this.write(inner);
+  }
+
+  private bounds(column: string, { from, to }: Bounds): string {
+    const at = (instant: number): string => `to_timestamp(${this.put(instant / 1000)}::float8)`;
+    return `${from === null ? '' : ` AND ${column} >= ${at(from)}`}${to === null ? '' : ` AND ${column} < ${at(to)}`}`;
+  }
+
+  private within(column: string, when: When | null): string {
+    return when === null ? '' : this.bounds(column, boundsOf(when, this.context));
+  }
+
+  private attribute(name: string, test: ValueTest): string {
+    const type = this.context.names.attributes[name]?.type ?? 'text';
+    const text = `(c.attributes->>${this.put(name)}::text)`;
+    if (type === 'number') return this.value(`(CASE WHEN jsonb_typeof(c.attributes->${this.put(name)}::text) = 'number' THEN ${text}::float8 END)`, 'float8', test); // prettier-ignore
+    if (type === 'yes-no') return this.value(`(CASE WHEN jsonb_typeof(c.attributes->${this.put(name)}::text) = 'boolean' THEN ${text}::boolean END)`, 'boolean', test); // prettier-ignore
+    return this.value(type === 'date' ? `left${text.replace(/\)$/, ', 10)')}` : text, 'text', test);
+  }
+
+  /** A test of one expression; an absent value passes only `is not` and `is not set`. */
+  private value(of: string, type: 'text' | 'float8' | 'boolean', test: ValueTest): string {
+    if (test.compare === 'set') return `(${of} IS NOT NULL)`;
+    if (test.compare === 'not set') return `(${of} IS NULL)`;
+    const lower = (sql: string): string => (type === 'text' ? `lower(${sql} COLLATE "und-x-icu")` : sql);
+    const all = test.values.map((value) => (typeof value === 'string' ? value.toLowerCase() : value));
+    const first = (): string => `${this.put(all[0])}::${type}`;
+    switch (test.compare) {
+      case 'is':
+        return `coalesce(${lower(of)} = ANY(${this.put(all)}::${type}[]), false)`;
+      case 'is not':
+        return `(NOT coalesce(${lower(of)} = ANY(${this.put(all)}::${type}[]), false))`;
+      case 'contains':
+        return `coalesce(strpos(${lower(of)}, ${first()}) > 0, false)`;
+      case 'starts with':
+        return `coalesce(starts_with(${lower(of)}, ${first()}), false)`;
+      default:
+        return `coalesce(${of}${type === 'text' ? ' COLLATE "C"' : ''} ${OPERATORS[test.compare]} ${first()}, false)`;
+    }
+  }
+
+  private suppressed(on: string | null): string {
+    const lists = on === null
+      ? `l.scope = 'organisation' OR (l.scope = 'brand' AND l.scope_id = ${this.put(this.context.brandId)}::int)`
+      : `l.id = ${this.put(this.idOf(this.context.names.suppressionLists, on))}::int`;
+    const entries = (what: string, kind: string, more = ''): string => `SELECT ${what} FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id WHERE (${lists}) AND e.kind = '${kind}' AND e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > to_timestamp(${this.put(this.context.now / 1000)}::float8))${more}`;
+    return `(c.address IN (${entries('e.value', 'address')})
+      OR (strpos(c.address, '+') > 1 AND split_part(c.address, '+', 1) || '@' || split_part(c.address, '@', 2) IN (${entries('e.value', 'address', ' AND NOT l.exact')}))
+      OR encode(sha256(convert_to(c.address, 'UTF8')), 'hex') IN (${entries('e.value', 'hash')})
+      OR split_part(c.address, '@', 2) IN (${entries(`ltrim(e.value, '.')`, 'domain')})
+      OR EXISTS (${entries('', 'domain', ` AND left(e.value, 1) = '.' AND right(c.address, length(e.value)) = e.value`)}))`;
+  } // prettier-ignore
+
+  private event(event: EventTest): string {
+    const kept = this.fromActivity(event);
+    if (kept !== undefined) return kept;
+    const least = event.least ?? (event.most === null ? 1 : 0);
+    const from = `FROM event e${event.sinceLast === null ? '' : ` LEFT JOIN activity a ON a.contact_id = e.contact_id AND a.brand_id = ${this.put(this.context.brandId)}::int`}`; // prettier-ignore
+    const tests = this.eventTests(event);
+    if (event.which !== 'any')
+      return `(c.id IN (SELECT e.contact_id ${from} WHERE ${tests} GROUP BY 1 HAVING true${this.within(`${event.which === 'first' ? 'min' : 'max'}(e.occurred_at)`, event.when)}))`; // prettier-ignore
+    const set = (having: string): string => `c.id IN (SELECT e.contact_id ${from} WHERE ${tests}${this.within('e.occurred_at', event.when)}${having})`; // prettier-ignore
+    const enough = least === 0 ? undefined : set(least === 1 ? '' : ` GROUP BY 1 HAVING count(*) >= ${this.put(least)}::int`); // prettier-ignore
+    const tooOften = event.most === null ? undefined : `NOT ${set(` GROUP BY 1 HAVING count(*) > ${this.put(event.most)}::int`)}`; // prettier-ignore
+    return `(${[enough, tooOften].filter((one) => one !== undefined).join(' AND ') || 'true'})`;
+  }
+
+  private eventTests(event: EventTest): string {
+    const kinds = KINDS_OF_ACT[event.act] ?? [event.act];
+    const judged = `e.kind NOT IN ('opened', 'clicked', 'visited') OR e.actor = 'human'`;
+    return [
+      `e.kind = ANY(${this.put(kinds)}::event_kind[])`,
+      ...(event.brand === 'own' ? [`e.brand_id = ${this.put(this.context.brandId)}::int`] : []),
+      ...(event.by === 'machines' ? [`e.actor = 'machine'`] : event.by === 'people' ? [`e.actor = 'human'`] : []),
+      ...(KINDS_OF_ACT[event.act] ? [`(${judged})`] : []),
+      ...(event.class === null ? [] : [`e.detail->>'class' = ${this.put(event.class)}::text`]),
+      ...(event.campaign === null ? [] : [`e.campaign_id = ${this.put(this.idOf(this.context.names.campaigns, event.campaign))}::int`]),
+      ...(event.list === null ? [] : [`e.campaign_id IN (SELECT k.id FROM campaign k WHERE k.list_ids @> ARRAY[${this.put(this.idOf(this.context.names.lists, event.list))}::int])`]),
+      ...(event.link === null ? [] : [`strpos(lower(e.detail->>'url'), ${this.put(event.link.toLowerCase())}::text) > 0`]),
+      ...(event.what === null ? [] : [`strpos(lower(e.detail->>'what'), ${this.put(event.what.toLowerCase())}::text) > 0`]),
+      ...(event.sinceLast === null ? [] : [`e.occurred_at > coalesce(${latestOf(event.sinceLast)}, '-infinity')`]),
+    ].join(' AND '); // prettier-ignore
+  }
+
+  /** The same from the totals and latest instants, where they say it; nothing where events have to be read. */
+  private fromActivity(event: EventTest): string | undefined {
+    const { act, by, which, when, least, most } = event;
+    const narrowed = event.class !== null || event.campaign !== null || event.list !== null || event.link !== null || event.what !== null || event.sinceLast !== null || event.brand !== 'own'; // prettier-ignore
+    if (narrowed || (by !== null && by !== 'people') || which === 'first') return undefined;
+    const mine = (test: string): string => `(c.id IN (SELECT a.contact_id FROM activity a WHERE a.brand_id = ${this.put(this.context.brandId)}::int AND ${test}))`; // prettier-ignore
+    const latest = LATEST[act] ? latestOf(act) : undefined;
+    const bounds = when === null ? undefined : boundsOf(when, this.context);
+    const once = (least ?? 1) === 1 && most === null;
+    if (which === 'last') return latest === undefined ? undefined : mine(`${latest} IS NOT NULL${this.bounds(latest, bounds!)}`); // prettier-ignore
+    if (bounds?.to === null && once && latest !== undefined) return mine(`${latest} >= to_timestamp(${this.put(bounds.from! / 1000)}::float8)`); // prettier-ignore
+    if (when !== null) return undefined;
+    if (once && latest !== undefined) return mine(`${latest} IS NOT NULL`);
+    const total = TOTALS[act];
+    if (total === undefined) return undefined;
+    const wanted = least ?? (most === null ? 1 : 0);
+    const enough = wanted === 0 ? undefined : mine(`${total} >= ${this.put(wanted)}::int`);
+    const tooOften = most === null ? undefined : `(NOT ${mine(`${total} > ${this.put(most)}::int`)})`;
+    return `(${[enough, tooOften].filter((one) => one !== undefined).join(' AND ') || 'true'})`;
+  }
+}
+
+function latestOf(act: ActName): string {
+  const columns = LATEST[act]!.map((column) => `a.${column}`);
+  return columns.length === 1 ? columns[0]! : `greatest(${columns.join(', ')})`;
+}
+
+const OPERATORS = { 'more than': '>', 'less than': '<', 'at least': '>=', 'at most': '<=', before: '<', after: '>' } as const; // prettier-ignore
