@@ -12,6 +12,11 @@ const GROUPS: { name: string; summary: string; load: () => Promise<{ addCommands
   { name: 'contacts', summary: 'import, find, show and check contacts', load: () => import('./commands/contacts.ts') },
   { name: 'imports', summary: 'imports: progress, outcome, result files', load: () => import('./commands/imports.ts') },
   {
+    name: 'segments',
+    summary: 'segments and conditions: count, explain, sample, keep, export',
+    load: () => import('./commands/segments.ts'),
+  },
+  {
     name: 'campaigns',
     summary: 'create, preflight, send and report campaigns',
     load: () => import('./commands/campaigns.ts'),

@@ -5,6 +5,7 @@ import { makeContactCalls } from './contact-calls.ts';
 import { makeIntakeCalls } from './intake-calls.ts';
 import { makeReturnCalls } from './return-calls.ts';
 import { makeRuleCalls } from './rule-calls.ts';
+import { makeSegmentCalls } from './segment-calls.ts';
 import { makeSessionCalls } from './session-calls.ts';
 
 /** The service as typed calls; every call answers the parsed body or throws a Refusal. */
@@ -18,6 +19,7 @@ export function makeClient(options: ClientOptions) {
     ...makeReturnCalls(calls),
     ...makeActorCalls(calls),
     ...makeRuleCalls(calls),
+    ...makeSegmentCalls(calls),
   };
 }
 

@@ -52,6 +52,18 @@ export const PROBLEMS = {
     exit: 1,
     next: 'Look at the new count and confirm it.',
   },
+  'bad-condition': {
+    title: 'The condition cannot be used',
+    status: 422,
+    exit: 2,
+    next: 'Look at the place that is named; docs/conditions.md has the language.',
+  },
+  'took-too-long': {
+    title: 'It took too long and was stopped',
+    status: 503,
+    exit: 1,
+    next: 'Narrow it, or try again when less is under way.',
+  },
   'key-reused': {
     title: 'The Idempotency-Key was used for something else',
     status: 409,

@@ -337,6 +337,28 @@ export const sites = Joi.object({
     .required()
     .description('Hosts of your own, as www.larkfield.example; those below them are meant too'),
 });
+const conditionText = Joi.string().max(20_000).required().description('In the language of docs/conditions.md');
+export const conditionRequest = Joi.object({ brandId: id.required(), condition: conditionText });
+export const conditionExplain = Joi.object({
+  brandId: id.required(),
+  condition: conditionText,
+  address: text(320).required(),
+});
+export const conditionPage = Joi.object({ ...page, brandId: id.required(), condition: conditionText });
+export const segmentsQuery = Joi.object({ brandId: id });
+export const newSegment = Joi.object({
+  brandId: id.required(),
+  name: text(120).required(),
+  description: text(2000).allow(''),
+  condition: conditionText,
+  reason: text(500),
+});
+export const segmentChange = Joi.object({
+  name: text(120),
+  description: text(2000).allow(''),
+  condition: conditionText.optional(),
+  reason: text(500).required(),
+});
 export const proxyList = Joi.object({
   networks: Joi.array().items(text(60)).max(5000).required().description('CIDR blocks, as 192.0.2.0/24 or 2001:db8::/32'),
   agents: Joi.array().items(text(100).min(3)).max(500).required().description('Words in a user agent, in any case'),

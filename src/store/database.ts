@@ -12,6 +12,7 @@ import { AttributeTypes1790000000007 } from './migrations/0007-attribute-types.t
 import { Storms1790000000008 } from './migrations/0008-storms.ts';
 import { Mailboxes1790000000009 } from './migrations/0009-mailboxes.ts';
 import { WhatComesBack1790000000010 } from './migrations/0010-what-comes-back.ts';
+import { Segments1790000000011 } from './migrations/0011-segments.ts';
 
 /** Anything that runs SQL: the data source itself, or a manager inside a transaction. */
 export type Sql = Pick<EntityManager, 'query' | 'getRepository'>;
@@ -28,6 +29,7 @@ const MIGRATIONS = [
   Storms1790000000008,
   Mailboxes1790000000009,
   WhatComesBack1790000000010,
+  Segments1790000000011,
 ];
 /** Any number of processes may start at once; one migrates, the others wait. */
 const MIGRATION_LOCK = 7_300_001;

@@ -13,7 +13,7 @@ export interface EventFact {
   campaignId: number | null;
   /** Lists that its campaign took in. */
   listIds: number[];
-  detail: { class?: string; url?: string; what?: string } | null;
+  detail: { class?: string | null; url?: string | null; what?: string | null } | null;
 }
 
 /** All that a condition can ask of one contact. */
@@ -189,7 +189,8 @@ function ofEvent(say: Say, facts: ContactFacts, event: EventTest, context: Condi
 const ALWAYS: Bounds = { from: null, to: null };
 
 function isMeant(one: EventFact, event: EventTest, all: EventFact[], { brandId, names }: ConditionContext): boolean {
-  const holds = (part: string | null, text: string | undefined): boolean => part === null || (text ?? '').toLowerCase().includes(part.toLowerCase()); // prettier-ignore
+  const holds = (part: string | null, text: string | null | undefined): boolean =>
+    part === null || (typeof text === 'string' && text.toLowerCase().includes(part.toLowerCase()));
   return (
     isAct(one, event.act) &&
     (event.brand === 'any' || one.brandId === brandId) &&
@@ -197,8 +198,8 @@ function isMeant(one: EventFact, event: EventTest, all: EventFact[], { brandId, 
     (event.class === null || one.detail?.class === event.class) &&
     (event.campaign === null || one.campaignId === names.campaigns.find(({ name }) => name === event.campaign)!.id) &&
     (event.list === null || one.listIds.includes(names.lists.find(({ name }) => name === event.list)!.id)) &&
-    (event.link === null || (one.detail?.url !== undefined && holds(event.link, one.detail.url))) &&
-    (event.what === null || (one.detail?.what !== undefined && holds(event.what, one.detail.what))) &&
+    holds(event.link, one.detail?.url) &&
+    holds(event.what, one.detail?.what) &&
     (event.sinceLast === null || one.at > (latestAct(all, event.sinceLast, brandId) ?? -Infinity))
   );
 }

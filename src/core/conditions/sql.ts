@@ -28,7 +28,7 @@ const MOST_SEGMENTS = 200;
  * hashed once under any `or` and `not`, where EXISTS would be looked up contact by contact.
  */
 export function conditionSql(condition: Condition, context: ConditionContext, firstParameter: number): ConditionSql {
-  const writer = new Writer(context, firstParameter);
+  const writer = new ConditionWriter(context, firstParameter);
   const text = writer.write(condition);
   return { text, parameters: writer.parameters, needsSilence: writer.needsSilence };
 }
@@ -51,7 +51,8 @@ export const KINDS_OF_ACT: Readonly<Partial<Record<ActName, readonly string[]>>>
   engaged: ['opened', 'clicked', 'replied', 'visited', 'purchased', 'confirmed', 'subscribed'],
 };
 
-class Writer {
+/** Writes parts of conditions as SQL with one row of parameters between them. */
+export class ConditionWriter {
   readonly parameters: unknown[] = [];
   needsSilence = false;
   private segments = 0;

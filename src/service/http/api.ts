@@ -24,6 +24,7 @@ import { returnRoutes } from './routes/returns.ts';
 import { organisationRoutes } from './routes/organisation.ts';
 import { permissionRoutes } from './routes/permission.ts';
 import { ruleRoutes } from './routes/rules.ts';
+import { segmentRoutes } from './routes/segments.ts';
 import { suppressionRoutes } from './routes/suppression.ts';
 
 export const ROUTES: Route[] = [
@@ -39,6 +40,7 @@ export const ROUTES: Route[] = [
   ...eventRoutes,
   ...actorRoutes,
   ...returnRoutes,
+  ...segmentRoutes,
   ...suppressionRoutes,
   ...ruleRoutes,
 ];

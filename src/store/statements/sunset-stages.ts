@@ -17,7 +17,7 @@ const LATEST_OF_ACT = {
  * covers ($1 brand, $2 contacts or null for all): the twin of core/rules/sunset-ladder on sets, held to it by a
  * differential test. Counts come from the ledger: messages accepted that did not bounce.
  */
-function decidedCtes(rule: SunsetRule): string {
+export function decidedCtes(rule: SunsetRule): string {
   const engaged = rule.engagingActs.map((act) => LATEST_OF_ACT[act]).join(', ');
   const steps = [...rule.steps]
     .reverse()

@@ -1,0 +1,217 @@
+import { readFileSync } from 'node:fs';
+import type { Command } from 'commander';
+import type { Client } from '../../client/client.ts';
+import type { ConditionPreview, Explained, Segment } from '../../shared/api-segments.ts';
+import type { Brand } from '../../shared/api.ts';
+import { describeProblem, withCondition } from '../condition-problems.ts';
+import { brandNamed } from '../names.ts';
+import { count, line, moment, note, printOne, printRows, share, tableText, type OutputOptions } from '../output.ts';
+import { connect } from '../sign-in-file.ts';
+import { UsageError } from '../usage-error.ts';
+import { withOutput } from '../with-output.ts';
+
+interface AskOptions extends OutputOptions {
+  brand?: string;
+  where?: string;
+}
+
+interface KeepOptions extends OutputOptions {
+  brand?: string;
+  where?: string;
+  file?: string;
+  description?: string;
+  name?: string;
+  reason?: string;
+}
+
+export function addCommands(group: Command): void {
+  withOutput(group.command('list').description('segments, with their conditions'))
+    .option('--brand <brand>', 'of this brand')
+    .action(listSegments);
+  withOutput(group.command('show <segment>').description('one segment with its versions, and what uses it'))
+    .option('--brand <brand>', 'its brand')
+    .action(showSegment);
+  withGiven(withOutput(group.command('create <name>').description('keep a condition under a name')))
+    .option('--description <text>', 'what it is for')
+    .option('--reason <text>', 'why')
+    .action(createSegment);
+  withGiven(withOutput(group.command('change <segment>').description('change a segment, as another version')))
+    .option('--name <name>', 'call it otherwise')
+    .option('--description <text>', 'what it is for')
+    .requiredOption('--reason <text>', 'why')
+    .action(changeSegment);
+  group
+    .command('delete <segment>')
+    .description('delete a segment that none uses')
+    .option('--brand <brand>', 'its brand')
+    .action(async (name: string, options: { brand?: string }) => {
+      const { client, segment } = await segmentNamed(name, options.brand);
+      await client.removeSegment(segment.id);
+      line(`“${segment.name}” is deleted.`);
+    });
+  asking(group.command('count [segment]').description('how many match, each part counted, and what is odd about it')).action(countMatching); // prettier-ignore
+  asking(group.command('sample [segment]').description('twenty who match, with the fact that decided')).action(sampleMatching); // prettier-ignore
+  asking(group.command('explain <address> [segment]').description('whether one address matches, and why')).action(explain); // prettier-ignore
+  asking(group.command('export [segment]').description('everybody who matches, as CSV or JSON Lines')).action(exportMatching); // prettier-ignore
+  group
+    .command('format [file]')
+    .description('a condition in its canonical form; needs no service')
+    .option('--where <condition>', 'the condition')
+    .option('--tree', 'as the tree that programs take, in JSON')
+    .action(format);
+}
+
+function asking(command: Command): Command {
+  return withOutput(command)
+    .option('--where <condition>', 'a condition instead of a segment, as \'clicked in the last 30 days\'')
+    .option('--brand <brand>', 'the brand for which it is asked'); // prettier-ignore
+}
+
+function withGiven(command: Command): Command {
+  return command
+    .option('--where <condition>', 'the condition')
+    .option('--file <file>', 'a file that holds it')
+    .option('--brand <brand>', 'its brand');
+}
+
+/** The condition that an option or a file gives. */
+function givenCondition({ where, file }: KeepOptions): string | undefined {
+  if (where !== undefined && file !== undefined) throw new UsageError('Give the condition once: --where or --file.');
+  return file === undefined ? where : readFileSync(file, 'utf8');
+}
+
+async function segmentNamed(name: string, brandName?: string): Promise<{ client: Client; segment: Segment }> {
+  const client = connect();
+  const brand = brandName === undefined ? undefined : await brandNamed(client, brandName);
+  const all = await client.segments(brand?.id);
+  const found = all.filter((one) => one.name.toLowerCase() === name.trim().toLowerCase() || String(one.id) === name);
+  if (found.length > 1) throw new UsageError(`Several brands have a segment “${name}”: say which with --brand.`);
+  if (!found[0]) throw new UsageError(`There is no segment “${name}”. There is: ${all.map((one) => one.name).join(', ') || 'none yet'}.`, 1); // prettier-ignore
+  return { client, segment: found[0] };
+}
+
+/** What is asked: a segment by its name, or a condition for a brand. */
+async function asked(name: string | undefined, { where, brand }: AskOptions): Promise<{ client: Client; request: { brandId: number; condition: string } }> {
+  if ((name === undefined) === (where === undefined)) throw new UsageError('Name a segment, or give a condition with --where.');
+  if (name !== undefined) {
+    const { client, segment } = await segmentNamed(name, brand);
+    return { client, request: { brandId: segment.brandId, condition: segment.condition } };
+  }
+  const client = connect();
+  const of: Brand = await brandNamed(client, brand);
+  return { client, request: { brandId: of.id, condition: where! } };
+} // prettier-ignore
+
+async function listSegments(options: OutputOptions & { brand?: string }): Promise<void> {
+  const client = connect();
+  const brand = options.brand === undefined ? undefined : await brandNamed(client, options.brand);
+  printRows(await client.segments(brand?.id), [
+    { head: 'No', cell: (row) => row.id, right: true },
+    { head: 'Segment', cell: (row) => row.name },
+    { head: 'Condition', cell: (row) => row.condition.replace(/\s+/g, ' ') },
+    { head: 'Changed', cell: (row) => moment(row.changedAt) },
+  ], options, 'There is no segment yet: avendel segments create "Readers" --where \'clicked in the last 30 days\''); // prettier-ignore
+}
+
+async function showSegment(name: string, options: OutputOptions & { brand?: string }): Promise<void> {
+  const { client, segment } = await segmentNamed(name, options.brand);
+  printOne(await client.segment(segment.id), options, (one) => [
+    `${one.name}${one.description === '' ? '' : `: ${one.description}`}`,
+    '',
+    one.condition,
+    '',
+    ...(one.usedBy.length > 0 ? [`Used by ${one.usedBy.map((user) => `“${user.name}”`).join(', ')}`] : []),
+    ...one.versions.map((version) => `  ${version.version}  ${moment(version.changedAt)}  ${version.changedBy}: ${version.reason}`),
+  ]); // prettier-ignore
+}
+
+async function createSegment(name: string, options: KeepOptions): Promise<void> {
+  const condition = givenCondition(options);
+  if (condition === undefined) throw new UsageError('Give the condition: --where or --file.');
+  const client = connect();
+  const brand = await brandNamed(client, options.brand);
+  const { description, reason } = options;
+  const kept = await withCondition(condition, () => client.createSegment({ brandId: brand.id, name, condition, description, reason })); // prettier-ignore
+  printOne(kept, options, () => [`Segment ${kept.id}, “${kept.name}”:`, kept.condition]);
+}
+
+async function changeSegment(name: string, options: KeepOptions & { reason: string }): Promise<void> {
+  const condition = givenCondition(options);
+  const { client, segment } = await segmentNamed(name, options.brand);
+  const change = { name: options.name, description: options.description, condition, reason: options.reason };
+  const kept = await withCondition(condition ?? '', () => client.changeSegment(segment.id, change));
+  printOne(kept, options, () => [`“${kept.name}”, version ${kept.version}:`, kept.condition]);
+}
+
+async function preview(name: string | undefined, options: AskOptions): Promise<{ shown: ConditionPreview; text: string }> {
+  const { client, request } = await asked(name, options);
+  return { shown: await withCondition(request.condition, () => client.previewCondition(request)), text: request.condition };
+} // prettier-ignore
+
+async function countMatching(name: string | undefined, options: AskOptions): Promise<void> {
+  const { shown, text } = await preview(name, options);
+  printOne(shown, options, () => [
+    `${count(shown.matching)} of ${count(shown.contacts)} match (${share(shown.matching, shown.contacts)}); ${count(shown.mailable)} of these may be mailed for marketing now.`,
+    '',
+    tableText(shown.lines, [
+      { head: 'Part', cell: (row) => `${'  '.repeat(row.depth)}${row.joined === null ? '' : `${row.joined} `}${row.text}` },
+      { head: 'Alone', cell: (row) => count(row.alone), right: true },
+      { head: 'With those before', cell: (row) => count(row.after), right: true },
+    ]),
+    ...shown.warnings.map((warning) => `\n${describeProblem(text, warning)}`),
+  ]); // prettier-ignore
+}
+
+async function sampleMatching(name: string | undefined, options: AskOptions): Promise<void> {
+  const { shown } = await preview(name, options);
+  printRows(shown.sample, [
+    { head: 'Address', cell: (row) => row.address },
+    { head: 'Name', cell: (row) => row.name },
+    { head: 'Because', cell: (row) => row.because },
+  ], options, 'Nobody matches.'); // prettier-ignore
+}
+
+async function explain(address: string, name: string | undefined, options: AskOptions): Promise<void> {
+  const { client, request } = await asked(name, options);
+  const found = await withCondition(request.condition, () => client.explainCondition({ ...request, address }));
+  printOne(found, options, () => [`${address} is ${found.holds ? 'in' : 'out'}: ${found.because}.`, ...describe(found, 1)]);
+  if (!found.holds && !options.json && !options.jsonl) process.exitCode = 1;
+} // prettier-ignore
+
+function describe(one: Explained, depth: number): string[] {
+  const mark = one.holds ? '✓' : '✗';
+  const head = one.parts.length > 0 ? (one.text.length > 70 ? `${one.text.slice(0, 70)}…` : one.text) : `${one.text}: ${one.because}`; // prettier-ignore
+  return [`${'  '.repeat(depth)}${mark} ${head}`, ...one.parts.flatMap((part) => describe(part, depth + 1))];
+}
+
+const PAGE = 500;
+
+async function exportMatching(name: string | undefined, options: AskOptions): Promise<void> {
+  const { client, request } = await asked(name, options);
+  const quoted = (cell: string | null): string => `"${(cell ?? '').replace(/^[=+\-@\t\r]/, "'$&").replaceAll('"', '""')}"`; // prettier-ignore
+  if (!options.jsonl && !options.json) line('address,name');
+  let exported = 0;
+  for (let cursor: string | undefined; ;) {
+    const page = await withCondition(request.condition, () => client.matchingContacts({ ...request, cursor, limit: PAGE })); // prettier-ignore
+    for (const row of page.items) line(options.jsonl || options.json ? JSON.stringify(row) : `${row.address},${quoted(row.name)}`); // prettier-ignore
+    exported += page.items.length;
+    if (page.next === null) break;
+    cursor = page.next;
+  }
+  note(`${count(exported)} contacts.`);
+}
+
+async function format(file: string | undefined, options: { where?: string; tree?: boolean }): Promise<void> {
+  if ((file === undefined) === (options.where === undefined)) throw new UsageError('Name a file, or give a condition with --where.'); // prettier-ignore
+  const text = file === undefined ? options.where! : readFileSync(file === '-' ? 0 : file, 'utf8');
+  const { parseCondition } = await import('../../core/conditions/parse-condition.ts');
+  const { formatCondition } = await import('../../core/conditions/format-condition.ts');
+  const { UnreadableCondition, withoutSpans } = await import('../../core/conditions/tree.ts');
+  try {
+    const condition = parseCondition(text);
+    line(options.tree ? JSON.stringify(withoutSpans(condition), null, 2) : formatCondition(condition));
+  } catch (error) {
+    if (error instanceof UnreadableCondition) throw new UsageError(describeProblem(text, error.problem));
+    throw error;
+  }
+}

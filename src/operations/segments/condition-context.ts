@@ -1,0 +1,67 @@
+import { reportLogicProblems } from '../../core/conditions/check-logic.ts';
+import { partsOf, reportNameProblems, type ConditionNames } from '../../core/conditions/check-names.ts';
+import { parseCondition } from '../../core/conditions/parse-condition.ts';
+import type { ConditionContext } from '../../core/conditions/sql.ts';
+import { UnreadableCondition, type Condition, type ConditionProblem } from '../../core/conditions/tree.ts';
+import { BrandEntity, ListEntity } from '../../store/entities/organisation.ts';
+import { findNamedCampaigns, findSuppressionNames } from '../../store/statements/conditions.ts';
+import { listAttributeTypes } from '../../store/statements/contact-attributes.ts';
+import { findSunsetRule } from '../../store/statements/rules.ts';
+import { listSegments } from '../../store/statements/segments.ts';
+import type { Deps } from '../deps.ts';
+import { found, Problem } from '../problem.ts';
+
+/** A condition that has been read and checked, with all that is needed to work it out. */
+export interface CheckedCondition {
+  condition: Condition;
+  context: ConditionContext;
+  /** What is odd about it and does not stand in the way. */
+  warnings: ConditionProblem[];
+}
+
+/**
+ * Reads and checks the text of a condition for a brand. `own` is the name of the segment that it is of.
+ * @throws Problem bad-condition with every problem and its place, not-found
+ */
+export async function checkCondition(deps: Deps, brandId: number, text: string, own?: string): Promise<CheckedCondition> {
+  const condition = readCondition(text);
+  const context = await makeContext(deps, brandId, condition);
+  const problems = reportNameProblems(condition, context.names, own);
+  if (problems.length > 0) throw badCondition(problems);
+  return { condition, context, warnings: reportLogicProblems(condition) };
+} // prettier-ignore
+
+function readCondition(text: string): Condition {
+  try {
+    return parseCondition(text);
+  } catch (error) {
+    if (error instanceof UnreadableCondition) throw badCondition([error.problem]);
+    throw error;
+  }
+}
+
+function badCondition(problems: ConditionProblem[]): Problem {
+  return new Problem('bad-condition', problems.map(({ message }) => message).join(' '), { field: 'condition', extra: { problems } }); // prettier-ignore
+}
+
+async function makeContext(deps: Deps, brandId: number, condition: Condition): Promise<ConditionContext> {
+  const brand = found(await deps.database.getRepository(BrandEntity).findOneBy({ id: brandId }), `brand ${brandId}`);
+  const { rule } = await findSunsetRule(deps.database, brandId);
+  return { now: deps.now().getTime(), zone: brand.zone, brandId, names: await findNames(deps, brandId, condition), rule }; // prettier-ignore
+}
+
+async function findNames(deps: Deps, brandId: number, condition: Condition): Promise<ConditionNames> {
+  const lists = await deps.database.getRepository(ListEntity).findBy({ brandId });
+  const suppressionLists = await findSuppressionNames(deps.database, brandId);
+  // A segment was checked when it was kept; one that can no longer be read is as good as not there.
+  const segments = new Map((await listSegments(deps.database, brandId)).flatMap((one) => {
+    try {
+      return [[one.name, parseCondition(one.condition)] as const];
+    } catch {
+      return [];
+    }
+  })); // prettier-ignore
+  const asked = [condition, ...segments.values()].flatMap((one) => [...partsOf(one)]);
+  const campaigns = await findNamedCampaigns(deps.database, brandId, asked.flatMap((part) => (part.kind === 'event' && part.event.campaign !== null ? [part.event.campaign] : []))); // prettier-ignore
+  return { lists, suppressionLists, campaigns, segments, attributes: await listAttributeTypes(deps.database) };
+}

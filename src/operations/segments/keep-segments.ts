@@ -1,0 +1,93 @@
+import { partsOf } from '../../core/conditions/check-names.ts';
+import { formatCondition } from '../../core/conditions/format-condition.ts';
+import { parseCondition } from '../../core/conditions/parse-condition.ts';
+import { inTransaction } from '../../store/database.ts';
+import {
+  deleteSegment,
+  findSegment,
+  insertSegment,
+  listSegments,
+  updateSegment,
+  type SegmentRow,
+} from '../../store/statements/segments.ts';
+import type { Deps } from '../deps.ts';
+import { found, Problem } from '../problem.ts';
+import { checkCondition } from './condition-context.ts';
+
+export interface NewSegment {
+  brandId: number;
+  name: string;
+  description?: string;
+  condition: string;
+  reason?: string;
+  actor: string;
+}
+
+/** Keeps a condition under a name, in its canonical form. @throws Problem bad-condition, name-taken, not-found */
+export async function createSegment(deps: Deps, one: NewSegment): Promise<SegmentRow> {
+  const { condition } = await checkCondition(deps, one.brandId, one.condition, one.name);
+  const kept = { brandId: one.brandId, name: one.name, description: one.description ?? '', condition: formatCondition(condition), by: one.actor, reason: one.reason ?? 'made' }; // prettier-ignore
+  const id = await unlessTaken(one.name, () => insertSegment(deps.database, kept));
+  return getSegment(deps, id);
+}
+
+export async function getSegment(deps: Deps, id: number): Promise<SegmentRow> {
+  return found(await findSegment(deps.database, id), `segment ${id}`);
+}
+
+/**
+ * Changes a segment, as another version. A new name goes into the segments that use it, as versions of theirs.
+ * @throws Problem bad-condition, name-taken, not-found
+ */
+export async function changeSegment(
+  deps: Deps,
+  id: number,
+  change: { name?: string; description?: string; condition?: string; reason: string; actor: string },
+): Promise<SegmentRow> {
+  const was = await getSegment(deps, id);
+  const name = change.name ?? was.name;
+  const { condition } = await checkCondition(deps, was.brandId, change.condition ?? was.condition, was.name);
+  const by = { by: change.actor, reason: change.reason };
+  const users = name === was.name ? [] : await findUsers(deps, was);
+  await unlessTaken(name, () =>
+    inTransaction(deps.database, async (sql) => {
+      await updateSegment(sql, id, { name, description: change.description ?? was.description, condition: formatCondition(condition), ...by }); // prettier-ignore
+      for (const user of users)
+        await updateSegment(sql, user.id, { name: user.name, description: user.description, condition: renamed(user.condition, was.name, name), by: by.by, reason: `“${was.name}” is called “${name}” now` }); // prettier-ignore
+    }),
+  );
+  return getSegment(deps, id);
+}
+
+/** @throws Problem wrong-state when other segments use it, not-found */
+export async function removeSegment(deps: Deps, id: number): Promise<void> {
+  const segment = await getSegment(deps, id);
+  const users = await findUsers(deps, segment);
+  if (users.length > 0) throw new Problem('wrong-state', `“${segment.name}” is used by ${users.map(({ name }) => `“${name}”`).join(', ')}. Change those first.`); // prettier-ignore
+  await deleteSegment(deps.database, id);
+}
+
+/** Segments whose condition names this one. */
+export async function findUsers(deps: Deps, segment: SegmentRow): Promise<SegmentRow[]> {
+  const all = await listSegments(deps.database, segment.brandId);
+  return all.filter(({ condition }) => [...partsOf(parseCondition(condition))].some((part) => part.kind === 'segment' && part.name === segment.name)); // prettier-ignore
+}
+
+function renamed(text: string, from: string, to: string): string {
+  const tree = JSON.stringify(parseCondition(text), (key, value: unknown) => {
+    if (key === 'span') return undefined;
+    const part = value as { kind?: unknown; name?: unknown } | null;
+    return part?.kind === 'segment' && part.name === from ? { ...part, name: to } : value;
+  });
+  return formatCondition(JSON.parse(tree) as Parameters<typeof formatCondition>[0]);
+}
+
+async function unlessTaken<T>(name: string, work: () => Promise<T>): Promise<T> {
+  try {
+    return await work();
+  } catch (error) {
+    if ((error as { driverError?: { constraint?: string } }).driverError?.constraint !== 'segment_name_key')
+      throw error;
+    throw new Problem('name-taken', `There is a segment “${name}” already.`, { field: 'name' });
+  }
+}

@@ -1,0 +1,113 @@
+import { evaluate, type Explained } from '../../core/conditions/evaluate.ts';
+import { formatCondition } from '../../core/conditions/format-condition.ts';
+import { withoutSpans, type Condition, type ConditionProblem } from '../../core/conditions/tree.ts';
+import { overWholeSet, type Sql } from '../../store/database.ts';
+import {
+  countLines,
+  countMailable,
+  findContactFacts,
+  limitCounting,
+  listMatching,
+  sampleMatching,
+  type CountedLine,
+  type MatchingContact,
+} from '../../store/statements/conditions.ts';
+import { findContactIds } from '../../store/statements/contacts.ts';
+import type { Deps } from '../deps.ts';
+import { Problem } from '../problem.ts';
+import { checkCondition, type CheckedCondition } from './condition-context.ts';
+
+/** A condition worked out on everybody, without anything being written. */
+export interface ConditionPreview {
+  /** The canonical text, and the tree. */
+  text: string;
+  tree: Condition;
+  /** Everybody who is not erased. */
+  contacts: number;
+  matching: number;
+  /** Of these, who may get marketing of the brand now. */
+  mailable: number;
+  lines: CountedLine[];
+  warnings: ConditionProblem[];
+  sample: (MatchingContact & { because: string })[];
+}
+
+export interface ConditionRequest {
+  brandId: number;
+  condition: string;
+}
+
+const SAMPLE = 20;
+/** A count is stopped after so long. */
+const LONGEST_MS = 30_000;
+
+/** Counts every part of a condition, with a sample and the facts that decided it. @throws Problem bad-condition, took-too-long, not-found */
+export async function previewCondition(deps: Deps, { brandId, condition: text }: ConditionRequest): Promise<ConditionPreview> {
+  const checked = await checkCondition(deps, brandId, text);
+  const { condition, context } = checked;
+  const counted = await withinTime(deps, async (sql) => ({
+    ...(await countLines(sql, condition, context)),
+    mailable: await countMailable(sql, condition, context),
+    sample: await sampleMatching(sql, condition, context, SAMPLE),
+  }));
+  const matching = counted.lines[0]!.alone;
+  const sample = [];
+  for (const one of counted.sample) sample.push({ ...one, because: (await explain(deps, checked, one.id)).because });
+  const warnings = [...checked.warnings, ...reportByCounts(counted.lines, counted.contacts)];
+  return { text: formatCondition(condition), tree: withoutSpans(condition), ...counted, matching, warnings, sample };
+} // prettier-ignore
+
+/** Parts that in fact match everybody, nobody, or change nothing. */
+function reportByCounts(lines: CountedLine[], contacts: number): ConditionProblem[] {
+  if (contacts === 0 || lines.length === 1) return [];
+  return lines.flatMap((line, index): ConditionProblem[] => {
+    if (index === 0 || line.text === 'everyone') return [];
+    const all = line.alone === contacts;
+    if (!all && line.alone !== 0) return [];
+    const message = all ? `“${line.text}” matches every contact there is.` : `“${line.text}” matches nobody.`;
+    return [{ code: all ? 'always-true' : 'always-false', from: 0, to: 0, message, warning: true }];
+  });
+}
+
+/** Whether one address matches, and why: each part with the fact that decided it. @throws Problem bad-condition, not-found */
+export async function explainCondition(
+  deps: Deps,
+  request: ConditionRequest & { address: string },
+): Promise<Explained & { contactId: number }> {
+  const checked = await checkCondition(deps, request.brandId, request.condition);
+  const address = request.address.trim().toLowerCase();
+  const contactId = (await findContactIds(deps.database, [address])).get(address);
+  if (contactId === undefined) throw new Problem('not-found', `There is no contact ${request.address}.`);
+  return { contactId, ...(await explain(deps, checked, contactId)) };
+}
+
+async function explain(deps: Deps, { condition, context }: CheckedCondition, contactId: number): Promise<Explained> {
+  const facts = await findContactFacts(deps.database, contactId, context);
+  if (!facts) throw new Problem('not-found', `Contact ${contactId} is erased.`);
+  return evaluate(condition, facts, context);
+}
+
+/** One page of the contacts that match, by number. @throws Problem bad-condition, took-too-long */
+export async function pageOfMatching(
+  deps: Deps,
+  { brandId, condition: text }: ConditionRequest,
+  after: number,
+  limit: number,
+): Promise<MatchingContact[]> {
+  const { condition, context } = await checkCondition(deps, brandId, text);
+  return withinTime(deps, (sql) => listMatching(sql, condition, context, after, limit));
+}
+
+/** Works over the whole set, and stops when that takes too long. */
+async function withinTime<T>(deps: Deps, work: (sql: Sql) => Promise<T>): Promise<T> {
+  try {
+    return await overWholeSet(deps.database, async (sql) => {
+      await limitCounting(sql, LONGEST_MS);
+      return work(sql);
+    });
+  } catch (error) {
+    // SQLSTATE 57014: query_canceled.
+    if ((error as { driverError?: { code?: string } }).driverError?.code !== '57014') throw error;
+    throw new Problem('took-too-long', `Counting took longer than ${LONGEST_MS / 1000} seconds and was stopped. Nothing was changed.`); // prettier-ignore
+  }
+}

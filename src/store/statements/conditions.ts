@@ -1,0 +1,175 @@
+import type { ContactFacts, EventFact } from '../../core/conditions/evaluate.ts';
+import { previewSql, type PreviewLine } from '../../core/conditions/preview-sql.ts';
+import { conditionSql, type ConditionContext } from '../../core/conditions/sql.ts';
+import type { Condition } from '../../core/conditions/tree.ts';
+import type { Sql } from '../database.ts';
+import { baseAddressSql, DECIDING_SQL, findWhatApplies, judgeAudienceCtes, messageParameters } from './eligibility.ts';
+import { decidedCtes, findDecidedStage } from './sunset-stages.ts';
+
+/** Parameters that the CTE of silence takes; those of a condition come behind them. */
+const SILENCE = 3;
+/** Erased contacts have nothing left to ask for. */
+const PEOPLE = `contact c WHERE c.erased_at IS NULL`;
+
+interface Written {
+  parameters: unknown[];
+  needsSilence: boolean;
+}
+
+/** The CTEs that a written condition reads, and all its parameters. The dummy uses the three of silence, so that they always have a type. */
+function before({ parameters, needsSilence }: Written, context: ConditionContext): { ctes: string; all: unknown[] } {
+  const silence = needsSilence ? `, ${decidedCtes(context.rule)}` : '';
+  return {
+    ctes: `WITH given AS (SELECT $1::int, $2::bigint[], $3::timestamptz)${silence}`,
+    all: [context.brandId, null, new Date(context.now), ...parameters],
+  };
+}
+
+/** Longer than this a count is stopped. */
+export async function limitCounting(sql: Sql, milliseconds: number): Promise<void> {
+  await sql.query(`SELECT set_config('statement_timeout', $1, true)`, [String(milliseconds)]);
+}
+
+/** How many contacts a condition matches. To be run within overWholeSet. */
+export async function countMatching(sql: Sql, condition: Condition, context: ConditionContext): Promise<number> {
+  const written = conditionSql(condition, context, SILENCE + 1);
+  const { ctes, all } = before(written, context);
+  const [row]: { n: number }[] = await sql.query(
+    `${ctes} SELECT count(*)::int AS n FROM ${PEOPLE} AND ${written.text}`,
+    all,
+  );
+  return row!.n;
+}
+
+export interface CountedLine extends PreviewLine {
+  /** How many this part alone matches. */
+  alone: number;
+  /** How many are left, or have come together, with the parts before it in its chain. */
+  after: number;
+}
+
+/** Every line of a condition with its counts, and how many contacts there are. To be run within overWholeSet. */
+export async function countLines(
+  sql: Sql,
+  condition: Condition,
+  context: ConditionContext,
+): Promise<{ lines: CountedLine[]; contacts: number }> {
+  const written = previewSql(condition, context, SILENCE + 1);
+  const { ctes, all } = before(written, context);
+  const [row]: { counts: number[]; contacts: number }[] = await sql.query(
+    `${ctes} SELECT ARRAY[${written.counts}] AS counts, count(*)::int AS contacts
+     FROM (SELECT ${written.leaves} FROM ${PEOPLE} OFFSET 0) b`,
+    all,
+  );
+  const { counts, contacts } = row!;
+  const lines = written.lines.map((line, index) => ({ ...line, alone: counts[index]!, after: counts[index + written.lines.length]! })); // prettier-ignore
+  return { lines, contacts };
+}
+
+export interface MatchingContact {
+  id: number;
+  address: string;
+  name: string | null;
+}
+
+/** Contacts that match, by number after `after`. */
+export async function listMatching(
+  sql: Sql,
+  condition: Condition,
+  context: ConditionContext,
+  after: number,
+  limit: number,
+): Promise<MatchingContact[]> {
+  const written = conditionSql(condition, context, SILENCE + 3);
+  const { ctes, all } = before(written, context);
+  const [brand, none, now, ...own] = all;
+  return sql.query(
+    `${ctes} SELECT c.id::float8 AS id, c.address, c.name FROM ${PEOPLE} AND c.id > $4 AND ${written.text} ORDER BY c.id LIMIT $5`,
+    [brand, none, now, after, limit, ...own],
+  );
+}
+
+/** Some contacts that match, the same ones each time, from all over the base. To be run within overWholeSet. */
+export async function sampleMatching(
+  sql: Sql,
+  condition: Condition,
+  context: ConditionContext,
+  limit: number,
+): Promise<MatchingContact[]> {
+  const written = conditionSql(condition, context, SILENCE + 2);
+  const { ctes, all } = before(written, context);
+  const [brand, none, now, ...own] = all;
+  return sql.query(
+    `${ctes} SELECT c.id::float8 AS id, c.address, c.name FROM ${PEOPLE} AND ${written.text} ORDER BY hashint8(c.id), c.id LIMIT $4`,
+    [brand, none, now, limit, ...own],
+  );
+}
+
+/** How many of those who match may get marketing of the brand now. To be run within overWholeSet. */
+export async function countMailable(sql: Sql, condition: Condition, context: ConditionContext): Promise<number> {
+  const written = conditionSql(condition, context, SILENCE + 1);
+  const { ctes, all } = before(written, context);
+  await sql.query(`CREATE TEMP TABLE matching ON COMMIT DROP AS ${ctes} SELECT c.id FROM ${PEOPLE} AND ${written.text}`, all); // prettier-ignore
+  await sql.query('ANALYZE matching');
+  const message = { campaignId: 0, brandId: context.brandId, purpose: 'marketing' as const, listIds: context.names.lists.map(({ id }) => id), leftOutListIds: [] }; // prettier-ignore
+  const [row]: { n: number }[] = await sql.query(
+    `WITH ${judgeAudienceCtes(message, await findWhatApplies(sql, message))}
+     SELECT count(*)::int AS n FROM judged j JOIN matching m ON m.id = j.contact_id WHERE (${DECIDING_SQL}) IS NULL`,
+    messageParameters(message),
+  );
+  return row!.n;
+}
+
+/** All that conditions can ask of one contact; nothing for one who is erased. */
+export async function findContactFacts(
+  sql: Sql,
+  contactId: number,
+  context: ConditionContext,
+): Promise<ContactFacts | undefined> {
+  const rows: (Omit<ContactFacts, 'silence' | 'events'> & { events: EventFact[] })[] = await sql.query(
+    `SELECT c.address, c.name, c.attributes, c.tags, (extract(epoch FROM c.joined_at) * 1000)::float8 AS "joinedAt", c.archived_at IS NOT NULL AS archived,
+       EXISTS (SELECT FROM automated_address m WHERE m.contact_id = c.id AND m.state = 'marked') AS automated, c.deliverability, c.verdict,
+       (SELECT stage FROM contact_stage g WHERE g.contact_id = c.id AND g.brand_id = $2) AS stage,
+       (SELECT coalesce(json_agg(json_build_object('listId', s.list_id, 'state', s.state, 'since', extract(epoch FROM s.since) * 1000)), '[]') FROM subscription s WHERE s.contact_id = c.id) AS subscriptions,
+       (SELECT coalesce(json_agg(json_build_object('listId', l.id, 'scope', l.scope, 'scopeId', l.scope_id)), '[]')
+        FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
+        WHERE e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > $3) AND (
+          (e.kind = 'address' AND (e.value = c.address OR (strpos(c.address, '+') > 1 AND NOT l.exact AND e.value = ${baseAddressSql('c.address')})))
+          OR (e.kind = 'hash' AND e.value = encode(sha256(convert_to(c.address, 'UTF8')), 'hex'))
+          OR (e.kind = 'domain' AND (ltrim(e.value, '.') = split_part(c.address, '@', 2) OR (left(e.value, 1) = '.' AND right(c.address, length(e.value)) = e.value))))) AS entries,
+       (SELECT coalesce(json_agg(json_build_object('kind', e.kind, 'at', extract(epoch FROM e.occurred_at) * 1000, 'actor', e.actor, 'brandId', e.brand_id, 'campaignId', e.campaign_id,
+          'listIds', coalesce(k.list_ids, '{}'), 'detail', json_build_object('class', e.detail->>'class', 'url', e.detail->>'url', 'what', e.detail->>'what'))), '[]')
+        FROM event e LEFT JOIN campaign k ON k.id = e.campaign_id WHERE e.contact_id = c.id) AS events
+     FROM contact c WHERE c.id = $1 AND c.erased_at IS NULL`,
+    [contactId, context.brandId, new Date(context.now)],
+  );
+  const [facts] = rows;
+  if (!facts) return undefined;
+  const decided = await findDecidedStage(sql, context.brandId, context.rule, new Date(context.now), contactId);
+  return { ...facts, silence: decided ?? null };
+}
+
+const PROPOSED = 100;
+
+/** The campaigns of a brand with these names, the latest of each, and some of the latest others. */
+export async function findNamedCampaigns(
+  sql: Sql,
+  brandId: number,
+  names: string[],
+): Promise<{ id: number; name: string }[]> {
+  return sql.query(
+    `SELECT DISTINCT ON (name) id, name FROM (
+       (SELECT id, name FROM campaign WHERE brand_id = $1 AND name = ANY($2::text[]))
+       UNION (SELECT id, name FROM campaign WHERE brand_id = $1 ORDER BY id DESC LIMIT ${PROPOSED})) k ORDER BY name, id DESC`,
+    [brandId, names],
+  );
+}
+
+/** Suppression lists that apply to a brand: the organisation's, its own, and those of its lists. */
+export async function findSuppressionNames(sql: Sql, brandId: number): Promise<{ id: number; name: string }[]> {
+  return sql.query(
+    `SELECT l.id, l.name FROM suppression_list l LEFT JOIN list s ON l.scope = 'list' AND s.id = l.scope_id
+     WHERE l.scope = 'organisation' OR (l.scope = 'brand' AND l.scope_id = $1) OR s.brand_id = $1 ORDER BY l.id`,
+    [brandId],
+  );
+}

@@ -1,0 +1,73 @@
+import type { Sql } from '../database.ts';
+
+export interface SegmentRow {
+  id: number;
+  brandId: number;
+  name: string;
+  description: string;
+  /** In its canonical form. */
+  condition: string;
+  version: number;
+  changedAt: Date;
+  changedBy: string;
+}
+
+const COLUMNS = `id, brand_id AS "brandId", name, description, condition, version, changed_at AS "changedAt", changed_by AS "changedBy"`;
+
+export async function listSegments(sql: Sql, brandId: number | null): Promise<SegmentRow[]> {
+  return sql.query(`SELECT ${COLUMNS} FROM segment WHERE $1::int IS NULL OR brand_id = $1 ORDER BY brand_id, name`, [brandId]); // prettier-ignore
+}
+
+export async function findSegment(sql: Sql, id: number): Promise<SegmentRow | undefined> {
+  const rows: SegmentRow[] = await sql.query(`SELECT ${COLUMNS} FROM segment WHERE id = $1`, [id]);
+  return rows[0];
+}
+
+/** Keeps a new segment with its first version. */
+export async function insertSegment(
+  sql: Sql,
+  one: { brandId: number; name: string; description: string; condition: string; by: string; reason: string },
+): Promise<number> {
+  const [row]: { id: number }[] = await sql.query(
+    `WITH kept AS (INSERT INTO segment (brand_id, name, description, condition, changed_by) VALUES ($1, $2, $3, $4, $5) RETURNING id, version, name, condition, changed_by)
+     INSERT INTO segment_version (segment_id, version, name, condition, changed_by, reason) SELECT id, version, name, condition, changed_by, $6 FROM kept RETURNING segment_id AS id`,
+    [one.brandId, one.name, one.description, one.condition, one.by, one.reason],
+  );
+  return row!.id;
+}
+
+/** Keeps another version. */
+export async function updateSegment(
+  sql: Sql,
+  id: number,
+  change: { name: string; description: string; condition: string; by: string; reason: string },
+): Promise<void> {
+  await sql.query(
+    `WITH kept AS (
+       UPDATE segment SET name = $2, description = $3, condition = $4, changed_by = $5, changed_at = now(), version = version + 1
+       WHERE id = $1 RETURNING id, version, name, condition, changed_by)
+     INSERT INTO segment_version (segment_id, version, name, condition, changed_by, reason) SELECT id, version, name, condition, changed_by, $6 FROM kept`,
+    [id, change.name, change.description, change.condition, change.by, change.reason],
+  );
+}
+
+export async function deleteSegment(sql: Sql, id: number): Promise<void> {
+  await sql.query(`DELETE FROM segment WHERE id = $1`, [id]);
+}
+
+export interface SegmentVersion {
+  version: number;
+  name: string;
+  condition: string;
+  changedAt: Date;
+  changedBy: string;
+  reason: string;
+}
+
+/** Latest first. */
+export async function listSegmentVersions(sql: Sql, id: number): Promise<SegmentVersion[]> {
+  return sql.query(
+    `SELECT version, name, condition, changed_at AS "changedAt", changed_by AS "changedBy", reason FROM segment_version WHERE segment_id = $1 ORDER BY version DESC`,
+    [id],
+  );
+}

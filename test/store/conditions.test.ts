@@ -1,0 +1,132 @@
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import { evaluate } from '../../src/core/conditions/evaluate.ts';
+import { formatCondition } from '../../src/core/conditions/format-condition.ts';
+import { recordEvents, type IncomingEvent } from '../../src/operations/events/record-events.ts';
+import { judgeAutomated } from '../../src/operations/rules/automated-addresses.ts';
+import { applySunsetRule } from '../../src/operations/rules/sunset-rule.ts';
+import { changeSegment, createSegment, removeSegment } from '../../src/operations/segments/keep-segments.ts';
+import { checkCondition } from '../../src/operations/segments/condition-context.ts';
+import { explainCondition, pageOfMatching, previewCondition } from '../../src/operations/segments/work-out.ts';
+import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
+import { overWholeSet } from '../../src/store/database.ts';
+import { countMatching, findContactFacts, listMatching } from '../../src/store/statements/conditions.ts';
+import { listSegmentVersions } from '../../src/store/statements/segments.ts';
+import { anyCondition } from '../support/conditions.ts';
+import { makeDeps } from '../support/database.ts';
+import { DAY, importText, makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
+
+const CONTACTS = 40;
+let deps: Awaited<ReturnType<typeof makeDeps>>;
+let world: SmallWorld;
+let all: number[];
+
+beforeAll(async () => {
+  deps = await makeDeps();
+  world = await makeSmallWorld(deps, CONTACTS);
+  const campaigns = await makePastCampaigns(deps, world, 5);
+  await importText(deps, world.listId, ['address,tier,visits,born,member,tags', ...world.addresses.slice(0, 30).map((address, index) => [address, ['Friend', 'patron', ''][index % 3], index % 7, `198${index % 9}-05-0${1 + (index % 8)}`, index % 2 ? 'yes' : 'no', index % 4 ? 'board' : 'moon'].join(','))].join('\n'), false, { visits: 'visits:number', born: 'born:date', member: 'member:yes-no' }); // prettier-ignore
+  await recordEvents(deps, history(campaigns));
+  const list = await createSuppressionList(deps, { name: 'Do not write', scope: 'organisation', scopeId: null, reach: 'marketing', exact: false }); // prettier-ignore
+  await addEntries(deps, { listId: list.id, values: [world.addresses[3]!, `.${world.addresses[4]!.split('@')[1]!}`], reason: 'asked', expiresAt: null, actor: 'Rosa Lindgard' }); // prettier-ignore
+  await judgeAutomated(deps, { addresses: [world.addresses[5]!], as: 'machine', reason: 'a ticket system', actor: 'Rosa Lindgard' }); // prettier-ignore
+  await deps.database.query('UPDATE contact SET archived_at = now() WHERE id = $1', [world.contactIds[6]]);
+  await deps.database.query(`UPDATE contact SET verdict = 'risky' WHERE id = $1`, [world.contactIds[7]]);
+  await deps.database.query(`UPDATE contact SET erased_at = now() WHERE id = $1`, [world.contactIds[39]]);
+  await applySunsetRule(deps, { brandId: world.brandId, expected: null, reason: 'once', actor: 'the sunset rule', actorKind: 'rule' }); // prettier-ignore
+  await createSegment(deps, { brandId: world.brandId, name: 'Readers', condition: 'clicked in the last 20 days or opened at least 2 times', actor: 'Rosa Lindgard' }); // prettier-ignore
+  all = world.contactIds.slice(0, 39);
+});
+afterAll(() => deps.close());
+
+/** Every kind of event over some weeks, the same each time. */
+function history(campaigns: { id: number; at: number }[]): IncomingEvent[] {
+  const [random] = fc.sample(fc.infiniteStream(fc.nat(10_000)), { numRuns: 1, seed: 11 });
+  const pick = (most: number): number => random!.next().value % most;
+  const kinds = ['opened', 'opened', 'clicked', 'clicked', 'visited', 'purchased', 'replied', 'bounced', 'unsubscribed', 'complained', 'confirmed', 'delivered', 'delayed', 'subscribed'] as const; // prettier-ignore
+  return campaigns.flatMap((campaign) => world.contactIds.flatMap((_, contact) => {
+    const sent = outside(world, 'sent', contact, campaign, campaign.at);
+    const more = Array.from({ length: pick(4) }, (): IncomingEvent => {
+      const kind = kinds[pick(kinds.length)]!;
+      const detail = kind === 'bounced' ? { class: (['hard', 'soft', 'block'] as const)[pick(3)]! }
+        : kind === 'clicked' ? { link: pick(3), url: ['https://larkfield.example/map', 'https://larkfield.example/sky'][pick(2)]!, userAgent: pick(4) ? 'Mail' : 'bot' }
+        : kind === 'unsubscribed' || kind === 'subscribed' || kind === 'confirmed' ? { lists: [world.listId] } : kind === 'purchased' ? { what: ['a Planisphere', 'x'][pick(2)]! } : {};
+      return outside(world, kind, contact, pick(5) ? campaign : null, campaign.at + 3000 + pick(10_000) * 40_000, detail);
+    });
+    return pick(6) ? [sent, ...more] : more;
+  })).filter(({ at }) => at < deps.now().getTime());
+} // prettier-ignore
+
+const ask = (condition: string) => previewCondition(deps, { brandId: world.brandId, condition });
+
+describe('invariant 11, one truth', () => {
+  test('the evaluation of any condition on each contact and its SQL agree on every contact', async () => {
+    const names = {
+      lists: ['Night Digest'], campaigns: ['Digest 1', 'Digest 4'], suppressionLists: ['Do not write', 'Hard bounces'], segments: ['Readers'],
+      attributes: { text: 'tier', number: 'visits', date: 'born', yesNo: 'member' }, tags: ['board', 'moon'],
+      texts: ['friend', 'PATRON', 'reader1', 'Reader 2', world.addresses[2]!, 'lanternpost.example', ''], days: ['2026-10-20', '2026-11-02', '2026-11-12', '1985-05-03'],
+    }; // prettier-ignore
+    const { context } = await checkCondition(deps, world.brandId, 'everyone');
+    const list = (await deps.database.query<{ name: string }[]>('SELECT name FROM list WHERE id = $1', [world.listId]))[0]!.name; // prettier-ignore
+    const facts = await Promise.all(all.map(async (id) => (await findContactFacts(deps.database, id, context))!));
+    const seen = { some: 0, everybody: 0, nobody: 0 };
+    await fc.assert(
+      fc.asyncProperty(anyCondition({ ...names, lists: [list] }), async (generated) => {
+        const { condition } = await checkCondition(deps, world.brandId, formatCondition(generated));
+        const [rows, counted] = await overWholeSet(deps.database, async (sql) => [
+          await listMatching(sql, condition, context, 0, 1000),
+          await countMatching(sql, condition, context),
+        ]);
+        const byOne = all.filter((_, index) => evaluate(condition, facts[index]!, context).holds);
+        expect({ text: formatCondition(condition), matching: rows.map(({ id }) => id) }).toEqual({ text: formatCondition(condition), matching: byOne }); // prettier-ignore
+        expect(counted).toBe(byOne.length);
+        seen[byOne.length === 0 ? 'nobody' : byOne.length === all.length ? 'everybody' : 'some']++;
+      }),
+      { numRuns: 400 },
+    );
+    // Conditions that nobody or everybody meets would prove little.
+    expect(seen.some).toBeGreaterThan(150);
+  });
+});
+
+test('every part has its count, alone and with those before it; what is odd is said; who may be mailed is counted', async () => {
+  const preview = await ask('not suppressed or not archived');
+  expect(preview).toMatchObject({ contacts: 39, matching: 38, text: 'not suppressed or not archived' });
+  expect(preview.lines[0]).toEqual({ depth: 0, joined: null, text: 'any of these', alone: 38, after: 38 });
+  expect(preview.warnings.map(({ code }) => code)).toContain('always-true');
+  const read = await ask('read in the last 60 days and not tagged "moon" and (visited or purchased)');
+  const [head, first, second, third] = read.lines;
+  expect(head!.alone).toBe(read.matching);
+  expect(second!.after).toBeLessThanOrEqual(Math.min(first!.alone, second!.alone));
+  expect(third).toMatchObject({ depth: 1, joined: 'and', text: 'any of these', after: read.matching });
+  expect(read.mailable).toBeLessThanOrEqual(read.matching);
+  expect(read.sample).toHaveLength(Math.min(20, read.matching));
+  const page = await pageOfMatching(deps, { brandId: world.brandId, condition: 'everyone' }, all[10]!, 5);
+  expect(page.map(({ id }) => id)).toEqual(all.slice(11, 16));
+});
+
+test('one address is explained in words, each part with its fact', async () => {
+  const contact = world.contactIds[20]!;
+  await recordEvents(deps, [outside(world, 'purchased', 20, null, deps.now().getTime() - 94 * DAY - 1000, { what: 'a globe' })]); // prettier-ignore
+  const explained = await explainCondition(deps, { brandId: world.brandId, condition: 'purchased what containing "globe" in the last 30 days and everyone', address: world.addresses[20]! }); // prettier-ignore
+  expect(explained).toMatchObject({ contactId: contact, holds: false, because: 'last purchased 94 days ago', parts: [{ holds: false }, { holds: true }] }); // prettier-ignore
+  await expect(explainCondition(deps, { brandId: world.brandId, condition: 'everyone', address: 'nobody@x.example' })).rejects.toMatchObject({ code: 'not-found' }); // prettier-ignore
+});
+
+test('segments have versions, are not deleted while they are used, and take a new name along', async () => {
+  const by = { reason: 'a test', actor: 'Rosa Lindgard' };
+  const keen = await createSegment(deps, { brandId: world.brandId, name: 'Keen', condition: 'SEGMENT "Readers" AND not archived', actor: 'Rosa Lindgard' }); // prettier-ignore
+  expect(keen.condition).toBe('segment "Readers" and not archived');
+  const [readers] = await deps.database.query<{ id: number }[]>(`SELECT id FROM segment WHERE name = 'Readers'`);
+  await expect(removeSegment(deps, readers!.id)).rejects.toThrow('used by “Keen”');
+  await expect(createSegment(deps, { brandId: world.brandId, name: 'Keen', condition: 'everyone', actor: 'x' })).rejects.toMatchObject({ code: 'name-taken' }); // prettier-ignore
+  await expect(changeSegment(deps, readers!.id, { condition: 'segment "Keen"', ...by })).rejects.toThrow('“Readers” → “Keen” → “Readers”'); // prettier-ignore
+  await changeSegment(deps, readers!.id, { name: 'All readers', ...by });
+  expect((await ask('segment "Keen"')).matching).toBeGreaterThan(0);
+  expect((await listSegmentVersions(deps.database, keen.id)).map(({ condition, reason }) => [condition, reason])).toEqual([
+    ['segment "All readers" and not archived', '“Readers” is called “All readers” now'], ['segment "Readers" and not archived', 'made'],
+  ]); // prettier-ignore
+  await removeSegment(deps, keen.id);
+  await changeSegment(deps, readers!.id, { name: 'Readers', ...by });
+  await expect(ask('segment "Keen"')).rejects.toMatchObject({ code: 'bad-condition', extra: { problems: [{ code: 'unknown-name', from: 0, to: 14 }] } }); // prettier-ignore
+});
