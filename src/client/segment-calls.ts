@@ -12,6 +12,7 @@ export function makeSegmentCalls({ get, post, send }: Calls) {
       post<segments.Explained & { contactId: number }>('/conditions/explain', request),
     matchingContacts: (request: OfBrand & PageOptions) =>
       post<Page<segments.MatchingContact>>('/conditions/contacts', request),
+    readyMade: () => get<segments.ReadyMade[]>('/conditions/ready-made'),
     segments: (brandId?: number) => get<segments.Segment[]>('/segments', { brandId }),
     segment: (id: number) => get<segments.SegmentDetail>(`/segments/${id}`),
     createSegment: (one: OfBrand & { name: string; description?: string; reason?: string }) =>

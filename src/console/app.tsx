@@ -17,6 +17,8 @@ const Machines = lazy(() => import('./pages/contacts/machines.tsx'));
 const ImportPage = lazy(() => import('./pages/contacts/import.tsx'));
 const Campaigns = lazy(() => import('./pages/campaigns/campaigns.tsx'));
 const Campaign = lazy(() => import('./pages/campaigns/campaign.tsx'));
+const Segments = lazy(() => import('./pages/segments/segments.tsx'));
+const Segment = lazy(() => import('./pages/segments/segment.tsx'));
 const Suppression = lazy(() => import('./pages/suppression/suppression.tsx'));
 const Rules = lazy(() => import('./pages/rules/rules.tsx'));
 const Returns = lazy(() => import('./pages/returns/returns.tsx'));
@@ -44,6 +46,8 @@ export function App() {
           <Route path="/contacts/verifications/:id" element={<Verifications />} />
           <Route path="/contacts/machines" element={<Machines />} />
           <Route path="/contacts/:id" element={<Contact />} />
+          <Route path="/segments" element={<Segments />} />
+          <Route path="/segments/:id" element={<Segment />} />
           <Route path="/campaigns" element={<Campaigns />} />
           <Route path="/campaigns/:id" element={<Campaign />} />
           <Route path="/suppression" element={<Suppression />} />

@@ -12,6 +12,7 @@ import { Lookup } from './lookup.tsx';
 const PLACES = [
   ['/', 'Today'],
   ['/contacts', 'Contacts'],
+  ['/segments', 'Segments'],
   ['/campaigns', 'Campaigns'],
   ['/suppression', 'Suppression'],
   ['/rules', 'Rules'],

@@ -63,6 +63,13 @@ export interface Explained {
   parts: Explained[];
 }
 
+/** A condition for one of the usual questions. */
+export interface ReadyMade {
+  name: string;
+  about: string;
+  condition: string;
+}
+
 export interface MatchingContact {
   id: number;
   address: string;

@@ -53,6 +53,13 @@ export function addCommands(group: Command): void {
   asking(group.command('sample [segment]').description('twenty who match, with the fact that decided')).action(sampleMatching); // prettier-ignore
   asking(group.command('explain <address> [segment]').description('whether one address matches, and why')).action(explain); // prettier-ignore
   asking(group.command('export [segment]').description('everybody who matches, as CSV or JSON Lines')).action(exportMatching); // prettier-ignore
+  withOutput(group.command('ready-made').description('conditions for the usual questions, to begin with')).action(
+    async (options: OutputOptions) =>
+      printRows(await connect().readyMade(), [
+        { head: 'For', cell: (row) => row.name },
+        { head: 'Condition', cell: (row) => row.condition },
+      ], options, 'None.'),
+  ); // prettier-ignore
   group
     .command('format [file]')
     .description('a condition in its canonical form; needs no service')
@@ -154,7 +161,7 @@ async function countMatching(name: string | undefined, options: AskOptions): Pro
     `${count(shown.matching)} of ${count(shown.contacts)} match (${share(shown.matching, shown.contacts)}); ${count(shown.mailable)} of these may be mailed for marketing now.`,
     '',
     tableText(shown.lines, [
-      { head: 'Part', cell: (row) => `${'  '.repeat(row.depth)}${row.joined === null ? '' : `${row.joined} `}${row.text}` },
+      { head: 'Part', cell: (row) => `${'\u00a0\u00a0'.repeat(row.depth)}${row.joined === null ? '' : `${row.joined} `}${row.text}` },
       { head: 'Alone', cell: (row) => count(row.alone), right: true },
       { head: 'With those before', cell: (row) => count(row.after), right: true },
     ]),

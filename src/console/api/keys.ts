@@ -24,4 +24,5 @@ export const keys = {
   returns: ['returns'] as const,
   storms: ['storms'] as const,
   machines: ['machines'] as const,
+  segments: ['segments'] as const,
 };

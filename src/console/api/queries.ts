@@ -172,3 +172,14 @@ export const useAutomatedPreview = (rule: Parameters<typeof client.previewAutoma
 export const useRejudging = () =>
   useQuery({ queryKey: [...keys.machines, 'rejudging'], queryFn: () => client.previewRejudging() });
 export const useProxies = () => useQuery({ queryKey: [...keys.machines, 'proxies'], queryFn: () => client.proxies() });
+
+export const useSegments = (brandId: number) =>
+  useQuery({ queryKey: [...keys.segments, 'of', brandId], queryFn: () => client.segments(brandId) });
+export const useSegment = (id: number) =>
+  useQuery({ queryKey: [...keys.segments, id], queryFn: () => client.segment(id) });
+export const useReadyMade = () =>
+  useQuery({ queryKey: [...keys.segments, 'ready-made'], queryFn: () => client.readyMade(), staleTime: Infinity });
+export const useConditionPreview = (brandId: number, condition: string) =>
+  useQuery({ queryKey: [...keys.segments, 'preview', brandId, condition], queryFn: () => client.previewCondition({ brandId, condition }), enabled: condition.trim() !== '', retry: false }); // prettier-ignore
+export const useExplained = (brandId: number, condition: string, address: string) =>
+  useQuery({ queryKey: [...keys.segments, 'explain', brandId, condition, address], queryFn: () => client.explainCondition({ brandId, condition, address }), enabled: condition.trim() !== '' && address !== '', retry: false }); // prettier-ignore

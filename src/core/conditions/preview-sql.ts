@@ -31,10 +31,16 @@ export function previewSql(condition: Condition, context: ConditionContext, firs
   const after: string[] = [];
   const add = (one: Condition, depth: number, joined: PreviewLine['joined'], before: string): string => {
     const index = lines.push({ depth, joined, text: headOf(one) }) - 1;
-    const test = one.kind === 'and' || one.kind === 'or' ? chain(one, depth + 1) : `b.p${leaves.push(writer.write(one)) - 1}`; // prettier-ignore
+    const test = testOf(one, depth);
     alone[index] = test;
     after[index] = before === '' ? test : `(${before} ${joined === 'or' ? 'OR' : 'AND'} ${test})`;
     return test;
+  };
+  const testOf = (one: Condition, depth: number): string => {
+    if (one.kind === 'and' || one.kind === 'or') return chain(one, depth + 1);
+    if (one.kind === 'not' && (one.part.kind === 'and' || one.part.kind === 'or'))
+      return `(NOT ${chain(one.part, depth + 1)})`;
+    return `b.p${leaves.push(writer.write(one)) - 1}`;
   };
   const chain = (one: Condition & { kind: 'and' | 'or' }, depth: number): string => {
     let so = '';
@@ -51,5 +57,7 @@ export function previewSql(condition: Condition, context: ConditionContext, firs
 
 function headOf(condition: Condition): string {
   if (condition.kind === 'and') return 'all of these';
-  return condition.kind === 'or' ? 'any of these' : line(condition);
+  if (condition.kind === 'or') return 'any of these';
+  if (condition.kind === 'not' && condition.part.kind === 'and') return 'not all of these';
+  return condition.kind === 'not' && condition.part.kind === 'or' ? 'none of these' : line(condition);
 }

@@ -1,3 +1,4 @@
+import { READY_MADE } from '../../../core/conditions/ready-made.ts';
 import {
   changeSegment,
   createSegment,
@@ -32,6 +33,10 @@ export const segmentRoutes: Route[] = [
     async handle({ deps, body }) {
       return pageOf(await pageOfMatching(deps, body, readCursor(body.cursor, 0), body.limit + 1), body.limit, (row) => row.id);
     },
+  }),
+  route({
+    method: 'get', path: '/conditions/ready-made', summary: 'Conditions for the usual questions, to begin with',
+    handle: () => Promise.resolve(READY_MADE),
   }),
   route<never, { brandId?: number }>({
     method: 'get', path: '/segments', summary: 'Segments, of one brand or all', query: schema.segmentsQuery,

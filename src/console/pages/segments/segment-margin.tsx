@@ -1,0 +1,85 @@
+import { Button, Textarea, TextInput } from '@mantine/core';
+import { useState } from 'react';
+import { useNavigate } from 'react-router';
+import type { Explained, SegmentDetail } from '../../../shared/api-segments.ts';
+import { client } from '../../api/client.ts';
+import { useExplained } from '../../api/queries.ts';
+import { useAct } from '../../api/use-act.ts';
+import { useBrand } from '../../brand.tsx';
+import { ProblemNote, Section } from '../../components/page.tsx';
+import { moment } from '../../components/words.ts';
+
+/** Keeps the condition under a name, as a new segment or another version of one. */
+export function KeepSegment({ segment, name: given, text }: { segment?: SegmentDetail; name: string; text: string }) {
+  const brand = useBrand();
+  const navigate = useNavigate();
+  const [name, setName] = useState(given);
+  const [reason, setReason] = useState('');
+  const keep = useAct(async () => {
+    const change = { name, condition: text, reason };
+    const kept = segment ? await client.changeSegment(segment.id, change) : await client.createSegment({ brandId: brand.id, name, condition: text, reason: reason || undefined }); // prettier-ignore
+    void navigate(`/segments/${kept.id}`, { replace: true });
+  });
+  const remove = useAct(async () => {
+    await client.removeSegment(segment!.id);
+    void navigate('/segments');
+  });
+  const ready = name.trim() !== '' && text.trim() !== '' && (segment === undefined || reason.trim() !== '');
+  return (
+    <Section head="Keep it">
+      <div className="stack">
+        <TextInput label="Name" value={name} onChange={(event) => setName(event.currentTarget.value)} />
+        <Textarea label="Why" description="Kept with this version, with your name." value={reason} onChange={(event) => setReason(event.currentTarget.value)} autosize />
+        <ProblemNote error={keep.error ?? remove.error} />
+        <span className="row">
+          <Button disabled={!ready} loading={keep.isPending} onClick={() => keep.mutate(undefined)}>Keep</Button>
+          {segment ? <Button variant="subtle" loading={remove.isPending} onClick={() => remove.mutate(undefined)}>Delete</Button> : null}
+        </span>
+        {segment && segment.usedBy.length > 0 ? <p className="second">Used by {segment.usedBy.map((user) => user.name).join(', ')}.</p> : null}
+      </div>
+    </Section>
+  ); // prettier-ignore
+}
+
+/** Any one address, with the explanation in words. */
+export function TryAddress({ text }: { text: string }) {
+  const brand = useBrand();
+  const [typed, setTyped] = useState('');
+  const [address, setAddress] = useState('');
+  const explained = useExplained(brand.id, text, address);
+  return (
+    <Section head="Try one address">
+      <TextInput aria-label="Address to try" placeholder="an address, then Enter" value={typed} onChange={(event) => setTyped(event.currentTarget.value)} onKeyDown={(event) => event.key === 'Enter' && setAddress(typed.trim())} />
+      <ProblemNote error={explained.error} />
+      {explained.data ? <><p><strong>{explained.data.holds ? 'In' : 'Out'}</strong>: {explained.data.because}.</p><Why one={explained.data} /></> : null}
+    </Section>
+  ); // prettier-ignore
+}
+
+function Why({ one }: { one: Explained }) {
+  return (
+    <ul style={{ listStyle: 'none', paddingLeft: 14, margin: 0 }}>
+      {one.parts.map((part, index) => (
+        <li key={`${index} ${part.text}`}>
+          {part.holds ? '✓' : '✗'} {part.text}
+          <span className="second"> {part.parts.length > 0 ? '' : part.because}</span>
+          {part.parts.length > 0 ? <Why one={part} /> : null}
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+export function Versions({ segment }: { segment: SegmentDetail }) {
+  const { zone } = useBrand();
+  return (
+    <Section head="Versions">
+      {segment.versions.map((one) => (
+        <p key={one.version}>
+          {one.version}, {moment(one.changedAt, zone)} by {one.changedBy}
+          <span className="second"> {one.reason}</span>
+        </p>
+      ))}
+    </Section>
+  );
+}

@@ -1,0 +1,59 @@
+import { Button } from '@mantine/core';
+import { Link } from 'react-router';
+import { useReadyMade, useSegments } from '../../api/queries.ts';
+import { useBrand } from '../../brand.tsx';
+import { Await, Door, Finding, Leaf, Section } from '../../components/page.tsx';
+import { moment, plural } from '../../components/words.ts';
+
+/** The named conditions of the brand, and those for the usual questions to begin with. */
+export default function Segments() {
+  const brand = useBrand();
+  return (
+    <Await of={useSegments(brand.id)} rows={6}>
+      {(segments) => (
+        <>
+          <Finding line={`Segments, ${brand.name}`} headline={segments.length === 0 ? 'No segment yet' : plural(segments.length, 'segment', 'segments')}>
+            Each is a condition, worked out afresh whenever it is used.
+          </Finding>
+          <Leaf margin={<ReadyMade />}>
+            <Section head="By name" beside={<Button component={Link} to="/segments/new">New segment</Button>}>
+              {segments.length === 0 ? <p className="second">Begin with one of the usual questions, or write your own.</p> : (
+                <table className="rows folds">
+                  <thead><tr><th>Segment</th><th>Condition</th><th className="figure">Changed</th></tr></thead>
+                  <tbody>
+                    {segments.map((one) => (
+                      <tr key={one.id}>
+                        <td><Door to={`/segments/${one.id}`}>{one.name}</Door></td>
+                        <td className="second">{one.condition}</td>
+                        <td className="figure second">{moment(one.changedAt, brand.zone)}</td>
+                      </tr>
+                    ))}
+                  </tbody>
+                </table>
+              )}
+            </Section>
+          </Leaf>
+        </>
+      )}
+    </Await>
+  ); // prettier-ignore
+}
+
+function ReadyMade() {
+  return (
+    <Section head="Usual questions">
+      <Await of={useReadyMade()} rows={6}>
+        {(all) => (
+          <ul style={{ listStyle: 'none', padding: 0, margin: 0 }}>
+            {all.map((one) => (
+              <li key={one.name} style={{ padding: '4px 0' }}>
+                <Door to={`/segments/new?name=${encodeURIComponent(one.name)}&condition=${encodeURIComponent(one.condition)}`}>{one.name}</Door>
+                <span className="second"> {one.about}</span>
+              </li>
+            ))}
+          </ul>
+        )}
+      </Await>
+    </Section>
+  ); // prettier-ignore
+}
