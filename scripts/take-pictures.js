@@ -87,7 +87,15 @@ const PICTURES = {
     await page.getByRole('heading', { name: /are in the base/ }).waitFor();
   },
   'sign-up': async (page) => page.goto(await signUpUrl(page, 'Members’ Letter')),
-  campaigns: async (page) => page.goto(`${base}/campaigns`),
+  // After `avendel segments create "Readers of 30 days"` as docs/conditions.md has it.
+  segment: async (page) => {
+    await page.goto(`${base}/segments`);
+    await page.getByRole('link', { name: 'Readers of 30 days' }).click();
+    await page.getByRole('heading', { name: 'Every part, counted' }).waitFor();
+    await page.getByLabel('Address to try').fill('emrys.lark@tollgate-freight.example');
+    await page.getByLabel('Address to try').press('Enter');
+    await page.getByText('In', { exact: true }).waitFor();
+  },
   preflight: async (page) =>
     page.goto(`${base}/campaigns/${await campaignNumber(page, process.env.AVENDEL_DRAFT ?? 'The December sky')}`),
   report: async (page) =>

@@ -161,7 +161,7 @@ async function countMatching(name: string | undefined, options: AskOptions): Pro
     `${count(shown.matching)} of ${count(shown.contacts)} match (${share(shown.matching, shown.contacts)}); ${count(shown.mailable)} of these may be mailed for marketing now.`,
     '',
     tableText(shown.lines, [
-      { head: 'Part', cell: (row) => `${'\u00a0\u00a0'.repeat(row.depth)}${row.joined === null ? '' : `${row.joined} `}${row.text}` },
+      { head: 'Part', cell: (row) => `${'· '.repeat(row.depth)}${row.joined === null ? '' : `${row.joined} `}${row.text}` },
       { head: 'Alone', cell: (row) => count(row.alone), right: true },
       { head: 'With those before', cell: (row) => count(row.after), right: true },
     ]),

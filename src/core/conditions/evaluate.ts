@@ -60,7 +60,7 @@ export function evaluate(condition: Condition, facts: ContactFacts, context: Con
       const parts = condition.parts.map((part) => evaluate(part, facts, context));
       const holds = condition.kind === 'and' ? parts.every((part) => part.holds) : parts.some((part) => part.holds);
       const deciding = parts.find((part) => part.holds === (condition.kind === 'or'));
-      return say(holds, deciding?.because ?? (holds ? 'all of these hold' : 'none of these holds'), parts);
+      return say(holds, deciding?.because ?? together(parts), parts);
     }
     case 'not': {
       const inner = evaluate(condition.part, facts, context);
@@ -104,6 +104,14 @@ export function evaluate(condition: Condition, facts: ContactFacts, context: Con
     case 'event':
       return ofEvent(say, facts, condition.event, context);
   }
+}
+
+const LONGEST_REASON = 160;
+
+/** The facts of all parts, where none of them alone decides. */
+function together(parts: Explained[]): string {
+  const all = [...new Set(parts.map(({ because }) => because))].join('; ');
+  return all.length > LONGEST_REASON ? `${all.slice(0, LONGEST_REASON)}…` : all;
 }
 
 type Say = (holds: boolean, because: string, parts?: Explained[]) => Explained;

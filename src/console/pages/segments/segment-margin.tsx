@@ -1,6 +1,7 @@
 import { Button, Textarea, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
+import { Refusal, refusalCode } from '../../../client/calls.ts';
 import type { Explained, SegmentDetail } from '../../../shared/api-segments.ts';
 import { client } from '../../api/client.ts';
 import { useExplained } from '../../api/queries.ts';
@@ -50,8 +51,8 @@ export function TryAddress({ text }: { text: string }) {
   return (
     <Section head="Try one address">
       <TextInput aria-label="Address to try" placeholder="an address, then Enter" value={typed} onChange={(event) => setTyped(event.currentTarget.value)} onKeyDown={(event) => event.key === 'Enter' && setAddress(typed.trim())} />
-      <ProblemNote error={explained.error} />
-      {explained.data ? <><p><strong>{explained.data.holds ? 'In' : 'Out'}</strong>: {explained.data.because}.</p><Why one={explained.data} /></> : null}
+      {explained.error instanceof Refusal && refusalCode(explained.error.problem) === 'bad-condition' ? null : <ProblemNote error={explained.error} />}
+      {explained.data ? <><p style={{ marginTop: 12 }}><strong>{explained.data.holds ? 'In' : 'Out'}</strong>: {explained.data.because}.</p><Why one={explained.data} /></> : null}
     </Section>
   ); // prettier-ignore
 }

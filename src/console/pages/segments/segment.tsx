@@ -71,7 +71,10 @@ function Problem({ text, problem }: { text: string; problem: ConditionProblem })
   const place = text.slice(problem.from, problem.to).slice(0, 80);
   return (
     <p className={problem.warning ? 'second' : 'problem'} role="status">
-      {place === '' ? null : <mark>{place}</mark>} {problem.message}
+      <span>
+        {place === '' ? null : <strong>{`At “${place}”: `}</strong>}
+        {problem.message}
+      </span>
     </p>
   );
 }
