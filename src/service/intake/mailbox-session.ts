@@ -4,7 +4,7 @@ import { ImapFlow } from 'imapflow';
 import { MAX_MESSAGE_BYTES } from '../../core/returns/limits.ts';
 import type { Deps } from '../../operations/deps.ts';
 import { receiveReturn } from '../../operations/returns/receive-return.ts';
-import { noteMailbox, type Afterwards, type MailboxRow } from '../../store/statements/mailboxes.ts';
+import { findMailbox, noteMailbox, type Afterwards, type MailboxRow } from '../../store/statements/mailboxes.ts';
 
 /** While a mailbox idles, it is looked into this often all the same: a server may forget to tell (RFC 2177 wants a new IDLE within 29 minutes). */
 const IDLE_LOOK_MS = 5 * 60_000;
@@ -100,14 +100,16 @@ async function takeNew(
   // `n:*` names the last message even when its number is below n.
   const fresh = found.filter((uid) => uid > place.lastUid).sort((a, b) => a - b);
   await noteMailbox(deps.database, mailbox.id, { waiting: fresh.length });
+  // As they are now: what was changed a moment ago holds for what comes after it.
+  const { brandId, afterwards } = (await findMailbox(deps.database, mailbox.id)) ?? mailbox;
   for (const [index, uid] of fresh.entries()) {
     if (index % 100 === 99 && !(await goOn())) return;
     const message = await client.fetchOne(String(uid), { source: { maxLength: MAX_MESSAGE_BYTES } }, { uid: true });
     // Somebody else may have taken it out meanwhile.
     if (message && message.source) {
-      const { state } = await receiveReturn(deps, message.source, '', mailbox.brandId);
+      const { state } = await receiveReturn(deps, message.source, '', brandId);
       const outcome = state === 'noted' || state === 'unmatched' ? state : 'counted';
-      await actAfterwards(client, uid, mailbox.afterwards[outcome]);
+      await actAfterwards(client, uid, afterwards[outcome]);
     }
     place.lastUid = uid;
     await noteMailbox(deps.database, mailbox.id, { lastUid: uid, waiting: fresh.length - index - 1, processed: 1 });
