@@ -2,7 +2,9 @@ import { connect, createServer, type AddressInfo } from 'node:net';
 
 export interface CuttingLine {
   port: number;
-  /** How often the line was cut. */
+  /** How often somebody came in by it. */
+  opened: number;
+  /** How often it was cut. */
   cuts: number;
   stop(): Promise<void>;
 }
@@ -10,6 +12,7 @@ export interface CuttingLine {
 /** A line to a server on loopback that breaks, once, when so many bytes have come back from it. */
 export async function makeCuttingLine(to: number, afterBytes: number): Promise<CuttingLine> {
   const server = createServer((near) => {
+    line.opened++;
     const far = connect(to, '127.0.0.1');
     let bytes = 0;
     const end = (): void => void (near.destroy(), far.destroy());
@@ -26,6 +29,7 @@ export async function makeCuttingLine(to: number, afterBytes: number): Promise<C
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
   const line: CuttingLine = {
     port: (server.address() as AddressInfo).port,
+    opened: 0,
     cuts: 0,
     stop: () => new Promise((resolve) => server.close(() => resolve())),
   };
