@@ -22,3 +22,12 @@ export function found<T>(value: T | null | undefined, what: string): T {
   if (value === null || value === undefined) throw new Problem('not-found', `There is no ${what}.`);
   return value;
 }
+
+/** What can be undone may have moved a little since it was looked at; by more than this, somebody has to look again. */
+const LEEWAY = 0.01;
+
+/** @throws Problem count-moved when what is counted now is not what was expected */
+export function assertExpected(expected: number, now: number, leeway = LEEWAY): void {
+  if (Math.abs(now - expected) <= (leeway === 0 ? 0 : Math.max(1, expected) * leeway)) return;
+  throw new Problem('count-moved', `${expected} were expected to change; now it is ${now}.`, { extra: { expected, now } }); // prettier-ignore
+}

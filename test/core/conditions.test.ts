@@ -114,6 +114,8 @@ describe('what is read and still wrong', () => {
       'unknown-name: There is no segment “Best”.',
       'cycle: The segment would ask for itself: “Best” → “Readers” → “Keen” → “Best”.',
     ].slice(1)); // prettier-ignore
+    const doubling = new Map(Array.from({ length: 30 }, (_, index) => [`S${index}`, parseCondition(index === 0 ? 'opened' : `segment "S${index - 1}" and segment "S${index - 1}"`)])); // prettier-ignore
+    expect(reportNameProblems(parseCondition('segment "S29"'), { ...names, segments: doubling })).toMatchObject([{ code: 'too-deep' }]); // prettier-ignore
     expect(said('attribute "constructor" is set')).toEqual(['unknown-name: There is no attribute “constructor”.']);
   });
 

@@ -55,6 +55,7 @@ test('Machines do not engage: an address that only a machine reads is marked for
   await recordEvents(deps, [click(0, 3, 1, 40_000), click(0, 3, 2, 400_000)]);
   expect((await applyAutomated(deps, by)).counts).toEqual({ marked: 0, cleared: 1, heldBack: 0, lifted: 1 });
   expect([await reasons(0), await reasons(2)]).toEqual([[], []]);
+  await expect(judgeAutomated(deps, { addresses: [world.addresses[4]!, 'nobody@x.example'], as: 'machine', reason: 'x', actor: 'Rosa Lindgard' })).rejects.toThrow('Not a contact: nobody@x.example'); // prettier-ignore
   const onlyMachines = await judgeAutomated(deps, { addresses: [world.addresses[4]!], as: 'machine', reason: 'a ticket system', actor: 'Rosa Lindgard' }); // prettier-ignore
   expect(await reasons(4)).toEqual(['machine']);
   await undoRun(deps, onlyMachines.id, 'a person after all', 'Rosa Lindgard');

@@ -67,6 +67,7 @@ const IN_FLIGHT = 2;
 
 async function importEvents(file: string, options: ImportOptions): Promise<void> {
   if (!existsSync(file)) throw new UsageError(`There is no file ${file}.`, 1);
+  const client = connect();
   const stream = createReadStream(file);
   const total = { recorded: 0, repeated: 0, aside: 0, refused: 0, said: [] as TakenEvents['refused'] };
   const batches = batchesOf(/\.csv$/i.test(file) ? linesOfCsv(stream) : linesOf(stream), Number(options.fromLine));
@@ -79,7 +80,7 @@ async function importEvents(file: string, options: ImportOptions): Promise<void>
       const { first, lines } = next.value;
       under.add(first);
       read = Math.max(read, first + lines.length);
-      const taken = await connect().recordEvents(lines.join('\n'), options.create ? 'create' : options.keep ? 'keep' : 'refuse'); // prettier-ignore
+      const taken = await client.recordEvents(lines.join('\n'), options.create ? 'create' : options.keep ? 'keep' : 'refuse'); // prettier-ignore
       under.delete(first);
       addUp(total, taken, first);
       drawProgress('bytes', stream.bytesRead, statSync(file).size);

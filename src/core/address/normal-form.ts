@@ -36,6 +36,12 @@ export function parseAddress(text: string): ParsedAddress {
   return assemble(bare.slice(0, at), bare.slice(at + 1));
 }
 
+/** The normal form of an address, or the text as it is when it is none: to look somebody up by what was typed. */
+export function normalOrGiven(text: string): string {
+  const parsed = parseAddress(text);
+  return parsed.ok ? parsed.address : text;
+}
+
 function assemble(localText: string, domainText: string): ParsedAddress {
   const lower = localText.toLowerCase();
   const ascii = ASCII_DOT_ATOM.test(lower);

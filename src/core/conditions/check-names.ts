@@ -14,7 +14,21 @@ export interface ConditionNames {
 
 /** Names that are not there, tests that a value's type does not allow, and segments that come back to themselves. */
 export function reportNameProblems(condition: Condition, names: ConditionNames, own?: string): ConditionProblem[] {
-  return [...problems(condition, names), ...(own === undefined ? [] : reportCycle(condition, names, own))];
+  const found = [...problems(condition, names), ...(own === undefined ? [] : reportCycle(condition, names, own))];
+  return found.length > 0 || countParts(condition, names) <= MOST_PARTS ? found : [{ code: 'too-deep', ...(condition.span ?? NOWHERE), message: `With the segments it names this has more than ${MOST_PARTS.toLocaleString('en-GB')} parts. Name fewer.` }]; // prettier-ignore
+}
+
+/** Parts of a condition with those of all the segments in it; segments that name each other twice would double with each. */
+const MOST_PARTS = 2000;
+
+function countParts(condition: Condition, names: ConditionNames, before = 0): number {
+  let count = before;
+  for (const part of partsOf(condition)) {
+    if (++count > MOST_PARTS) return count;
+    const inner = part.kind === 'segment' ? names.segments.get(part.name) : undefined;
+    if (inner) count = countParts(inner, names, count);
+  }
+  return count;
 }
 
 /** Every part of a condition, it itself first. */

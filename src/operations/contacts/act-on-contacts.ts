@@ -7,7 +7,7 @@ import { findRun, finishRun, insertRun, type RunRow } from '../../store/statemen
 import { listSelection, type Selection, type Standing } from '../../store/statements/selection.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
-import { found, Problem } from '../problem.ts';
+import { assertExpected, found, Problem } from '../problem.ts';
 import { getSuppressionList } from '../suppression/keep-entries.ts';
 import { eraseContacts } from './erase-contacts.ts';
 
@@ -53,9 +53,7 @@ export async function applyAct(
   const { reason, actor } = request;
   const { willChange } = await previewAct(deps, request);
   // What can be undone may have moved a little; what cannot may not.
-  const leeway = request.act === 'erase' ? 0 : Math.max(1, request.expect) * 0.01;
-  if (Math.abs(willChange - request.expect) > leeway)
-    throw new Problem('count-moved', `${request.expect} were expected to change; now it is ${willChange}.`, { extra: { expected: request.expect, now: willChange } }); // prettier-ignore
+  assertExpected(request.expect, willChange, request.act === 'erase' ? 0 : undefined);
   const { selection } = readSelection(request);
   const act = await readAct(deps, request);
   const runId = await (act.act === 'erase' ? erase(deps, selection, reason, actor) : change(deps, act, selection, reason, actor)); // prettier-ignore

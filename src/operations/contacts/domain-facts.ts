@@ -11,6 +11,7 @@ import { findExchanges, findRefused, saveExchanges } from '../../store/statement
 import { listDomainStandings } from '../../store/statements/domains.ts';
 import { findSetting, saveSetting } from '../../store/statements/settings.ts';
 import type { Deps } from '../deps.ts';
+import { remember } from '../remember.ts';
 
 const SEVERITIES_SETTING = 'check-severities';
 
@@ -31,13 +32,12 @@ const STANDINGS_HOLD_MS = 5 * 60_000;
 
 /** The base's domains, counted when they are asked for and at most every few minutes: among millions that takes seconds. */
 function rememberedStandings(deps: Deps): Promise<DomainStanding[]> {
-  const kept = deps.remembered.get('domain-standings');
-  if (kept && kept.until > Date.now()) return kept.value as Promise<DomainStanding[]>;
-  const value = overWholeSet(deps.database, listDomainStandings);
-  deps.remembered.set('domain-standings', { until: Date.now() + STANDINGS_HOLD_MS, value });
-  // What failed is not remembered.
-  value.catch(() => deps.remembered.delete('domain-standings'));
-  return value;
+  return remember(deps, 'domain-standings', STANDINGS_HOLD_MS, () => overWholeSet(deps.database, listDomainStandings));
+}
+
+/** The domain that was probably meant, from the base alone: no resolver is asked. */
+export async function findMeantDomain(deps: Deps, domain: string): Promise<string | undefined> {
+  return makeLookAlikeFinder(await rememberedStandings(deps))(domain)?.proposed.domain;
 }
 
 /** What was remembered of the base's domains has changed. */

@@ -29,7 +29,7 @@ import {
 } from '../../store/statements/verifications.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
-import { found, Problem } from '../problem.ts';
+import { assertExpected, found, Problem } from '../problem.ts';
 import { readUploadedTable } from './read-uploaded-table.ts';
 
 const VERDICT_ACTS_SETTING = 'verdict-acts';
@@ -224,10 +224,7 @@ export async function applyVerification(
         .map(({ word }) => `“${word}”`)
         .join(', ')}?`,
     );
-  if (Math.abs(one.willChange - request.expect) > Math.max(1, request.expect) * 0.01)
-    throw new Problem('count-moved', `${request.expect} were expected to change; now it is ${one.willChange}.`, {
-      extra: { expected: request.expect, now: one.willChange },
-    });
+  assertExpected(request.expect, one.willChange);
   const run = await overWholeSet(deps.database, async (sql) => {
     const runId = await insertRun(sql, { kind: 'verify', brandId: null, actor: request.actor, reason: request.reason });
     const by: Act = { actorKind: 'person', actor: request.actor, runId };

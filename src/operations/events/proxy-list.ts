@@ -4,6 +4,7 @@ import type { Sql } from '../../store/database.ts';
 import { findSetting, saveSetting } from '../../store/statements/settings.ts';
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
+import { remember } from '../remember.ts';
 
 /** Networks and user agents of image proxies, as the operator keeps them. */
 export interface ProxyList {
@@ -33,13 +34,7 @@ export async function saveProxyList(deps: Deps, list: ProxyList, actor: string):
 
 /** The test of that list, remembered for a while. */
 export function findIsProxy(deps: Deps, sql: Sql): Promise<IsProxy> {
-  const now = deps.now().getTime();
-  const known = deps.remembered.get(NAME) as { until: number; value: Promise<IsProxy> } | undefined;
-  if (known && known.until > now) return known.value;
-  const value = findProxyList(sql).then(makeIsProxy);
-  deps.remembered.set(NAME, { until: now + REMEMBERED_MS, value });
-  value.catch(() => deps.remembered.delete(NAME));
-  return value;
+  return remember(deps, NAME, REMEMBERED_MS, () => findProxyList(sql).then(makeIsProxy));
 }
 
 /** Makes the test of an operator's list. Blocks that cannot be read are refused when the list is saved, and are no hit here. */

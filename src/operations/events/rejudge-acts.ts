@@ -13,7 +13,7 @@ import { findRun, finishRun, insertRun, type RunRow } from '../../store/statemen
 import { lockContacts } from '../../store/statements/marks.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
-import { found, Problem } from '../problem.ts';
+import { assertExpected, found } from '../problem.ts';
 import { applyConsequences } from './apply-consequences.ts';
 import { judgeAnew, type ChangedAct } from './judge-acts.ts';
 
@@ -63,9 +63,7 @@ export async function rejudgeActs(
   deps: Deps,
   request: { expect: number; reason: string; actor: string },
 ): Promise<RunRow> {
-  const { acts: now } = await previewRejudging(deps);
-  if (Math.abs(now - request.expect) > Math.max(1, request.expect) * 0.01)
-    throw new Problem('count-moved', `${request.expect} acts were expected to change; now it is ${now}.`, { extra: { expected: request.expect, now } }); // prettier-ignore
+  assertExpected(request.expect, (await previewRejudging(deps)).acts);
   const runId = await insertRun(deps.database, { kind: 'acts judged anew', brandId: null, actor: request.actor, reason: request.reason }); // prettier-ignore
   const counts = { acts: 0, contacts: 0 };
   for await (const span of spans(deps))

@@ -5,6 +5,7 @@ import type { Sql } from '../../store/database.ts';
 import { findSetting, saveSetting } from '../../store/statements/settings.ts';
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
+import { remember } from '../remember.ts';
 import { OWN_SOURCE, type IncomingEvent } from './record-events.ts';
 
 /** The organisation's own sites, on which our script tells of visits. */
@@ -35,19 +36,9 @@ export async function saveSites(deps: Deps, sites: Sites, actor: string): Promis
 
 /** Where a click leads: to a site of our own with a token of who comes, to any other as it is. */
 export async function findDestination(deps: Deps, url: string, click: TokenPayload): Promise<string> {
-  const { hosts } = await rememberSites(deps);
+  const { hosts } = await remember(deps, NAME, REMEMBERED_MS, () => findSites(deps.database));
   if (hosts.length === 0 || !isOnSite(url, hosts)) return url;
   return withVisit(url, deps.tokens.make({ ...click, use: 'visit' }));
-}
-
-function rememberSites(deps: Deps): Promise<Sites> {
-  const now = deps.now().getTime();
-  const known = deps.remembered.get(NAME) as { until: number; value: Promise<Sites> } | undefined;
-  if (known && known.until > now) return known.value;
-  const value = findSites(deps.database);
-  deps.remembered.set(NAME, { until: now + REMEMBERED_MS, value });
-  value.catch(() => deps.remembered.delete(NAME));
-  return value;
 }
 
 /** A page looked at again within so long is one visit to it. */

@@ -1,4 +1,4 @@
-import { parseAddress } from '../../core/address/normal-form.ts';
+import { normalOrGiven } from '../../core/address/normal-form.ts';
 import { inTransaction } from '../../store/database.ts';
 import { findContact, findContactIds } from '../../store/statements/contacts.ts';
 import { findDelivery, findReturn, findSentCampaign, setAnswered, setMatched } from '../../store/statements/returns.ts';
@@ -20,8 +20,7 @@ export async function matchReturn(
   of: { address: string; campaignId?: number; actor: string },
 ): Promise<Omit<ReceivedReturn, 'reading'>> {
   const row = found(await findReturn(deps.database, id), `return ${id}`);
-  const parsed = parseAddress(of.address);
-  const address = parsed.ok ? parsed.address : of.address;
+  const address = normalOrGiven(of.address);
   const contactId = found((await findContactIds(deps.database, [address])).get(address), `contact ${address}`);
   const campaignId = await findSentCampaign(deps.database, contactId, of.campaignId ?? null, row.brandId);
   if (campaignId === undefined)

@@ -27,7 +27,7 @@ import {
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { markDeliverability } from '../marks/mark-deliverability.ts';
-import { found, Problem } from '../problem.ts';
+import { assertExpected, found, Problem } from '../problem.ts';
 
 /** Contacts marked in one statement. */
 const BATCH = 1000;
@@ -91,8 +91,7 @@ export async function releaseStorm(
   request: { expect: number; reason: string; actor: string },
 ): Promise<RunRow> {
   const storm = await getHeld(deps, id);
-  if (Math.abs(storm.contacts - request.expect) > Math.max(1, request.expect) * 0.01)
-    throw new Problem('count-moved', `${request.expect} were expected; now it is ${storm.contacts}.`, { extra: { expected: request.expect, now: storm.contacts } }); // prettier-ignore
+  assertExpected(request.expect, storm.contacts);
   const runId = await inTransaction(deps.database, async (sql) => {
     const run = await insertRun(sql, { kind: 'storm release', brandId: null, actor: request.actor, reason: request.reason }); // prettier-ignore
     if (!(await closeStorm(sql, id, { state: 'released', by: request.actor, reason: request.reason, runId: run })))

@@ -1,3 +1,4 @@
+import { normalOrGiven } from '../../core/address/normal-form.ts';
 import { DEFAULT_AUTOMATED_RULE, whyAutomated, type AutomatedRule } from '../../core/rules/automated-address.ts';
 import { inTransaction, type Sql } from '../../store/database.ts';
 import {
@@ -19,7 +20,7 @@ import {
 } from '../../store/statements/suppression.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
-import { found, Problem } from '../problem.ts';
+import { assertExpected, found, Problem } from '../problem.ts';
 
 export interface AutomatedPreview {
   rule: AutomatedRule;
@@ -59,9 +60,7 @@ export async function applyAutomated(
   const { expected, reason, actor, actorKind } = request;
   if (expected !== null) {
     const { toMark, toClear } = await previewAutomated(deps, request.rule);
-    const now = toMark + toClear;
-    if (Math.abs(now - expected) > Math.max(1, expected) * 0.01)
-      throw new Problem('count-moved', `${expected} were expected to change; now it is ${now}.`, { extra: { expected, now } }); // prettier-ignore
+    assertExpected(expected, toMark + toClear);
   }
   const rule = { ...(await findAutomatedRule(deps.database)), ...request.rule };
   if (request.rule) await saveSetting(deps.database, NAME, rule, actor);
@@ -90,8 +89,11 @@ export async function judgeAutomated(
   request: { addresses: string[]; as: 'person' | 'machine'; reason: string; actor: string },
 ): Promise<RunRow> {
   const { addresses, actor, reason } = request;
-  const ids = await findContactIds(deps.database, addresses.map((address) => address.trim().toLowerCase())); // prettier-ignore
-  if (ids.size === 0) throw new Problem('invalid-input', 'None of these addresses is a contact.', { field: 'addresses' }); // prettier-ignore
+  const given = addresses.map((text) => ({ text, address: normalOrGiven(text) }));
+  const ids = await findContactIds(deps.database, given.map(({ address }) => address)); // prettier-ignore
+  const unknown = given.filter(({ address }) => !ids.has(address));
+  if (unknown.length > 0)
+    throw new Problem('invalid-input', `Not a contact: ${unknown.slice(0, 5).map(({ text }) => text).join(', ')}${unknown.length > 5 ? ` and ${unknown.length - 5} more` : ''}. Nothing was changed.`, { field: 'addresses' }); // prettier-ignore
   const contactIds = [...ids.values()];
   const state = request.as === 'person' ? 'person' : 'marked';
   const rule = await findAutomatedRule(deps.database);

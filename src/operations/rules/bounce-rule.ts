@@ -7,7 +7,7 @@ import { findBounceRule, saveBounceRule } from '../../store/statements/rules.ts'
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { decideContacts, markDeliverability, type DecidedContact } from '../marks/mark-deliverability.ts';
-import { found, Problem } from '../problem.ts';
+import { assertExpected, found } from '../problem.ts';
 
 export interface BouncePreview {
   rule: BounceRule;
@@ -45,11 +45,7 @@ export async function applyBounceRule(
   const { expected, reason, actor, actorKind } = request;
   if (expected !== null) {
     const { toUndeliverable, toDeliverable } = await previewBounceRule(deps, request.rule);
-    const now = toUndeliverable + toDeliverable;
-    if (Math.abs(now - expected) > Math.max(1, expected) * 0.01)
-      throw new Problem('count-moved', `${expected} were expected to change; now it is ${now}.`, {
-        extra: { expected, now },
-      });
+    assertExpected(expected, toUndeliverable + toDeliverable);
   }
   if (request.rule) await saveBounceRule(deps.database, request.rule, actor);
   const rule = await findBounceRule(deps.database);

@@ -15,7 +15,7 @@ import {
 } from '../../store/statements/sunset-stages.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
-import { found, Problem } from '../problem.ts';
+import { assertExpected, found, Problem } from '../problem.ts';
 
 export interface SunsetPreview {
   brandId: number;
@@ -81,17 +81,11 @@ export interface ApplyRequest {
   actorKind: 'person' | 'rule';
 }
 
-const MOVED_SHARE = 0.01;
-
 /** Saves the rule if it was changed and moves everybody to their stage, as one run. @throws Problem count-moved, invalid-input */
 export async function applySunsetRule(deps: Deps, request: ApplyRequest): Promise<RunRow> {
   const { brandId, expected, reason, actor, actorKind } = request;
   const preview = await previewSunsetRule(deps, brandId, request.rule);
-  if (expected !== null && Math.abs(preview.moving - expected) > Math.max(1, expected) * MOVED_SHARE) {
-    throw new Problem('count-moved', `${expected} were expected to move; now it is ${preview.moving}.`, {
-      extra: { expected, now: preview.moving },
-    });
-  }
+  if (expected !== null) assertExpected(expected, preview.moving);
   const runId = await overWholeSet(deps.database, async (sql) => {
     if (request.rule) await saveSunsetRule(sql, brandId, request.rule, actor);
     const id = await insertRun(sql, { kind: 'sunset rule', brandId, actor, reason });

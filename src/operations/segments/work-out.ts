@@ -1,3 +1,4 @@
+import { normalOrGiven } from '../../core/address/normal-form.ts';
 import { evaluate, type Explained } from '../../core/conditions/evaluate.ts';
 import { formatCondition } from '../../core/conditions/format-condition.ts';
 import { withoutSpans, type Condition, type ConditionProblem } from '../../core/conditions/tree.ts';
@@ -75,7 +76,7 @@ export async function explainCondition(
   request: ConditionRequest & { address: string },
 ): Promise<Explained & { contactId: number }> {
   const checked = await checkCondition(deps, request.brandId, request.condition);
-  const address = request.address.trim().toLowerCase();
+  const address = normalOrGiven(request.address);
   const contactId = (await findContactIds(deps.database, [address])).get(address);
   if (contactId === undefined) throw new Problem('not-found', `There is no contact ${request.address}.`);
   return { contactId, ...(await explain(deps, checked, contactId)) };

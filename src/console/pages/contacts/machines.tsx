@@ -56,7 +56,7 @@ function Rule({ found, change, tried }: { found: AutomatedPreview; change: (rule
         <NumberInput key={name} label={label} value={rule[name]} min={1} allowDecimal={false} onChange={(value) => typeof value === 'number' && change({ [name]: value })} mt={8} />
       ))}
       <Switch mt={12} mb={16} label="A mark holds back from marketing" checked={rule.stops} onChange={(event) => change({ stops: event.currentTarget.checked })} />
-      <FourSteps expected={toMark + toClear + (changed ? 1 : 0)} what="Mark" apply={(_, reason) => apply.mutateAsync({ expected: toMark + toClear, reason })} change={<p>{count(toMark)} are marked, {count(toClear)} no longer.{changed ? ' The rule is kept as it stands here.' : ''} {rule.stops ? 'Who is marked gets no marketing.' : ''}</p>}>
+      <FourSteps expected={toMark + toClear} always={changed} what="Mark" apply={(expected, reason) => apply.mutateAsync({ expected, reason })} change={<p>{count(toMark)} are marked, {count(toClear)} no longer.{changed ? ' The rule is kept as it stands here.' : ''} {rule.stops ? 'Who is marked gets no marketing.' : ''}</p>}>
         <p>{count(toMark)} would be marked, {count(toClear)} no longer.</p>
         <ul style={{ paddingLeft: 18 }}>
           {sample.map((one) => <li key={one.contactId}><Door to={`/contacts/${one.contactId}`}>{one.address}</Door> <span className="second">{one.because}</span></li>)}
