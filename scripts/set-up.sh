@@ -80,7 +80,7 @@ start_postgres() {
     as_pg "$bin/pg_ctl" -D "$PG_DATA" -m fast -w stop >/dev/null 2>&1 || true
   fi
   as_pg "$bin/pg_ctl" -D "$PG_DATA" -l "$PG_HOME/log" -w -t 60 \
-    -o "-c listen_addresses=127.0.0.1 -p $port -k $PG_HOME -c max_connections=200 -c shared_buffers=256MB -c max_wal_size=2GB -c jit=off" start >/dev/null ||
+    -o "-c listen_addresses=127.0.0.1 -p $port -k $PG_HOME -c max_connections=200 -c shared_buffers=512MB -c wal_buffers=64MB -c max_wal_size=4GB -c jit=off" start >/dev/null ||
     fail "PostgreSQL did not start on port $port; its log is $PG_HOME/log. If the port is in use, set AVENDEL_POSTGRES_PORT to another."
   PG_SERVER="postgres://avendel:$(cat "$PG_HOME/password")@127.0.0.1:$port"
   PGPASSWORD="$(cat "$PG_HOME/password")" "$bin/psql" -h 127.0.0.1 -p "$port" -U avendel -d postgres -qtAc "SELECT 1 FROM pg_database WHERE datname='avendel'" | grep -q 1 ||

@@ -7,8 +7,11 @@ export interface NewCampaign {
   subject?: string;
   html?: string;
   text?: string;
-  listIds: number[];
+  /** Lists and segments taken in; at least one. */
+  listIds?: number[];
+  segmentIds?: number[];
   leftOutListIds?: number[];
+  leftOutSegmentIds?: number[];
   purpose?: 'marketing' | 'service';
 }
 

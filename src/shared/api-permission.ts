@@ -16,6 +16,8 @@ export interface ContactQuery {
   stage?: string;
   deliverability?: string;
   tag?: string;
+  /** A condition of the brand. */
+  where?: string;
 }
 
 /** Who an act on many concerns: named by address, by where they stand, or by a filter; and what it needs to know. */

@@ -222,6 +222,8 @@ export interface Campaign {
   text: string;
   listIds: number[];
   leftOutListIds: number[];
+  segmentIds: number[];
+  leftOutSegmentIds: number[];
   state: CampaignState;
   pausedBecause: string | null;
   trouble: string | null;

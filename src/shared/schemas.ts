@@ -84,8 +84,10 @@ const draft = {
   subject: text(900).allow(''),
   html: Joi.string().max(1_000_000).allow(''),
   text: Joi.string().max(1_000_000).allow(''),
-  listIds: ids.min(1),
+  listIds: ids,
   leftOutListIds: ids,
+  segmentIds: ids,
+  leftOutSegmentIds: ids,
 };
 export const newCampaign = Joi.object({
   ...draft,
@@ -95,8 +97,10 @@ export const newCampaign = Joi.object({
   subject: draft.subject.default(''),
   html: draft.html.default(''),
   text: draft.text.default(''),
-  listIds: draft.listIds.required(),
+  listIds: ids.default([]),
   leftOutListIds: ids.default([]),
+  segmentIds: ids.default([]).description('Segments taken in; with the lists at least one'),
+  leftOutSegmentIds: ids.default([]),
 });
 export const elsewhereCampaign = newCampaign.keys({ startedAt: Joi.date().iso().required() });
 export const campaignChange = Joi.object(draft).min(1);
@@ -127,6 +131,7 @@ const filter = {
   stage: Joi.string().valid(...STAGES),
   deliverability: Joi.string().valid(...DELIVERABILITIES),
   tag: text(60),
+  where: Joi.string().max(20_000).description('A condition of the brand, as docs/conditions.md has it'),
 };
 /** Tags are written as they are read: letters of any script, digits, and few signs. */
 const newTag = text(60).pattern(/^[\p{L}\p{N}][\p{L}\p{N} ._:-]*$/u, 'letters, digits, spaces and . _ : -');

@@ -9,7 +9,7 @@ import { UnreadableCondition, withoutSpans, type Condition, type ConditionProble
 import { anyCondition } from '../support/conditions.ts';
 
 const NAMES = {
-  lists: ['Night Digest', 'Members’ Letter'], campaigns: ['The "December" sky'], suppressionLists: ['Do not write'], segments: ['Readers'],
+  lists: ['Night Digest', 'Members’ Letter'], campaigns: ['The "December" sky'], suppressionLists: ['Do not write'], segments: ['Readers'], snapshots: ['Then'],
   attributes: { text: 'tier', number: 'visits', date: 'born', yesNo: 'member' }, tags: ['moon \\ walk'], texts: ['a', 'Ω"x\\'], days: ['2026-03-29', '2025-12-31'],
 }; // prettier-ignore
 
@@ -99,7 +99,7 @@ describe('what cannot be read is said with its place and what was expected', () 
 
 describe('what is read and still wrong', () => {
   const segments = new Map<string, Condition>([['Readers', parseCondition('opened or segment "Keen"')], ['Keen', parseCondition('clicked and segment "Best"')]]); // prettier-ignore
-  const names: ConditionNames = { lists: [{ id: 1, name: 'Night Digest' }], suppressionLists: [], campaigns: [], segments, attributes: { visits: { type: 'number' }, tier: { type: 'choice', choices: ['friend', 'patron'] }, born: { type: 'date' } } }; // prettier-ignore
+  const names: ConditionNames = { lists: [{ id: 1, name: 'Night Digest' }], suppressionLists: [], campaigns: [], segments, snapshots: [{ id: 1, name: 'Then', takenAt: 0 }], lookAlikeDomains: [], attributes: { visits: { type: 'number' }, tier: { type: 'choice', choices: ['friend', 'patron'] }, born: { type: 'date' } } }; // prettier-ignore
   const said = (text: string, own?: string): string[] => reportNameProblems(parseCondition(text), names, own).map(({ code, message }) => `${code}: ${message}`); // prettier-ignore
 
   test('names that are not there, with the nearest; tests that a type does not allow; segments that ask for themselves', () => {
@@ -110,6 +110,10 @@ describe('what is read and still wrong', () => {
     expect(said('attribute "visits" contains "3"')).toEqual([expect.stringContaining('visits is a number: ask whether it')]); // prettier-ignore
     expect(said('attribute "visits" is "three" or attribute "born" is before 2000-01-01')).toEqual(['wrong-type: visits is a number: compare it with a number.']); // prettier-ignore
     expect(said('attribute "tier" is "freind"')).toEqual(['unknown-name: There is no choice of tier “freind”. Did you mean “friend”?']); // prettier-ignore
+    expect(said('segment "Then" and in snapshot "Than"')).toEqual([
+      'unknown-name: “Then” is a snapshot, frozen once, and no segment: say “in snapshot "Then"” if that is meant.',
+      'unknown-name: There is no snapshot “Than”. Did you mean “Then”?',
+    ]);
     expect(said('segment "Readers"', 'Best')).toEqual([
       'unknown-name: There is no segment “Best”.',
       'cycle: The segment would ask for itself: “Best” → “Readers” → “Keen” → “Best”.',

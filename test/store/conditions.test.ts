@@ -7,10 +7,16 @@ import { judgeAutomated } from '../../src/operations/rules/automated-addresses.t
 import { applySunsetRule } from '../../src/operations/rules/sunset-rule.ts';
 import { changeSegment, createSegment, removeSegment } from '../../src/operations/segments/keep-segments.ts';
 import { checkCondition } from '../../src/operations/segments/condition-context.ts';
+import { freezeSegment } from '../../src/operations/segments/snapshots.ts';
 import { explainCondition, pageOfMatching, previewCondition } from '../../src/operations/segments/work-out.ts';
 import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
-import { overWholeSet } from '../../src/store/database.ts';
-import { countMatching, findContactFacts, listMatching } from '../../src/store/statements/conditions.ts';
+import { inTransaction, overWholeSet } from '../../src/store/database.ts';
+import {
+  countMatching,
+  findContactFacts,
+  findMatchingAmong,
+  listMatching,
+} from '../../src/store/statements/conditions.ts';
 import { listSegmentVersions } from '../../src/store/statements/segments.ts';
 import { anyCondition } from '../support/conditions.ts';
 import { makeDeps } from '../support/database.ts';
@@ -35,6 +41,8 @@ beforeAll(async () => {
   await deps.database.query(`UPDATE contact SET erased_at = now() WHERE id = $1`, [world.contactIds[39]]);
   await applySunsetRule(deps, { brandId: world.brandId, expected: null, reason: 'once', actor: 'the sunset rule', actorKind: 'rule' }); // prettier-ignore
   await createSegment(deps, { brandId: world.brandId, name: 'Readers', condition: 'clicked in the last 20 days or opened at least 2 times', actor: 'Rosa Lindgard' }); // prettier-ignore
+  const readers = await deps.database.query<{ id: number }[]>(`SELECT id FROM segment WHERE name = 'Readers'`);
+  await freezeSegment(deps, { segmentId: readers[0]!.id, name: 'Some of them', actor: 'Rosa Lindgard' });
   all = world.contactIds.slice(0, 39);
 });
 afterAll(() => deps.close());
@@ -62,13 +70,17 @@ const ask = (condition: string) => previewCondition(deps, { brandId: world.brand
 describe('invariant 11, one truth', () => {
   test('the evaluation of any condition on each contact and its SQL agree on every contact', async () => {
     const names = {
-      lists: ['Night Digest'], campaigns: ['Digest 1', 'Digest 4'], suppressionLists: ['Do not write', 'Hard bounces'], segments: ['Readers'],
+      lists: ['Night Digest'], campaigns: ['Digest 1', 'Digest 4'], suppressionLists: ['Do not write', 'Hard bounces'], segments: ['Readers'], snapshots: ['Some of them'],
       attributes: { text: 'tier', number: 'visits', date: 'born', yesNo: 'member' }, tags: ['board', 'moon'],
       texts: ['friend', 'PATRON', 'reader1', 'Reader 2', world.addresses[2]!, 'lanternpost.example', ''], days: ['2026-10-20', '2026-11-02', '2026-11-12', '1985-05-03'],
     }; // prettier-ignore
-    const { context } = await checkCondition(deps, world.brandId, 'everyone');
+    const checked = await checkCondition(deps, world.brandId, 'everyone');
+    const context = {
+      ...checked.context,
+      names: { ...checked.context.names, lookAlikeDomains: ['lanternpost.example'] },
+    };
     const list = (await deps.database.query<{ name: string }[]>('SELECT name FROM list WHERE id = $1', [world.listId]))[0]!.name; // prettier-ignore
-    const facts = await Promise.all(all.map(async (id) => (await findContactFacts(deps.database, id, context))!));
+    const facts = await Promise.all(all.map(async (id) => (await findContactFacts(deps.database, id, context, true))!));
     const seen = { some: 0, everybody: 0, nobody: 0 };
     await fc.assert(
       fc.asyncProperty(anyCondition({ ...names, lists: [list] }), async (generated) => {
@@ -77,9 +89,12 @@ describe('invariant 11, one truth', () => {
           await listMatching(sql, condition, context, 0, 1000),
           await countMatching(sql, condition, context),
         ]);
+        // The gate asks the same of a few, by index.
+        const few = await inTransaction(deps.database, (sql) => findMatchingAmong(sql, [condition], context, all.slice(5, 25))); // prettier-ignore
         const byOne = all.filter((_, index) => evaluate(condition, facts[index]!, context).holds);
         expect({ text: formatCondition(condition), matching: rows.map(({ id }) => id) }).toEqual({ text: formatCondition(condition), matching: byOne }); // prettier-ignore
         expect(counted).toBe(byOne.length);
+        expect(few.sort((a, b) => a - b)).toEqual(byOne.filter((id) => all.slice(5, 25).includes(id)));
         seen[byOne.length === 0 ? 'nobody' : byOne.length === all.length ? 'everybody' : 'some']++;
       }),
       { numRuns: 400 },

@@ -7,6 +7,7 @@ import { createBrand, createList } from '../../src/operations/organisation/set-u
 import { makeRandom } from '../../src/simulator/world/random.ts';
 import { JUDGE_PICKED_CTES, messageParameters, REASONS_SQL } from '../../src/store/statements/eligibility.ts';
 import { countPreflight, listPreflight } from '../../src/store/statements/preflight.ts';
+import { inTransaction } from '../../src/store/database.ts';
 import { findDecidedStage } from '../../src/store/statements/sunset-stages.ts';
 import { addressHash } from '../../src/core/address/suppression-keys.ts';
 import { makeDeps } from '../support/database.ts';
@@ -161,6 +162,7 @@ describe('invariant 11, one truth', () => {
       const verdict = (await checkAddress(deps, address)).brands.find(({ brandId }) => brandId === world.brandId)!;
       expect([address, verdict.reasons]).toEqual([address, reasons]);
     }
+    const [{ id: stranger }]: [{ id: string }] = await deps.database.query(`INSERT INTO contact (address) VALUES ('nobody@quillmail.example') RETURNING id`); // prettier-ignore
     // Whole audiences are matched by value, by contact or through lists, and the gate judges by contact: all must agree.
     for (const variant of [
       { listIds: [members.id] },
@@ -168,17 +170,25 @@ describe('invariant 11, one truth', () => {
       { listIds: [members.id], leftOutListIds: [world.listId] },
       { listIds: [members.id], purpose: 'service' as const },
       { brandId: shop.id, listIds: [members.id] },
+      // By a segment, permission rests on any list of the brand; somebody in it has none.
+      { listIds: [members.id], bySegments: { takenIn: true, leftOut: false } },
+      { listIds: [], bySegments: { takenIn: true, leftOut: false } },
     ]) {
       const other = { ...message, ...variant };
       const whole = new Map<string, string[]>();
-      for (const { reason } of (await countPreflight(deps.database, other, 0)).rows)
-        for (const row of await listPreflight(deps.database, other, reason, 0, 1000))
-          whole.set(row.address, row.reasons);
-      const judged: { address: string; reasons: string[] }[] = await deps.database.query(
-        `WITH picked AS (SELECT contact_id FROM subscription WHERE list_id = ANY($4::int[])), ${JUDGE_PICKED_CTES}
-         SELECT j.address, ${REASONS_SQL} AS reasons FROM judged j`,
-        messageParameters(other),
-      );
+      const judged = await inTransaction(deps.database, async (sql) => {
+        await sql.query('CREATE TEMP TABLE taken_in ON COMMIT DROP AS SELECT id FROM contact WHERE id % 3 = 0 OR id = $1', [stranger]); // prettier-ignore
+        if (!('bySegments' in variant)) await sql.query('TRUNCATE taken_in');
+        for (const { reason } of (await countPreflight(sql, other, 0)).rows)
+          for (const row of await listPreflight(sql, other, reason, 0, 1000)) whole.set(row.address, row.reasons);
+        const rows: { address: string; reasons: string[] }[] = await sql.query(
+          `WITH picked AS (SELECT id AS contact_id, true AS by_segment FROM taken_in
+             UNION SELECT contact_id, false FROM subscription WHERE list_id = ANY($4::int[]) AND contact_id NOT IN (SELECT id FROM taken_in)), ${JUDGE_PICKED_CTES}
+           SELECT j.address, ${REASONS_SQL} AS reasons FROM judged j`,
+          messageParameters(other),
+        );
+        return rows;
+      });
       expect(judged.length).toBeGreaterThan(10);
       expect(whole).toEqual(new Map(judged.map((row) => [row.address, row.reasons])));
     }

@@ -9,6 +9,7 @@ export interface KnownNames {
   campaigns: string[];
   suppressionLists: string[];
   segments: string[];
+  snapshots: string[];
   attributes: { text: string; number: string; date: string; yesNo: string };
   tags: string[];
   texts: string[];
@@ -41,15 +42,16 @@ function anyPart(names: KnownNames): fc.Arbitrary<Condition> {
   const attribute = (name: string, test: fc.Arbitrary<ValueTest>): fc.Arbitrary<Condition> => fc.record({ kind: kind('attribute'), name: fc.constant(name), test: fc.oneof(test, set) }); // prettier-ignore
   return fc.oneof(
     { weight: 8, arbitrary: fc.record({ kind: kind('event'), event: anyEvent(names) }) },
-    fc.record({ kind: of(['everyone', 'archived', 'automated', 'newcomer'] as const) }),
+    fc.record({ kind: of(['everyone', 'archived', 'automated', 'newcomer', 'mailable', 'look-alike'] as const) }),
     fc.record({ kind: kind('segment'), name: of(names.segments) }),
+    fc.record({ kind: kind('snapshot'), name: of(names.snapshots) }),
     fc.record({ kind: kind('field'), field: of(['name', 'address', 'domain'] as const), test: fc.oneof(text, set) }),
     attribute(names.attributes.text, text),
     attribute(names.attributes.number, number),
     attribute(names.attributes.date, date),
     attribute(names.attributes.yesNo, yesNo),
     fc.record({ kind: kind('tagged'), tag: of(names.tags) }),
-    fc.record({ kind: kind('list'), list: of(names.lists), state: of(['subscribed', 'pending', 'unsubscribed'] as const), since: fc.option(when) }), // prettier-ignore
+    fc.record({ kind: kind('list'), list: fc.option(of(names.lists)), state: of(['subscribed', 'pending', 'unsubscribed'] as const), since: fc.option(when) }), // prettier-ignore
     fc.record({ kind: kind('joined'), when }),
     fc.record({ kind: kind('stage'), are: some(STAGES) }),
     fc.record({ kind: kind('deliverability'), are: some(DELIVERABILITIES) }),

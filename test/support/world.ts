@@ -68,6 +68,8 @@ export async function makePastCampaigns(
       text: '',
       listIds: [world.listId],
       leftOutListIds: [],
+      segmentIds: [],
+      leftOutSegmentIds: [],
     };
     campaigns.push({ id: (await recordCampaign(deps, { ...draft, startedAt: new Date(at) })).id, at });
   }

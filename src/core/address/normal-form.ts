@@ -50,7 +50,8 @@ function assemble(localText: string, domainText: string): ParsedAddress {
   const domain = normalDomain(domainText);
   if (domain === undefined) return { ok: false, problem: 'bad-domain' };
   const address = `${local}@${domain}`;
-  if (Buffer.byteLength(local) > MAX_LOCAL_OCTETS || Buffer.byteLength(address) > MAX_ADDRESS_OCTETS) {
+  const octets = (part: string): number => (ascii ? part.length : Buffer.byteLength(part));
+  if (octets(local) > MAX_LOCAL_OCTETS || octets(address) > MAX_ADDRESS_OCTETS) {
     return { ok: false, problem: 'too-long' };
   }
   return { ok: true, address, local, domain };
@@ -58,14 +59,15 @@ function assemble(localText: string, domainText: string): ParsedAddress {
 
 /** The same few domains come again and again in a file; so many are remembered before starting over. */
 const REMEMBERED_DOMAINS = 5000;
-const remembered = new Map<string, string | undefined>();
+const remembered = new Map<string, string | null>();
 
 /** A domain as lower-case A-labels, or nothing when it is not a host name of at least two labels. */
 export function normalDomain(text: string): string | undefined {
-  if (remembered.has(text)) return remembered.get(text);
+  const known = remembered.get(text);
+  if (known !== undefined) return known ?? undefined;
   const domain = readDomain(text);
   if (remembered.size >= REMEMBERED_DOMAINS) remembered.clear();
-  remembered.set(text, domain);
+  remembered.set(text, domain ?? null);
   return domain;
 }
 

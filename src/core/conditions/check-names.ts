@@ -1,4 +1,5 @@
 import type { AttributeType } from '../import/map-columns.ts';
+import { quoted } from './format-condition.ts';
 import { nearest } from './nearest.ts';
 import type { Condition, ConditionProblem, Span, ValueTest } from './tree.ts';
 
@@ -9,6 +10,10 @@ export interface ConditionNames {
   /** The campaigns that are mentioned, and the latest others, to propose. */
   campaigns: readonly { id: number; name: string }[];
   segments: ReadonlyMap<string, Condition>;
+  /** `takenAt` in milliseconds since the epoch. */
+  snapshots: readonly { id: number; name: string; takenAt: number }[];
+  /** Domains that look like slips of others; looked for only where it is asked. */
+  lookAlikeDomains: readonly string[];
   attributes: Readonly<Record<string, AttributeType>>;
 }
 
@@ -31,6 +36,28 @@ function countParts(condition: Condition, names: ConditionNames, before = 0): nu
   return count;
 }
 
+/** A snapshot older than this is said to be old wherever it is asked. */
+const STALE_MS = 86_400_000;
+
+/** Snapshots that are taken for what holds now. `now` in milliseconds since the epoch. */
+export function reportStaleSnapshots(condition: Condition, names: ConditionNames, now: number): ConditionProblem[] {
+  return [...partsOf(condition)].flatMap((part): ConditionProblem[] => {
+    const snapshot = part.kind === 'snapshot' ? names.snapshots.find(({ name }) => name === part.name) : undefined;
+    if (!snapshot || now - snapshot.takenAt < STALE_MS) return [];
+    const days = Math.floor((now - snapshot.takenAt) / STALE_MS);
+    return [{ code: 'stale', ...(part.span ?? NOWHERE), warning: true, message: `“${snapshot.name}” was frozen ${days} ${days === 1 ? 'day' : 'days'} ago and is not worked out afresh: who came since is not in it.` }]; // prettier-ignore
+  });
+}
+
+/** Whether a condition, or a segment within it, has a part of this kind. Segments must not come back to themselves. */
+export function asks(kind: Condition['kind'], condition: Condition, segments: ConditionNames['segments']): boolean {
+  return [...partsOf(condition)].some((part) => {
+    if (part.kind === kind) return true;
+    const inner = part.kind === 'segment' ? segments.get(part.name) : undefined;
+    return inner !== undefined && asks(kind, inner, segments);
+  });
+}
+
 /** Every part of a condition, it itself first. */
 export function* partsOf(condition: Condition): Generator<Condition> {
   yield condition;
@@ -44,8 +71,13 @@ function* problems(condition: Condition, names: ConditionNames): Generator<Condi
   const of = (all: readonly { name: string }[]): string[] => all.map(({ name }) => name);
   for (const part of partsOf(condition)) {
     const span = part.span ?? NOWHERE;
-    if (part.kind === 'list') yield* named(part.list, of(names.lists), 'list', span);
-    if (part.kind === 'segment') yield* named(part.name, [...names.segments.keys()], 'segment', span);
+    if (part.kind === 'list' && part.list !== null) yield* named(part.list, of(names.lists), 'list', span);
+    if (part.kind === 'segment') {
+      if (!names.segments.has(part.name) && names.snapshots.some(({ name }) => name === part.name))
+        yield { code: 'unknown-name', ...span, message: `“${part.name}” is a snapshot, frozen once, and no segment: say “in snapshot ${quoted(part.name)}” if that is meant.` }; // prettier-ignore
+      else yield* named(part.name, [...names.segments.keys()], 'segment', span);
+    }
+    if (part.kind === 'snapshot') yield* named(part.name, of(names.snapshots), 'snapshot', span);
     if (part.kind === 'suppressed' && part.on !== null) yield* named(part.on, of(names.suppressionLists), 'suppression list', span); // prettier-ignore
     if (part.kind === 'attribute') yield* attribute(part.name, part.test, names, span);
     if (part.kind === 'field') yield* typed(part.test, 'text', part.field, span);

@@ -25,6 +25,10 @@ export interface ContactFacts {
   joinedAt: number;
   archived: boolean;
   automated: boolean;
+  /** Of the brand; null where it was not asked for. */
+  mailable: boolean | null;
+  /** Numbers of the snapshots that they are in. */
+  snapshots: number[];
   deliverability: Deliverability;
   verdict: OutsideVerdict | null;
   /** Of the brand. */
@@ -72,6 +76,17 @@ export function evaluate(condition: Condition, facts: ContactFacts, context: Con
       return say(facts.archived, facts.archived ? 'is archived' : 'is not archived');
     case 'automated':
       return say(facts.automated, facts.automated ? 'looks automated' : 'is not taken for automated');
+    case 'mailable':
+      return say(facts.mailable === true, facts.mailable ? 'may be mailed now' : 'may not be mailed now');
+    case 'look-alike': {
+      const domain = facts.address.slice(facts.address.lastIndexOf('@') + 1);
+      const holds = context.names.lookAlikeDomains.includes(domain);
+      return say(holds, holds ? `${domain} looks like a slip` : `${domain} does not look like a slip`);
+    }
+    case 'snapshot': {
+      const { id } = context.names.snapshots.find(({ name }) => name === condition.name)!;
+      return say(facts.snapshots.includes(id), facts.snapshots.includes(id) ? 'was in it when it was frozen' : 'was not in it when it was frozen'); // prettier-ignore
+    }
     case 'segment': {
       const inner = evaluate(context.names.segments.get(condition.name)!, facts, context);
       return say(inner.holds, inner.because, [inner]);
@@ -162,11 +177,12 @@ function passes(value: string | number | boolean | null, test: ValueTest): boole
 }
 
 function ofList(say: Say, facts: ContactFacts, { list, state, since }: Condition & { kind: 'list' }, context: ConditionContext): Explained {
-  const listId = context.names.lists.find(({ name }) => name === list)!.id;
-  const found = facts.subscriptions.find((one) => one.listId === listId);
-  if (!found) return say(false, `never on ${list}`);
-  const holds = found.state === state && (since === null || isWithin(found.since, boundsOf(since, context)));
-  return say(holds, `${found.state} on ${list}, since ${ago(found.since, context)}`);
+  const meant = context.names.lists.filter(({ name }) => list === null || name === list);
+  const ofThem = facts.subscriptions.filter((one) => meant.some(({ id }) => id === one.listId));
+  const holds = (one: (typeof ofThem)[number]): boolean => one.state === state && (since === null || isWithin(one.since, boundsOf(since, context)));
+  const found = ofThem.find(holds) ?? ofThem[0];
+  if (!found) return say(false, list === null ? 'never on any list' : `never on ${list}`);
+  return say(holds(found), `${found.state} on ${meant.find(({ id }) => id === found.listId)!.name}, since ${ago(found.since, context)}`);
 } // prettier-ignore
 
 function ofSuppression(say: Say, { entries }: ContactFacts, on: string | null, { brandId, names }: ConditionContext): Explained {

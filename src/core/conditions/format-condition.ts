@@ -32,6 +32,7 @@ export function line(condition: Condition): string {
     case 'or':
       return condition.parts.map((part) => (part.kind === 'and' || part.kind === 'or' ? `(${line(part)})` : line(part))).join(` ${condition.kind} `); // prettier-ignore
     case 'not':
+      if (condition.part.kind === 'mailable') return 'may not be mailed';
       if (condition.part.kind === 'event' && isCountless(condition.part.event)) return `never ${eventText(condition.part.event)}`; // prettier-ignore
       return isLeaf(condition.part) || condition.part.kind === 'not' ? `not ${line(condition.part)}` : `not (${line(condition.part)})`; // prettier-ignore
     case 'everyone':
@@ -39,8 +40,14 @@ export function line(condition: Condition): string {
     case 'automated':
     case 'newcomer':
       return condition.kind;
+    case 'mailable':
+      return 'may be mailed';
+    case 'look-alike':
+      return 'domain looks mistyped';
     case 'segment':
       return `segment ${quoted(condition.name)}`;
+    case 'snapshot':
+      return `in snapshot ${quoted(condition.name)}`;
     case 'field':
       return `${condition.field} ${valueText(condition.test)}`;
     case 'attribute':
@@ -48,7 +55,7 @@ export function line(condition: Condition): string {
     case 'tagged':
       return `tagged ${quoted(condition.tag)}`;
     case 'list':
-      return `${{ subscribed: 'on', pending: 'waiting on', unsubscribed: 'left' }[condition.state]} list ${quoted(condition.list)}${condition.since ? ` ${whenText(condition.since)}` : ''}`; // prettier-ignore
+      return `${{ subscribed: 'on', pending: 'waiting on', unsubscribed: 'left' }[condition.state]} ${condition.list === null ? 'any list' : `list ${quoted(condition.list)}`}${condition.since ? ` ${whenText(condition.since)}` : ''}`; // prettier-ignore
     case 'joined':
       return `joined ${whenText(condition.when)}`;
     case 'stage':

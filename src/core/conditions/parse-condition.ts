@@ -65,7 +65,7 @@ function readUnary(reader: Reader, text: string, depth: number): Condition {
   return spanned(readPart(reader));
 }
 
-const FIRST_WORDS = ['everyone', 'archived', 'automated', 'newcomer', 'segment', 'name', 'address', 'domain', 'attribute', 'tagged', 'on', 'waiting', 'left', 'joined', 'stage', 'deliverability', 'verdict', 'suppressed', 'silent', 'never', 'not', 'first', 'last', ...ACTS]; // prettier-ignore
+const FIRST_WORDS = ['everyone', 'archived', 'automated', 'newcomer', 'may', 'segment', 'in', 'name', 'address', 'domain', 'attribute', 'tagged', 'on', 'waiting', 'left', 'joined', 'stage', 'deliverability', 'verdict', 'suppressed', 'silent', 'never', 'not', 'first', 'last', ...ACTS]; // prettier-ignore
 
 function readPart(reader: Reader): Condition {
   const word = reader.peek();
@@ -77,12 +77,24 @@ function readPart(reader: Reader): Condition {
     case 'newcomer':
       reader.next();
       return { kind: word.value };
+    case 'may': {
+      const not = reader.take('may', 'not');
+      reader.need(...(not ? ['be', 'mailed'] : ['may', 'be', 'mailed']));
+      return not ? { kind: 'not', part: { kind: 'mailable' } } : { kind: 'mailable' };
+    }
     case 'segment':
       reader.next();
       return { kind: 'segment', name: reader.text('the name of a segment') };
+    case 'in':
+      if (!reader.take('in', 'snapshot')) throw notAPart(reader);
+      return { kind: 'snapshot', name: reader.text('the name of a snapshot') };
     case 'name':
     case 'address':
     case 'domain':
+      if (reader.take('domain', 'looks')) {
+        reader.need('mistyped');
+        return { kind: 'look-alike' };
+      }
       reader.next();
       return { kind: 'field', field: word.value, test: readValueTest(reader) };
     case 'attribute':
@@ -114,15 +126,21 @@ function readPart(reader: Reader): Condition {
       return readSilent(reader);
     default:
       if (word.value !== 'first' && word.value !== 'last' && !ACTS.includes(word.value as (typeof ACTS)[number]))
-        throw reader.expected('a part of a condition, as “clicked in the last 30 days”', FIRST_WORDS);
+        throw notAPart(reader);
       return { kind: 'event', event: readEventTest(reader) };
   }
 }
 
+function notAPart(reader: Reader): Error {
+  return reader.expected('a part of a condition, as “clicked in the last 30 days”', FIRST_WORDS);
+}
+
 function readListPart(reader: Reader): Condition {
-  const state = reader.take('on', 'list') ? 'subscribed' : reader.take('left', 'list') ? 'unsubscribed' : undefined;
-  if (state === undefined) reader.need(...(reader.peek().value === 'waiting' ? ['waiting', 'on', 'list'] : [reader.peek().value, 'list'])); // prettier-ignore
-  return { kind: 'list', list: reader.text('the name of a list'), state: state ?? 'pending', since: readWhen(reader) };
+  const state = reader.take('waiting', 'on') ? 'pending' : reader.take('on') ? 'subscribed' : reader.take('left') ? 'unsubscribed' : undefined; // prettier-ignore
+  if (state === undefined) reader.need('waiting', 'on', 'list');
+  const any = reader.take('any', 'list');
+  if (!any) reader.need('list');
+  return { kind: 'list', list: any ? null : reader.text('the name of a list'), state: state!, since: readWhen(reader) };
 }
 
 function readSilent(reader: Reader): Condition {

@@ -20,6 +20,7 @@ export interface PreviewSql {
   whole: string;
   parameters: unknown[];
   needsSilence: boolean;
+  needsMailable: boolean;
 }
 
 /** SQL that counts every line of a condition in one pass: how many it alone matches, and how many are left behind it. */
@@ -52,7 +53,7 @@ export function previewSql(condition: Condition, context: ConditionContext, firs
   };
   const whole = add(condition, 0, null, '');
   const counts = [...alone, ...after].map((test) => `count(*) FILTER (WHERE ${test})::int`).join(', ');
-  return { lines, leaves: leaves.map((leaf, index) => `${leaf} AS p${index}`).join(', '), counts, whole, parameters: writer.parameters, needsSilence: writer.needsSilence }; // prettier-ignore
+  return { lines, leaves: leaves.map((leaf, index) => `${leaf} AS p${index}`).join(', '), counts, whole, parameters: writer.parameters, needsSilence: writer.needsSilence, needsMailable: writer.needsMailable }; // prettier-ignore
 }
 
 function headOf(condition: Condition): string {

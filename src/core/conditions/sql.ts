@@ -17,17 +17,25 @@ export interface ConditionSql {
   parameters: unknown[];
   /** It reads the CTE `decided` of the brand's ladder, which must come before. */
   needsSilence: boolean;
+  /** It reads the table `mailable (id)`, which must be there. */
+  needsMailable: boolean;
 }
 
 /**
  * SQL text and parameters of a condition; the twin of evaluate.ts on sets, to which a differential test holds it. Values
  * are always parameters. Each part that reads another table asks whether the contact is in a set (`IN (SELECT …)`): that is
- * hashed once under any `or` and `not`, where EXISTS would be looked up contact by contact.
+ * hashed once under any `or` and `not`, where EXISTS would be looked up contact by contact. `among` is an expression for the
+ * only contacts it is about: their rows are then found by index.
  */
-export function conditionSql(condition: Condition, context: ConditionContext, firstParameter: number): ConditionSql {
-  const writer = new ConditionWriter(context, firstParameter);
+export function conditionSql(
+  condition: Condition,
+  context: ConditionContext,
+  firstParameter: number,
+  among: string | null = null,
+): ConditionSql {
+  const writer = new ConditionWriter(context, firstParameter, among);
   const text = writer.write(condition);
-  return { text, parameters: writer.parameters, needsSilence: writer.needsSilence };
+  return { text, parameters: writer.parameters, needsSilence: writer.needsSilence, needsMailable: writer.needsMailable }; // prettier-ignore
 }
 
 /** Columns of the latest instants and of totals that answer an act of a person without reading events. */
@@ -52,12 +60,15 @@ export const KINDS_OF_ACT: Readonly<Partial<Record<ActName, readonly string[]>>>
 export class ConditionWriter {
   readonly parameters: unknown[] = [];
   needsSilence = false;
+  needsMailable = false;
   private readonly context: ConditionContext;
   private readonly first: number;
+  private readonly among: string | null;
 
-  constructor(context: ConditionContext, first: number) {
+  constructor(context: ConditionContext, first: number, among: string | null = null) {
     this.context = context;
     this.first = first;
+    this.among = among;
   }
 
   write(condition: Condition): string {
@@ -72,12 +83,19 @@ export class ConditionWriter {
       case 'archived':
         return '(c.archived_at IS NOT NULL)';
       case 'automated':
-        return `(c.id IN (SELECT contact_id FROM automated_address WHERE state = 'marked'))`;
+        return `(c.id IN (SELECT contact_id FROM automated_address WHERE state = 'marked'${this.ofThem('contact_id')}))`;
       case 'newcomer':
         this.needsSilence = true;
         return `(c.id IN (SELECT contact_id FROM decided WHERE stage = 'new'))`;
+      case 'mailable':
+        this.needsMailable = true;
+        return '(c.id IN (SELECT id FROM mailable))';
+      case 'look-alike':
+        return `(split_part(c.address, '@', 2) = ANY(${this.put(this.context.names.lookAlikeDomains)}::text[]))`;
       case 'segment':
         return this.segment(condition.name);
+      case 'snapshot':
+        return `(c.id IN (SELECT contact_id FROM snapshot_member WHERE snapshot_id = ${this.put(this.idOf(this.context.names.snapshots, condition.name))}::int${this.ofThem('contact_id')}))`;
       case 'field':
         return this.value(condition.field === 'domain' ? `split_part(c.address, '@', 2)` : `c.${condition.field}`, 'text', condition.test); // prettier-ignore
       case 'attribute':
@@ -85,7 +103,7 @@ export class ConditionWriter {
       case 'tagged':
         return `(c.tags @> ARRAY[${this.put(condition.tag)}::text])`;
       case 'list':
-        return `(c.id IN (SELECT contact_id FROM subscription WHERE list_id = ${this.put(this.idOf(this.context.names.lists, condition.list))}::int AND state = ${this.put(condition.state)}::text${this.within('since', condition.since)}))`; // prettier-ignore
+        return `(c.id IN (SELECT contact_id FROM subscription WHERE ${this.onList(condition.list)} AND state = ${this.put(condition.state)}::text${this.within('since', condition.since)}${this.ofThem('contact_id')}))`; // prettier-ignore
       case 'joined':
         return `(true${this.within('c.joined_at', condition.when)})`;
       case 'stage':
@@ -102,6 +120,15 @@ export class ConditionWriter {
       case 'event':
         return this.event(condition.event);
     }
+  }
+
+  private onList(list: string | null): string {
+    const { lists } = this.context.names;
+    return list === null ? `list_id = ANY(${this.put(lists.map(({ id }) => id))}::int[])` : `list_id = ${this.put(this.idOf(lists, list))}::int`; // prettier-ignore
+  }
+
+  private ofThem(column: string): string {
+    return this.among === null ? '' : ` AND ${column} = ANY(${this.among})`;
   }
 
   private put(value: unknown): string {
@@ -176,7 +203,7 @@ export class ConditionWriter {
     if (kept !== undefined) return kept;
     const least = event.least ?? (event.most === null ? 1 : 0);
     const from = `FROM event e${event.sinceLast === null ? '' : ` LEFT JOIN activity a ON a.contact_id = e.contact_id AND a.brand_id = ${this.put(this.context.brandId)}::int`}`; // prettier-ignore
-    const tests = this.eventTests(event);
+    const tests = `${this.eventTests(event)}${this.ofThem('e.contact_id')}`;
     if (event.which !== 'any')
       return `(c.id IN (SELECT e.contact_id ${from} WHERE ${tests} GROUP BY 1 HAVING true${this.within(`${event.which === 'first' ? 'min' : 'max'}(e.occurred_at)`, event.when)}))`; // prettier-ignore
     const set = (having: string): string => `c.id IN (SELECT e.contact_id ${from} WHERE ${tests}${this.within('e.occurred_at', event.when)}${having})`; // prettier-ignore
@@ -207,7 +234,7 @@ export class ConditionWriter {
     const { act, by, which, when, least, most } = event;
     const narrowed = event.class !== null || event.campaign !== null || event.list !== null || event.link !== null || event.what !== null || event.sinceLast !== null || event.brand !== 'own'; // prettier-ignore
     if (narrowed || (by !== null && by !== 'people') || which === 'first') return undefined;
-    const mine = (test: string): string => `(c.id IN (SELECT a.contact_id FROM activity a WHERE a.brand_id = ${this.put(this.context.brandId)}::int AND ${test}))`; // prettier-ignore
+    const mine = (test: string): string => `(c.id IN (SELECT a.contact_id FROM activity a WHERE a.brand_id = ${this.put(this.context.brandId)}::int AND ${test}${this.ofThem('a.contact_id')}))`; // prettier-ignore
     const latest = LATEST[act] ? latestOf(act) : undefined;
     const bounds = when === null ? undefined : boundsOf(when, this.context);
     const once = (least ?? 1) === 1 && most === null;

@@ -64,11 +64,16 @@ export type Condition = { span?: Span } & (
   | { kind: 'and' | 'or'; parts: readonly Condition[] }
   | { kind: 'not'; part: Condition }
   | { kind: 'everyone' | 'archived' | 'automated' | 'newcomer' }
-  | { kind: 'segment'; name: string }
+  /** May get marketing of the brand now. */
+  | { kind: 'mailable' }
+  /** At a domain that looks like a slip of another. */
+  | { kind: 'look-alike' }
+  | { kind: 'segment' | 'snapshot'; name: string }
   | { kind: 'field'; field: 'name' | 'address' | 'domain'; test: ValueTest }
   | { kind: 'attribute'; name: string; test: ValueTest }
   | { kind: 'tagged'; tag: string }
-  | { kind: 'list'; list: string; state: SubscriptionState; since: When | null }
+  /** On this list, or on any of the brand. */
+  | { kind: 'list'; list: string | null; state: SubscriptionState; since: When | null }
   | { kind: 'joined'; when: When }
   | { kind: 'stage'; are: readonly Stage[] }
   | { kind: 'deliverability'; are: readonly Deliverability[] }
@@ -82,7 +87,7 @@ export type Condition = { span?: Span } & (
 export interface ConditionProblem extends Span {
   code:
     | 'unreadable' | 'unexpected' | 'mixed' | 'unknown-name' | 'wrong-type' | 'impossible-date' | 'out-of-range' | 'too-long' | 'too-deep'
-    | 'cycle' | 'always-true' | 'always-false' | 'swallowed';
+    | 'cycle' | 'always-true' | 'always-false' | 'swallowed' | 'stale';
   message: string;
   /** Said before saving, and not refused. */
   warning?: true;

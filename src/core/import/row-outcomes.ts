@@ -62,10 +62,13 @@ export function outcomeOf(letter: string): RowOutcome | undefined {
 
 /** Rows by what became of them, codes put together. */
 export function countOutcomes(letters: string): Record<string, number> {
+  const byUnit = new Uint32Array(128);
+  for (let at = 0; at < letters.length; at++) byUnit[letters.charCodeAt(at)]!++;
   const counts: Record<string, number> = {};
-  for (const letter of letters) {
-    const what = BY_LETTER.get(letter)!.split(':', 1)[0]!;
-    counts[what] = (counts[what] ?? 0) + 1;
+  for (const [letter, outcome] of BY_LETTER) {
+    const rows = byUnit[letter.charCodeAt(0)]!;
+    const what = outcome.split(':', 1)[0]!;
+    if (rows > 0) counts[what] = (counts[what] ?? 0) + rows;
   }
   return counts;
 }

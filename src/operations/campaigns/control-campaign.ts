@@ -1,13 +1,13 @@
 import { compileMessage, TRAP_LINK } from '../../core/message/compile-message.ts';
 import type { CampaignState } from '../../shared/words.ts';
-import { overWholeSet, type Sql } from '../../store/database.ts';
+import type { Sql } from '../../store/database.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
 import { moveCampaign, replaceLinks, setTrouble } from '../../store/statements/campaigns.ts';
 import { openLedger } from '../../store/statements/deliveries.ts';
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
 import { getCampaign, knownFields, reportMessageProblems } from './edit-campaign.ts';
-import { judgedMessage } from './judged-message.ts';
+import { overAudience } from './judged-message.ts';
 import { preflightCampaign } from './preflight-campaign.ts';
 
 /** A count that moved by more than this share since it was looked at is asked for again. */
@@ -26,7 +26,7 @@ export async function startCampaign(deps: Deps, id: number, expected: number): P
     throw new Problem('message-unfit', problems[0]!.message, { field: problems[0]!.field, extra: { problems } });
   const preflight = await preflightCampaign(deps, id);
   if (preflight.audience === 0)
-    throw new Problem('nobody-left', `No contact has ever been on the lists of “${campaign.name}”.`, {
+    throw new Problem('nobody-left', `Nobody is in the audience of “${campaign.name}”.`, {
       field: 'listIds',
     });
   if (preflight.willGet === 0)
@@ -41,10 +41,10 @@ export async function startCampaign(deps: Deps, id: number, expected: number): P
     );
   }
   const { message } = compileMessage(campaign, await knownFields(deps));
-  await overWholeSet(deps.database, async (sql) => {
+  await overAudience(deps, campaign, async (sql, judged) => {
     await move(sql, campaign, ['draft'], 'sending', null);
     await replaceLinks(sql, id, [{ number: TRAP_LINK, url: '' }, ...message.links]);
-    await openLedger(sql, judgedMessage(campaign));
+    await openLedger(sql, judged);
   });
   deps.announce('send');
   return getCampaign(deps, id);

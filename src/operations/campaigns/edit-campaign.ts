@@ -4,6 +4,7 @@ import { violates } from '../../store/database.ts';
 import { CampaignEntity, type Campaign } from '../../store/entities/campaign.ts';
 import { BrandEntity, ListEntity } from '../../store/entities/organisation.ts';
 import { listAttributeNames } from '../../store/statements/contact-attributes.ts';
+import { listSegments } from '../../store/statements/segments.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
 
@@ -17,6 +18,8 @@ export interface CampaignDraft {
   text: string;
   listIds: number[];
   leftOutListIds: number[];
+  segmentIds: number[];
+  leftOutSegmentIds: number[];
 }
 
 /** @throws Problem name-taken, invalid-input, not-found */
@@ -76,25 +79,28 @@ export async function reportMessageProblems(
 
 async function assertAudience(
   deps: Deps,
-  draft: Pick<CampaignDraft, 'brandId' | 'listIds' | 'leftOutListIds'>,
+  draft: Pick<CampaignDraft, 'brandId' | 'listIds' | 'leftOutListIds' | 'segmentIds' | 'leftOutSegmentIds'>,
 ): Promise<void> {
   const brand = found(
     await deps.database.getRepository(BrandEntity).findOneBy({ id: draft.brandId }),
     `brand ${draft.brandId}`,
   );
+  if (draft.listIds.length + draft.segmentIds.length === 0)
+    throw new Problem('invalid-input', 'No list and no segment is taken in.', { field: 'listIds' });
   const lists = await deps.database.getRepository(ListEntity).findBy({ brandId: brand.id });
-  const known = new Set(lists.map((list) => list.id));
-  for (const [field, ids] of [
-    ['listIds', draft.listIds],
-    ['leftOutListIds', draft.leftOutListIds],
+  const segments = await listSegments(deps.database, brand.id);
+  for (const [what, field, ids, others, all] of [
+    ['List', 'listIds', draft.listIds, [], lists],
+    ['List', 'leftOutListIds', draft.leftOutListIds, draft.listIds, lists],
+    ['Segment', 'segmentIds', draft.segmentIds, [], segments],
+    ['Segment', 'leftOutSegmentIds', draft.leftOutSegmentIds, draft.segmentIds, segments],
   ] as const) {
-    const stranger = ids.find((id) => !known.has(id));
+    const stranger = ids.find((id) => !all.some((one) => one.id === id));
     if (stranger !== undefined)
-      throw new Problem('invalid-input', `List ${stranger} is not a list of ${brand.name}.`, { field });
+      throw new Problem('invalid-input', `${what} ${stranger} is not one of ${brand.name}.`, { field });
+    const both = ids.find((id) => (others as readonly number[]).includes(id));
+    if (both !== undefined) throw new Problem('invalid-input', `${what} ${both} is both taken in and left out.`, { field }); // prettier-ignore
   }
-  const both = draft.listIds.find((id) => draft.leftOutListIds.includes(id));
-  if (both !== undefined)
-    throw new Problem('invalid-input', `List ${both} is both taken in and left out.`, { field: 'leftOutListIds' });
 }
 
 async function saving<T>(save: () => Promise<T>, name: string): Promise<T> {

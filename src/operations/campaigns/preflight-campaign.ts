@@ -5,10 +5,9 @@ import {
   type JudgedContact,
   type PreflightRow,
 } from '../../store/statements/preflight.ts';
-import { overWholeSet } from '../../store/database.ts';
 import type { Deps } from '../deps.ts';
 import { getCampaign, reportMessageProblems } from './edit-campaign.ts';
-import { judgedMessage } from './judged-message.ts';
+import { overAudience } from './judged-message.ts';
 
 export interface HoldBackCount {
   reason: Reason;
@@ -33,8 +32,7 @@ const MOST_DOMAINS = 12;
 /** Works out who would get a campaign now. Nothing is written. */
 export async function preflightCampaign(deps: Deps, id: number): Promise<Preflight> {
   const campaign = await getCampaign(deps, id);
-  const message = judgedMessage(campaign);
-  const { rows, domains } = await overWholeSet(deps.database, (sql) => countPreflight(sql, message, MOST_DOMAINS));
+  const { rows, domains } = await overAudience(deps, campaign, (sql, message) => countPreflight(sql, message, MOST_DOMAINS)); // prettier-ignore
   const willGet = rows.find((row) => row.reason === null)?.contacts ?? 0;
   const reasons = REASONS.flatMap((reason) =>
     rows.filter((row) => row.reason === reason).map((row) => ({ reason, contacts: row.contacts, sample: row.sample })),
@@ -60,6 +58,5 @@ export async function listPreflightContacts(
   after: number,
   limit: number,
 ): Promise<JudgedContact[]> {
-  const message = judgedMessage(await getCampaign(deps, id));
-  return overWholeSet(deps.database, (sql) => listPreflight(sql, message, reason, after, limit));
+  return overAudience(deps, await getCampaign(deps, id), (sql, message) => listPreflight(sql, message, reason, after, limit)); // prettier-ignore
 }

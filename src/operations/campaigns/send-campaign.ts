@@ -15,16 +15,19 @@ import { moveCampaign, setTrouble } from '../../store/statements/campaigns.ts';
 import {
   claimDeliveries,
   findWaiting,
+  holdBackLeftOut,
   passGate,
   recordHandovers,
   releaseClaim,
   type ClaimedDelivery,
   type HandoverResult,
 } from '../../store/statements/deliveries.ts';
+import { findMatchingAmong } from '../../store/statements/conditions.ts';
 import type { JudgedMessage } from '../../store/statements/eligibility.ts';
 import type { Deps } from '../deps.ts';
 import { ensureMonths, OWN_SOURCE, recordEventsWithin, type IncomingEvent } from '../events/record-events.ts';
-import { found } from '../problem.ts';
+import { found, Problem } from '../problem.ts';
+import { checkSegments } from '../segments/condition-context.ts';
 import { callBackFromSends } from './call-back.ts';
 import { getCampaign } from './edit-campaign.ts';
 import { judgedMessage } from './judged-message.ts';
@@ -71,18 +74,33 @@ export async function sendPass(
   const campaign = await getCampaign(deps, campaignId);
   if (campaign.state !== 'sending') return 'ended';
   const sending = await prepare(deps, relay, settings, campaign, processId);
-  const { claimed, picked } = await claimDeliveries(
-    deps.database,
-    sending.message,
-    sending.claimId,
-    processId,
-    CLAIM_SIZE,
-  );
+  let claim: Awaited<ReturnType<typeof claimNext>>;
+  try {
+    claim = await claimNext(sending);
+  } catch (error) {
+    if (!(error instanceof Problem)) throw error;
+    await moveCampaign(deps.database, campaignId, ['sending'], 'paused', `whom it leaves out cannot be worked out: ${error.detail}`); // prettier-ignore
+    return 'ended';
+  }
+  const { claimed, picked } = claim;
   if (picked === 0) return finishIfDone(deps, campaign);
   const trouble = await handOverAll(sending, claimed);
   await releaseClaim(deps.database, campaignId, sending.claimId);
   await setTrouble(deps.database, campaignId, trouble);
   return trouble === null ? 'more' : 'trouble';
+}
+
+/** The first gate: those who are eligible, and whom no segment leaves out by now. */
+async function claimNext({ deps, campaign, message, claimId, processId }: Sending): ReturnType<typeof claimDeliveries> {
+  const segments = await checkSegments(deps, campaign.brandId, campaign.leftOutSegmentIds);
+  return inTransaction(deps.database, async (sql) => {
+    const { claimed, picked } = await claimDeliveries(sql, message, claimId, processId, CLAIM_SIZE);
+    if (segments.length === 0 || claimed.length === 0) return { claimed, picked };
+    const ids = claimed.map((one) => one.contactId);
+    const leftOut = new Set(await findMatchingAmong(sql, segments.map(({ condition }) => condition), segments[0]!.context, ids)); // prettier-ignore
+    if (leftOut.size > 0) await holdBackLeftOut(sql, campaign.id, claimId, [...leftOut]);
+    return { claimed: claimed.filter((one) => !leftOut.has(one.contactId)), picked };
+  });
 }
 
 async function prepare(

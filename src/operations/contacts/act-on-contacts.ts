@@ -1,5 +1,4 @@
 import { parseAddress } from '../../core/address/normal-form.ts';
-import { inTransaction } from '../../store/database.ts';
 import { ListEntity, BrandEntity } from '../../store/entities/organisation.ts';
 import { actOnMany, countSelection, type ActOnMany, type SelectionCount } from '../../store/statements/acts-on-many.ts';
 import { findContactIds, fullFilter, type ContactFilter } from '../../store/statements/contacts.ts';
@@ -8,6 +7,7 @@ import { listSelection, type Selection, type Standing } from '../../store/statem
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { assertExpected, found, Problem } from '../problem.ts';
+import { overFilter } from '../segments/within-time.ts';
 import { getSuppressionList } from '../suppression/keep-entries.ts';
 import { eraseContacts } from './erase-contacts.ts';
 
@@ -40,7 +40,8 @@ const MOST_UNKNOWN = 100;
 /** Who would change, how many, and a sample. Nothing is written. @throws Problem not-found, built-in, invalid-input */
 export async function previewAct(deps: Deps, request: ActRequest): Promise<ActPreview> {
   const { selection, unreadable } = readSelection(request);
-  const { contacts, willChange, sample } = await countSelection(deps.database, selection, await readAct(deps, request));
+  const act = await readAct(deps, request);
+  const { contacts, willChange, sample } = await overFilter(deps, selection.filter, (sql) => countSelection(sql, selection, act)); // prettier-ignore
   const unknown = [...unreadable, ...(await unknownOf(deps, selection))].slice(0, MOST_UNKNOWN);
   return { act: request.act, willChange, already: contacts - willChange, unknown, sample };
 }
@@ -76,7 +77,7 @@ const DONE: Readonly<Record<ActOnMany['act'], string>> = {
 
 function change(deps: Deps, act: ActOnMany, selection: Selection, reason: string, actor: string): Promise<number> {
   const brandId = 'brandId' in act ? act.brandId : null;
-  return inTransaction(deps.database, async (sql) => {
+  return overFilter(deps, selection.filter, async (sql) => {
     const runId = await insertRun(sql, { kind: act.act, brandId, actor, reason });
     const changed = await actOnMany(sql, selection, act, reason, { actorKind: 'person', actor, runId });
     await finishRun(sql, runId, { [DONE[act.act]]: changed });
@@ -126,7 +127,7 @@ async function erase(deps: Deps, selection: Selection, reason: string, actor: st
   const runId = await insertRun(deps.database, { kind: 'erase', brandId: null, actor, reason });
   let erased = 0;
   for (let after = 0; ;) {
-    const ids = await listSelection(deps.database, selection, after, ERASED_AT_ONCE);
+    const ids = await overFilter(deps, selection.filter, (sql) => listSelection(sql, selection, after, ERASED_AT_ONCE));
     if (ids.length === 0) break;
     erased += await eraseContacts(deps, ids, actor);
     after = ids[ids.length - 1]!;

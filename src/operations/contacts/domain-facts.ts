@@ -4,7 +4,7 @@ import {
   type Exchange,
   type Severities,
 } from '../../core/address/check-address.ts';
-import { makeLookAlikeFinder, type DomainStanding } from '../../core/address/look-alike.ts';
+import { listLookAlikes, makeLookAlikeFinder, type DomainStanding } from '../../core/address/look-alike.ts';
 import { domainEntryKeys } from '../../core/address/suppression-keys.ts';
 import { overWholeSet } from '../../store/database.ts';
 import { findExchanges, findRefused, saveExchanges } from '../../store/statements/domain-facts.ts';
@@ -38,6 +38,11 @@ function rememberedStandings(deps: Deps): Promise<DomainStanding[]> {
 /** The domain that was probably meant, from the base alone: no resolver is asked. */
 export async function findMeantDomain(deps: Deps, domain: string): Promise<string | undefined> {
   return makeLookAlikeFinder(await rememberedStandings(deps))(domain)?.proposed.domain;
+}
+
+/** Domains of the base that look like slips of others. */
+export async function listMistypedDomains(deps: Deps): Promise<string[]> {
+  return listLookAlikes(await rememberedStandings(deps)).map(({ given }) => given.domain);
 }
 
 /** What was remembered of the base's domains has changed. */

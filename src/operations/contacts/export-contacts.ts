@@ -4,6 +4,8 @@ import { withoutFormula } from '../../core/export/without-formula.ts';
 import { listContacts, type ContactFilter, type ContactListRow } from '../../store/statements/contacts.ts';
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
+import { inPieces } from '../in-pieces.ts';
+import { overFilter } from '../segments/within-time.ts';
 
 /** Columns of Avendel's own; any other name is an attribute. */
 export const CONTACT_COLUMNS = ['address', 'name', 'joined_at', 'deliverability', 'stage', 'lists', 'tags', 'verdict', 'archived_at'] as const; // prettier-ignore
@@ -21,14 +23,24 @@ export async function* exportContacts(deps: Deps, request: ContactExport): Async
   const { filter, format, columns } = request;
   if (columns.length === 0) throw new Problem('invalid-input', 'There is no column to export.', { field: 'columns' });
   if (format === 'csv') yield stringify([columns]);
-  for (let after = 0; ;) {
-    const rows = await listContacts(deps.database, filter, after, PAGE);
-    if (rows.length === 0) return;
+  for await (const rows of pagesOfFilter(deps, filter))
     yield format === 'csv'
       ? stringify(rows.map((row) => columns.map((column) => withoutFormula(textOf(valueOf(row, column))))))
       : `${rows.map((row) => JSON.stringify(Object.fromEntries(columns.map((column) => [column, valueOf(row, column)])))).join('\n')}\n`;
-    after = rows[rows.length - 1]!.id;
-  }
+}
+
+/** All contacts of a filter, some thousand at once, as they are at one instant; a condition is worked out once for all of them. */
+function pagesOfFilter(deps: Deps, filter: ContactFilter): AsyncGenerator<ContactListRow[]> {
+  return inPieces((give) =>
+    overFilter(deps, filter, async (sql) => {
+      for (let after = 0; ;) {
+        const rows = await listContacts(sql, filter, after, PAGE);
+        if (rows.length === 0) return;
+        await give(rows);
+        after = rows[rows.length - 1]!.id;
+      }
+    }),
+  );
 }
 
 function valueOf(row: ContactListRow, column: string): unknown {

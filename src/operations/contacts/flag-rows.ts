@@ -25,6 +25,7 @@ export async function makeFlagRows(deps: Deps, released: boolean): Promise<FlagR
     for (const domain of unseen) ofDomain.set(domain, letterOf(decideDomain(facts.get(domain)!, severities)));
     const refused = asksAddresses ? await findRefused(deps.database, addresses) : new Map<string, string>();
     const role = letterOf({ code: 'role-name', severity: severities['role-name'] });
+    if (refused.size === 0 && role === null && ![...ofDomain.values()].some((flag) => flag !== null)) return null;
     const flags = addresses.map((address, index) => {
       if (refused.has(address)) return letterOf({ code: 'refuse-list', severity: severities['refuse-list'] });
       return (

@@ -1,9 +1,9 @@
-import { In } from 'typeorm';
+import { In, type EntityManager } from 'typeorm';
 import type { RowColumns, RowTarget } from '../../store/statements/import-rows.ts';
 import { readRowChunks, type RowChunk } from './read-row-chunks.ts';
 import { countOutcomes, OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
 import { ListEntity } from '../../store/entities/organisation.ts';
-import { inRetriedTransaction, type Sql } from '../../store/database.ts';
+import { inRetriedTransaction, isRepeatedKey } from '../../store/database.ts';
 import { judgeImportRows, keepChunk, listDoneChunks, takeImportRows } from '../../store/statements/import-rows.ts';
 import { findImport, updateImport, type ImportRow } from '../../store/statements/imports.ts';
 import { insertRun, finishRun } from '../../store/statements/journal.ts';
@@ -16,7 +16,7 @@ import { settleTypes } from './read-file-head.ts';
 import { makeFlagRows, type FlagRows } from './flag-rows.ts';
 
 /** Chunks applied at once, so that while one is read from the file two are written. */
-const LANES = 3;
+const LANES = 2;
 
 /**
  * Works an import through to its end: rows are read from the kept file and applied in chunks, each in one transaction
@@ -51,9 +51,10 @@ async function apply(deps: Deps, row: ImportRow): Promise<void> {
   const runId = row.dryRun ? null : (row.runId ?? (await beginRun(deps, row, brandId)));
   if (!row.dryRun) await settleTypes(deps, row.options);
   await updateImport(deps.database, row.id, { state: 'applying', runId: runId ?? undefined });
+  const takeOrLookUp = makeTaker(row.actor);
   const take: TakeRows = (sql, columns, listId) => {
     const target = found(targets.get(listId), `list ${listId}`);
-    return runId === null ? judgeImportRows(sql, columns, target) : takeImportRows(sql, columns, target, runId, row.actor); // prettier-ignore
+    return runId === null ? judgeImportRows(sql, columns, target) : takeOrLookUp(sql, columns, target, runId);
   };
   const rows = await applyChunks(deps, row, take, await makeFlagRows(deps, row.options.held !== undefined));
   if (rows === 0) throw new Problem('bad-file', `${row.fileName} has a header and no rows.`);
@@ -62,7 +63,27 @@ async function apply(deps: Deps, row: ImportRow): Promise<void> {
 }
 
 /** Takes rows in for a list, or judges them only, and answers one letter a row. */
-type TakeRows = (sql: Sql, columns: RowColumns, listId: number) => Promise<string>;
+type TakeRows = (sql: EntityManager, columns: RowColumns, listId: number) => Promise<string>;
+
+/**
+ * Takes rows in as new until somebody in the file turns out to be known, and looks everybody up from then on. A file of
+ * new people, or of known ones, is what most files are; the one wasted try of a mixed one ends at its first known row.
+ */
+function makeTaker(actor: string) {
+  let allNew = true;
+  return async (sql: EntityManager, columns: RowColumns, target: RowTarget, runId: number): Promise<string> => {
+    if (allNew) {
+      try {
+        // Within a transaction this one is a savepoint.
+        return await sql.transaction((inner) => takeImportRows(inner, columns, target, runId, actor, true));
+      } catch (error) {
+        if (!isRepeatedKey(error)) throw error;
+        allNew = false;
+      }
+    }
+    return takeImportRows(sql, columns, target, runId, actor);
+  };
+}
 
 /** What rows are taken in for, by the list: the import's own, and those that a column names. */
 async function targetsOf(deps: Deps, row: ImportRow): Promise<Map<number, RowTarget>> {
@@ -109,7 +130,12 @@ async function applyChunk(deps: Deps, row: ImportRow, chunk: RowChunk, take: Tak
  * The letters of a chunk's rows. When rows name their lists, those of each list are taken together, the lists in the same
  * order by every lane. Somebody new who stands in two rows is created by one of them; a dry run, which creates nobody, says so.
  */
-async function takeByList(sql: Sql, row: ImportRow, { columns, lists }: RowChunk, take: TakeRows): Promise<string> {
+async function takeByList(
+  sql: EntityManager,
+  row: ImportRow,
+  { columns, lists }: RowChunk,
+  take: TakeRows,
+): Promise<string> {
   if (columns.addresses.length === 0) return '';
   if (!lists) return take(sql, columns, row.listId);
   const letters: string[] = [];

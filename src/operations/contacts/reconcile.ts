@@ -1,17 +1,16 @@
 import { stringify } from 'csv-stringify/sync';
 import { withoutFormula } from '../../core/export/without-formula.ts';
 import { findGivenColumn, readGiven } from '../../core/import/read-given.ts';
-import { inTransaction, overWholeSet } from '../../store/database.ts';
+import { overWholeSet } from '../../store/database.ts';
 import {
-  deleteReconciliation, insertGivenRows, insertReconciliation, listReconciled, listReconciliations, matchDigests,
+  insertGivenRows, insertReconciliation, listReconciled, listReconciliations, matchDigests,
   type GivenRow, type ReconciliationRow,
 } from '../../store/statements/reconciliations.ts'; // prettier-ignore
 import type { Deps } from '../deps.ts';
-import { makeLanes } from '../lanes.ts';
 import { found, Problem } from '../problem.ts';
 import { readUploadedTable } from './read-uploaded-table.ts';
 
-const BATCH = 10_000;
+const BATCH = 2000;
 const MOST_ROWS = 5_000_000;
 const PAGE = 2000;
 
@@ -21,15 +20,13 @@ export async function reconcile(
   request: { name: string; actor: string },
   bytes: AsyncIterable<Uint8Array>,
 ): Promise<ReconciliationRow> {
-  const id = await insertReconciliation(deps.database, request.name, request.actor);
-  try {
-    const rows = await keepRows(deps, id, request.name, bytes);
+  const id = await overWholeSet(deps.database, async (sql) => {
+    const begun = await insertReconciliation(sql, request.name, request.actor);
+    const rows = await insertGivenRows(sql, begun, readBatches(request.name, bytes));
     if (rows === 0) throw new Problem('bad-file', `${request.name} holds nothing to be found.`);
-    await overWholeSet(deps.database, (sql) => matchDigests(sql, id));
-  } catch (error) {
-    await deleteReconciliation(deps.database, id);
-    throw error;
-  }
+    await matchDigests(sql, begun);
+    return begun;
+  });
   return getReconciliation(deps, id);
 }
 
@@ -38,39 +35,27 @@ export async function getReconciliation(deps: Deps, id: number): Promise<Reconci
   return found(rows[0], `reconciliation ${id}`);
 }
 
-/** Batches written at once, so that while one is read two are written. */
-const LANES = 2;
-
-/** Keeps the rows as they stream in, some thousand a statement. Returns how many there are. */
-async function keepRows(deps: Deps, id: number, name: string, bytes: AsyncIterable<Uint8Array>): Promise<number> {
+/** Reads the rows as they arrive, some thousand at once. */
+async function* readBatches(name: string, bytes: AsyncIterable<Uint8Array>): AsyncGenerator<GivenRow[]> {
   let column: number | undefined;
-  let kept = 0;
+  let passed = 0;
   let batch: GivenRow[] = [];
-  const lanes = makeLanes(LANES);
-  const keep = async (): Promise<void> => {
-    const [rows, firstRow] = [batch, kept + 1];
-    kept += rows.length;
-    batch = [];
-    if (kept > MOST_ROWS) throw new Problem('bad-file', `${name} has more than ${MOST_ROWS.toLocaleString('en-GB')} rows.`); // prettier-ignore
-    await lanes.run(() => inTransaction(deps.database, (sql) => insertGivenRows(sql, id, firstRow, rows)));
-  };
-  try {
-    for await (const records of readUploadedTable(name, bytes))
-      for (const { cells, error } of records) {
-        if (column === undefined) {
-          const place = findGivenColumn(cells ?? []);
-          if (!place) throw new Problem('bad-file', `${name} has no column of addresses or of SHA-256. Its first row is: ${(cells ?? [error]).join(', ').slice(0, 200)}.`); // prettier-ignore
-          column = place.column;
-          if (place.hasHeader) continue;
-        }
-        batch.push(cells ? readGiven(cells[column] ?? '') : { given: error.slice(0, 300), address: null, hash: null });
-        if (batch.length >= BATCH) await keep();
+  for await (const records of readUploadedTable(name, bytes))
+    for (const { cells, error } of records) {
+      if (column === undefined) {
+        const place = findGivenColumn(cells ?? []);
+        if (!place) throw new Problem('bad-file', `${name} has no column of addresses or of SHA-256. Its first row is: ${(cells ?? [error]).join(', ').slice(0, 200)}.`); // prettier-ignore
+        column = place.column;
+        if (place.hasHeader) continue;
       }
-    if (batch.length > 0) await keep();
-  } finally {
-    await lanes.end();
-  }
-  return kept;
+      batch.push(cells ? readGiven(cells[column] ?? '') : { given: error.slice(0, 300), address: null, hash: null });
+      if (batch.length < BATCH) continue;
+      passed += batch.length;
+      if (passed > MOST_ROWS) throw new Problem('bad-file', `${name} has more than ${MOST_ROWS.toLocaleString('en-GB')} rows.`); // prettier-ignore
+      yield batch;
+      batch = [];
+    }
+  if (batch.length > 0) yield batch;
 }
 
 /** One direction of the answer as CSV, in pieces. */

@@ -1,5 +1,10 @@
 import { reportLogicProblems } from '../../core/conditions/check-logic.ts';
-import { partsOf, reportNameProblems, type ConditionNames } from '../../core/conditions/check-names.ts';
+import {
+  partsOf,
+  reportNameProblems,
+  reportStaleSnapshots,
+  type ConditionNames,
+} from '../../core/conditions/check-names.ts';
 import { parseCondition } from '../../core/conditions/parse-condition.ts';
 import type { ConditionContext } from '../../core/conditions/sql.ts';
 import { UnreadableCondition, type Condition, type ConditionProblem } from '../../core/conditions/tree.ts';
@@ -7,7 +12,9 @@ import { BrandEntity, ListEntity } from '../../store/entities/organisation.ts';
 import { findNamedCampaigns, findSuppressionNames } from '../../store/statements/conditions.ts';
 import { listAttributeTypes } from '../../store/statements/contact-attributes.ts';
 import { findSunsetRule } from '../../store/statements/rules.ts';
-import { listSegments } from '../../store/statements/segments.ts';
+import { findSegment, listSegments } from '../../store/statements/segments.ts';
+import { listSnapshots } from '../../store/statements/snapshots.ts';
+import { listMistypedDomains } from '../contacts/domain-facts.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
 
@@ -28,8 +35,20 @@ export async function checkCondition(deps: Deps, brandId: number, text: string, 
   const context = await makeContext(deps, brandId, condition);
   const problems = reportNameProblems(condition, context.names, own);
   if (problems.length > 0) throw badCondition(problems);
-  return { condition, context, warnings: reportLogicProblems(condition) };
+  const warnings = [...reportLogicProblems(condition), ...reportStaleSnapshots(condition, context.names, context.now)];
+  return { condition, context, warnings };
 } // prettier-ignore
+
+/** Segments of a brand, read and checked as they are now. @throws Problem bad-condition, not-found */
+export async function checkSegments(deps: Deps, brandId: number, ids: number[]): Promise<CheckedCondition[]> {
+  const checked: CheckedCondition[] = [];
+  for (const id of ids) {
+    const segment = found(await findSegment(deps.database, id), `segment ${id}`);
+    if (segment.brandId !== brandId) throw new Problem('not-found', `Segment ${id} is of another brand.`);
+    checked.push(await checkCondition(deps, brandId, segment.condition, segment.name));
+  }
+  return checked;
+}
 
 function readCondition(text: string): Condition {
   try {
@@ -63,5 +82,7 @@ async function findNames(deps: Deps, brandId: number, condition: Condition): Pro
   })); // prettier-ignore
   const asked = [condition, ...segments.values()].flatMap((one) => [...partsOf(one)]);
   const campaigns = await findNamedCampaigns(deps.database, brandId, asked.flatMap((part) => (part.kind === 'event' && part.event.campaign !== null ? [part.event.campaign] : []))); // prettier-ignore
-  return { lists, suppressionLists, campaigns, segments, attributes: await listAttributeTypes(deps.database) };
+  const snapshots = (await listSnapshots(deps.database, { brandId })).map(({ id, name, takenAt }) => ({ id, name, takenAt: takenAt.getTime() })); // prettier-ignore
+  const lookAlikeDomains = asked.some(({ kind }) => kind === 'look-alike') ? await listMistypedDomains(deps) : [];
+  return { lists, suppressionLists, campaigns, segments, snapshots, lookAlikeDomains, attributes: await listAttributeTypes(deps.database) }; // prettier-ignore
 }

@@ -6,6 +6,7 @@ import {
   deleteSegment,
   findSegment,
   insertSegment,
+  listCampaignsWithSegment,
   listSegments,
   updateSegment,
   type SegmentRow,
@@ -59,10 +60,10 @@ export async function changeSegment(
   return getSegment(deps, id);
 }
 
-/** @throws Problem wrong-state when other segments use it, not-found */
+/** @throws Problem wrong-state when other segments or campaigns use it, not-found */
 export async function removeSegment(deps: Deps, id: number): Promise<void> {
   const segment = await getSegment(deps, id);
-  const users = await findUsers(deps, segment);
+  const users = [...(await findUsers(deps, segment)), ...(await listCampaignsWithSegment(deps.database, id))];
   if (users.length > 0) throw new Problem('wrong-state', `“${segment.name}” is used by ${users.map(({ name }) => `“${name}”`).join(', ')}. Change those first.`); // prettier-ignore
   await deleteSegment(deps.database, id);
 }

@@ -1,13 +1,14 @@
 import { normalOrGiven } from '../../core/address/normal-form.ts';
+import { asks } from '../../core/conditions/check-names.ts';
 import { evaluate, type Explained } from '../../core/conditions/evaluate.ts';
 import { formatCondition } from '../../core/conditions/format-condition.ts';
 import { withoutSpans, type Condition, type ConditionProblem } from '../../core/conditions/tree.ts';
-import { overWholeSet, type Sql } from '../../store/database.ts';
+import type { Stage } from '../../shared/words.ts';
 import {
+  breakDownMatching,
   countLines,
   countMailable,
   findContactFacts,
-  limitCounting,
   listMatching,
   sampleMatching,
   type CountedLine,
@@ -17,6 +18,7 @@ import { findContactIds } from '../../store/statements/contacts.ts';
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
 import { checkCondition, type CheckedCondition } from './condition-context.ts';
+import { withinTime } from './within-time.ts';
 
 /** A condition worked out on everybody, without anything being written. */
 export interface ConditionPreview {
@@ -31,6 +33,9 @@ export interface ConditionPreview {
   lines: CountedLine[];
   warnings: ConditionProblem[];
   sample: (MatchingContact & { because: string })[];
+  /** Who match, by stage and by the largest domains. */
+  stages: { stage: Stage; contacts: number }[];
+  domains: { domain: string; contacts: number }[];
 }
 
 export interface ConditionRequest {
@@ -39,9 +44,6 @@ export interface ConditionRequest {
 }
 
 const SAMPLE = 20;
-/** A count is stopped after so long. */
-const LONGEST_MS = 30_000;
-
 /** Counts every part of a condition, with a sample and the facts that decided it. @throws Problem bad-condition, took-too-long, not-found */
 export async function previewCondition(deps: Deps, { brandId, condition: text }: ConditionRequest): Promise<ConditionPreview> {
   const checked = await checkCondition(deps, brandId, text);
@@ -49,6 +51,7 @@ export async function previewCondition(deps: Deps, { brandId, condition: text }:
   const counted = await withinTime(deps, async (sql) => ({
     ...(await countLines(sql, condition, context)),
     mailable: await countMailable(sql, condition, context),
+    ...(await breakDownMatching(sql, brandId)),
     sample: await sampleMatching(sql, condition, context, SAMPLE),
   }));
   const matching = counted.lines[0]!.alone;
@@ -83,7 +86,7 @@ export async function explainCondition(
 }
 
 async function explain(deps: Deps, { condition, context }: CheckedCondition, contactId: number): Promise<Explained> {
-  const facts = await findContactFacts(deps.database, contactId, context);
+  const facts = await findContactFacts(deps.database, contactId, context, asks('mailable', condition, context.names.segments)); // prettier-ignore
   if (!facts) throw new Problem('not-found', `Contact ${contactId} is erased.`);
   return evaluate(condition, facts, context);
 }
@@ -97,18 +100,4 @@ export async function pageOfMatching(
 ): Promise<MatchingContact[]> {
   const { condition, context } = await checkCondition(deps, brandId, text);
   return withinTime(deps, (sql) => listMatching(sql, condition, context, after, limit));
-}
-
-/** Works over the whole set, and stops when that takes too long. */
-async function withinTime<T>(deps: Deps, work: (sql: Sql) => Promise<T>): Promise<T> {
-  try {
-    return await overWholeSet(deps.database, async (sql) => {
-      await limitCounting(sql, LONGEST_MS);
-      return work(sql);
-    });
-  } catch (error) {
-    // SQLSTATE 57014: query_canceled.
-    if ((error as { driverError?: { code?: string } }).driverError?.code !== '57014') throw error;
-    throw new Problem('took-too-long', `Counting took longer than ${LONGEST_MS / 1000} seconds and was stopped. Nothing was changed.`); // prettier-ignore
-  }
 }

@@ -11,6 +11,8 @@ export interface Campaign {
   text: string;
   listIds: number[];
   leftOutListIds: number[];
+  segmentIds: number[];
+  leftOutSegmentIds: number[];
   state: CampaignState;
   pausedBecause: string | null;
   trouble: string | null;
@@ -34,6 +36,8 @@ export const CampaignEntity = new EntitySchema<Campaign>({
     text: { type: 'text' },
     listIds: { type: 'int', array: true, name: 'list_ids' },
     leftOutListIds: { type: 'int', array: true, name: 'left_out_list_ids' },
+    segmentIds: { type: 'int', array: true, name: 'segment_ids' },
+    leftOutSegmentIds: { type: 'int', array: true, name: 'left_out_segment_ids' },
     state: { type: 'text' },
     pausedBecause: { type: 'text', name: 'paused_because', nullable: true },
     trouble: { type: 'text', nullable: true },

@@ -1,7 +1,7 @@
 import type { Sql } from '../database.ts';
 import type { Act } from './journal.ts';
 import { closeEndedEntries } from './suppression.ts';
-import { PICKED, selectionParameters, type Selection } from './selection.ts';
+import { pickedCte, selectionParameters, type Selection } from './selection.ts';
 
 /** An act on many, with what it needs to know. Erasing goes person by person, and is not among them. */
 export type ActOnMany =
@@ -27,7 +27,7 @@ export async function countSelection(
 ): Promise<SelectionCount> {
   const { would, parameters } = actSql(act);
   const [row]: SelectionCount[] = await sql.query(
-    `WITH ${PICKED}, changing AS MATERIALIZED (SELECT p.id, p.address, p.name FROM picked p WHERE ${would})
+    `WITH ${pickedCte(selection)}, changing AS MATERIALIZED (SELECT p.id, p.address, p.name FROM picked p WHERE ${would})
      SELECT (SELECT count(*)::int FROM picked) AS contacts, (SELECT count(*)::int FROM changing) AS "willChange",
        (SELECT coalesce(json_agg(json_build_object('contactId', s.id, 'address', s.address, 'name', s.name)), '[]') FROM (SELECT * FROM changing ORDER BY id LIMIT ${SAMPLE}) s) AS sample`,
     [...selectionParameters(selection), ...parameters],
@@ -49,7 +49,7 @@ export async function actOnMany(
   const at = (offset: number): string => `$${given.length + offset}`;
   const who: Who = { run: `${at(1)}::int`, actorKind: at(2), actor: `${at(3)}::text`, reason: `${at(4)}::text` };
   const [row]: { n: number }[] = await sql.query(
-    `WITH ${PICKED}, changing AS MATERIALIZED (SELECT p.* FROM picked p WHERE ${would} ORDER BY p.id), ${change(who)}
+    `WITH ${pickedCte(selection)}, changing AS MATERIALIZED (SELECT p.* FROM picked p WHERE ${would} ORDER BY p.id), ${change(who)}
      SELECT count(*)::int AS n FROM changing`,
     [...given, by.runId, by.actorKind, by.actor, reason],
   );

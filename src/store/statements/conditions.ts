@@ -3,7 +3,8 @@ import { previewSql, type PreviewLine } from '../../core/conditions/preview-sql.
 import { conditionSql, type ConditionContext } from '../../core/conditions/sql.ts';
 import type { Condition } from '../../core/conditions/tree.ts';
 import type { Sql } from '../database.ts';
-import { baseAddressSql, DECIDING_SQL, findWhatApplies, judgeAudienceCtes, messageParameters } from './eligibility.ts';
+import type { Stage } from '../../shared/words.ts';
+import { baseAddressSql, DECIDING_SQL, findWhatApplies, judgeAudienceCtes, JUDGE_PICKED_CTES, messageParameters, type JudgedMessage } from './eligibility.ts'; // prettier-ignore
 import { decidedCtes, findDecidedStage } from './sunset-stages.ts';
 
 /** Parameters that the CTE of silence takes; those of a condition come behind them. */
@@ -14,16 +15,46 @@ const PEOPLE = `contact c WHERE c.erased_at IS NULL`;
 interface Written {
   parameters: unknown[];
   needsSilence: boolean;
+  needsMailable: boolean;
 }
 
-/** The CTEs that a written condition reads, and all its parameters. The dummy uses the three of silence, so that they always have a type. */
-function before({ parameters, needsSilence }: Written, context: ConditionContext): { ctes: string; all: unknown[] } {
+/**
+ * The CTEs that a written condition reads, and all its parameters. The dummy uses the three of silence, so that they
+ * always have a type. Who may be mailed is worked out into a table beforehand, once a transaction.
+ */
+async function before(
+  sql: Sql,
+  { parameters, needsSilence, needsMailable }: Written,
+  context: ConditionContext,
+  among: number[] | null = null,
+): Promise<{ ctes: string; all: unknown[] }> {
+  if (needsMailable) await keepMailable(sql, context, among);
   const silence = needsSilence ? `, ${decidedCtes(context.rule)}` : '';
   return {
     ctes: `WITH given AS (SELECT $1::int, $2::bigint[], $3::timestamptz)${silence}`,
-    all: [context.brandId, null, new Date(context.now), ...parameters],
+    all: [context.brandId, among, new Date(context.now), ...parameters],
   };
 }
+
+/** Marketing of a brand, to whoever is on any of its lists. */
+function anyMarketing({ brandId, names }: ConditionContext): JudgedMessage {
+  return { campaignId: 0, brandId, purpose: 'marketing', listIds: names.lists.map(({ id }) => id), leftOutListIds: [] };
+}
+
+/** Puts those who may get marketing of the brand now, of all or of a few, into the table `mailable` of this transaction. */
+async function keepMailable(sql: Sql, context: ConditionContext, among: number[] | null): Promise<void> {
+  const [there]: { kept: boolean }[] = await sql.query(`SELECT to_regclass('pg_temp.mailable') IS NOT NULL AS kept`);
+  if (there!.kept) return;
+  const message = anyMarketing(context);
+  const judged = among === null
+    ? judgeAudienceCtes(message, await findWhatApplies(sql, message))
+    : `picked AS (SELECT unnest($6::bigint[]) AS contact_id, false AS by_segment), ${JUDGE_PICKED_CTES}`;
+  await sql.query(
+    `CREATE TEMP TABLE mailable ON COMMIT DROP AS WITH ${judged} SELECT j.contact_id AS id FROM judged j WHERE (${DECIDING_SQL}) IS NULL`,
+    [...messageParameters(message), ...(among === null ? [] : [among])],
+  );
+  await sql.query('ANALYZE mailable');
+} // prettier-ignore
 
 /** Longer than this a count is stopped. */
 export async function limitCounting(sql: Sql, milliseconds: number): Promise<void> {
@@ -33,12 +64,47 @@ export async function limitCounting(sql: Sql, milliseconds: number): Promise<voi
 /** How many contacts a condition matches. To be run within overWholeSet. */
 export async function countMatching(sql: Sql, condition: Condition, context: ConditionContext): Promise<number> {
   const written = conditionSql(condition, context, SILENCE + 1);
-  const { ctes, all } = before(written, context);
+  const { ctes, all } = await before(sql, written, context);
   const [row]: { n: number }[] = await sql.query(
     `${ctes} SELECT count(*)::int AS n FROM ${PEOPLE} AND ${written.text}`,
     all,
   );
   return row!.n;
+}
+
+/**
+ * Puts those whom any of these conditions matches into a temporary table of this transaction, for statements that build
+ * on them. To be run within overWholeSet.
+ */
+export async function keepMatching(
+  sql: Sql,
+  table: 'matching' | 'taken_in' | 'left_out',
+  conditions: readonly Condition[],
+  context: ConditionContext,
+): Promise<void> {
+  const written = conditionSql({ kind: 'or', parts: conditions }, context, SILENCE + 1);
+  const { ctes, all } = await before(sql, written, context);
+  await sql.query(
+    `CREATE TEMP TABLE ${table} ON COMMIT DROP AS ${ctes} SELECT c.id FROM ${PEOPLE} AND ${written.text}`,
+    all,
+  );
+  await sql.query(`ANALYZE ${table}`);
+}
+
+/** Which of a few contacts any of these conditions matches, found by index. */
+export async function findMatchingAmong(
+  sql: Sql,
+  conditions: readonly Condition[],
+  context: ConditionContext,
+  contactIds: number[],
+): Promise<number[]> {
+  const written = conditionSql({ kind: 'or', parts: conditions }, context, SILENCE + 1, '$2::bigint[]');
+  const { ctes, all } = await before(sql, written, context, contactIds);
+  const rows: { id: number }[] = await sql.query(
+    `${ctes} SELECT c.id::float8 AS id FROM ${PEOPLE} AND c.id = ANY($2::bigint[]) AND ${written.text}`,
+    all,
+  );
+  return rows.map((row) => row.id);
 }
 
 export interface CountedLine extends PreviewLine {
@@ -55,7 +121,7 @@ export async function countLines(
   context: ConditionContext,
 ): Promise<{ lines: CountedLine[]; contacts: number }> {
   const written = previewSql(condition, context, SILENCE + 1);
-  const { ctes, all } = before(written, context);
+  const { ctes, all } = await before(sql, written, context);
   const [row]: { counts: number[]; contacts: number }[] = await sql.query(
     `${ctes} SELECT ARRAY[${written.counts}] AS counts, count(*)::int AS contacts
      FROM (SELECT ${written.leaves} FROM ${PEOPLE} OFFSET 0) b`,
@@ -81,7 +147,7 @@ export async function listMatching(
   limit: number,
 ): Promise<MatchingContact[]> {
   const written = conditionSql(condition, context, SILENCE + 3);
-  const { ctes, all } = before(written, context);
+  const { ctes, all } = await before(sql, written, context);
   const [brand, none, now, ...own] = all;
   return sql.query(
     `${ctes} SELECT c.id::float8 AS id, c.address, c.name FROM ${PEOPLE} AND c.id > $4 AND ${written.text} ORDER BY c.id LIMIT $5`,
@@ -97,7 +163,7 @@ export async function sampleMatching(
   limit: number,
 ): Promise<MatchingContact[]> {
   const written = conditionSql(condition, context, SILENCE + 2);
-  const { ctes, all } = before(written, context);
+  const { ctes, all } = await before(sql, written, context);
   const [brand, none, now, ...own] = all;
   return sql.query(
     `${ctes} SELECT c.id::float8 AS id, c.address, c.name FROM ${PEOPLE} AND ${written.text} ORDER BY hashint8(c.id), c.id LIMIT $4`,
@@ -107,17 +173,27 @@ export async function sampleMatching(
 
 /** How many of those who match may get marketing of the brand now. To be run within overWholeSet. */
 export async function countMailable(sql: Sql, condition: Condition, context: ConditionContext): Promise<number> {
-  const written = conditionSql(condition, context, SILENCE + 1);
-  const { ctes, all } = before(written, context);
-  await sql.query(`CREATE TEMP TABLE matching ON COMMIT DROP AS ${ctes} SELECT c.id FROM ${PEOPLE} AND ${written.text}`, all); // prettier-ignore
-  await sql.query('ANALYZE matching');
-  const message = { campaignId: 0, brandId: context.brandId, purpose: 'marketing' as const, listIds: context.names.lists.map(({ id }) => id), leftOutListIds: [] }; // prettier-ignore
-  const [row]: { n: number }[] = await sql.query(
-    `WITH ${judgeAudienceCtes(message, await findWhatApplies(sql, message))}
-     SELECT count(*)::int AS n FROM judged j JOIN matching m ON m.id = j.contact_id WHERE (${DECIDING_SQL}) IS NULL`,
-    messageParameters(message),
-  );
+  await keepMatching(sql, 'matching', [condition], context);
+  await keepMailable(sql, context, null);
+  const [row]: { n: number }[] = await sql.query(`SELECT count(*)::int AS n FROM matching JOIN mailable USING (id)`);
   return row!.n;
+}
+
+const MOST_DOMAINS = 10;
+
+/** Those of the table `matching` by stage, and by domain, largest first. */
+export async function breakDownMatching(
+  sql: Sql,
+  brandId: number,
+): Promise<{ stages: { stage: Stage; contacts: number }[]; domains: { domain: string; contacts: number }[] }> {
+  const stages: { stage: Stage; contacts: number }[] = await sql.query(
+    `SELECT coalesce(s.stage, 'new') AS stage, count(*)::int AS contacts FROM matching m LEFT JOIN contact_stage s ON s.contact_id = m.id AND s.brand_id = $1 GROUP BY 1 ORDER BY 2 DESC`,
+    [brandId],
+  );
+  const domains: { domain: string; contacts: number }[] = await sql.query(
+    `SELECT split_part(c.address, '@', 2) AS domain, count(*)::int AS contacts FROM matching m JOIN contact c USING (id) GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT ${MOST_DOMAINS}`,
+  );
+  return { stages, domains };
 }
 
 /** All that conditions can ask of one contact; nothing for one who is erased. */
@@ -125,10 +201,12 @@ export async function findContactFacts(
   sql: Sql,
   contactId: number,
   context: ConditionContext,
+  asksMailable = false,
 ): Promise<ContactFacts | undefined> {
-  const rows: (Omit<ContactFacts, 'silence' | 'events'> & { events: EventFact[] })[] = await sql.query(
+  const rows: (Omit<ContactFacts, 'silence' | 'mailable' | 'events'> & { events: EventFact[] })[] = await sql.query(
     `SELECT c.address, c.name, c.attributes, c.tags, (extract(epoch FROM c.joined_at) * 1000)::float8 AS "joinedAt", c.archived_at IS NOT NULL AS archived,
        EXISTS (SELECT FROM automated_address m WHERE m.contact_id = c.id AND m.state = 'marked') AS automated, c.deliverability, c.verdict,
+       ARRAY(SELECT snapshot_id FROM snapshot_member m WHERE m.contact_id = c.id) AS snapshots,
        (SELECT stage FROM contact_stage g WHERE g.contact_id = c.id AND g.brand_id = $2) AS stage,
        (SELECT coalesce(json_agg(json_build_object('listId', s.list_id, 'state', s.state, 'since', extract(epoch FROM s.since) * 1000)), '[]') FROM subscription s WHERE s.contact_id = c.id) AS subscriptions,
        (SELECT coalesce(json_agg(json_build_object('listId', l.id, 'scope', l.scope, 'scopeId', l.scope_id)), '[]')
@@ -146,7 +224,15 @@ export async function findContactFacts(
   const [facts] = rows;
   if (!facts) return undefined;
   const decided = await findDecidedStage(sql, context.brandId, context.rule, new Date(context.now), contactId);
-  return { ...facts, silence: decided ?? null };
+  return { ...facts, silence: decided ?? null, mailable: asksMailable ? await isMailable(sql, contactId, context) : null }; // prettier-ignore
+}
+
+async function isMailable(sql: Sql, contactId: number, context: ConditionContext): Promise<boolean> {
+  const rows: unknown[] = await sql.query(
+    `WITH picked AS (SELECT $6::bigint AS contact_id, false AS by_segment), ${JUDGE_PICKED_CTES} SELECT FROM judged j WHERE (${DECIDING_SQL}) IS NULL`,
+    [...messageParameters(anyMarketing(context)), contactId],
+  );
+  return rows.length > 0;
 }
 
 const PROPOSED = 100;

@@ -84,13 +84,15 @@ export interface ContactFilter {
   stage: Stage | null;
   deliverability: Deliverability | null;
   tag: string | null;
+  /** A condition of the brand; whom it matches stands in the temporary table `matching (id)`. */
+  where: string | null;
   brandId: number;
 }
 
 /** A filter as it was asked for, with null for what was not. */
 export function fullFilter(asked: { brandId: number } & Partial<ContactFilter>): ContactFilter {
-  const { part = '', listId = null, stage = null, deliverability = null, tag = null, brandId } = asked;
-  return { part, listId, stage, deliverability, tag, brandId };
+  const { part = '', listId = null, stage = null, deliverability = null, tag = null, where = null, brandId } = asked;
+  return { part, listId, stage, deliverability, tag, where, brandId };
 }
 
 /** Contacts of the filter by number, after `after`, with their stage at the brand and the lists they are subscribed to. */
@@ -104,29 +106,27 @@ export async function listContacts(
     `SELECT ${CONTACT_COLUMNS}, cs.stage,
        ARRAY(SELECT l.name FROM subscription s JOIN list l ON l.id = s.list_id WHERE s.contact_id = c.id AND s.state = 'subscribed' ORDER BY l.id) AS lists
      FROM contact c LEFT JOIN contact_stage cs ON cs.contact_id = c.id AND cs.brand_id = $5
-     WHERE ${FILTER} AND c.id > $7 ORDER BY c.id LIMIT $8`,
+     WHERE ${contactFilterSql(1, filter)} AND c.id > $7 ORDER BY c.id LIMIT $8`,
     [...filterParameters(filter), after, limit],
   );
 }
 
 export async function countContacts(sql: Sql, filter: ContactFilter): Promise<number> {
   const [row]: { n: number }[] = await sql.query(
-    `SELECT count(*)::int AS n FROM contact c LEFT JOIN contact_stage cs ON cs.contact_id = c.id AND cs.brand_id = $5 WHERE ${FILTER}`,
+    `SELECT count(*)::int AS n FROM contact c LEFT JOIN contact_stage cs ON cs.contact_id = c.id AND cs.brand_id = $5 WHERE ${contactFilterSql(1, filter)}`,
     filterParameters(filter),
   );
   return row!.n;
 }
 
-const FILTER = contactFilterSql(1);
-
 /** The test of a filter over `contact c` and its `contact_stage cs` of the brand, which is the fifth of its six parameters. */
-export function contactFilterSql(first: number): string {
+export function contactFilterSql(first: number, { where }: Pick<ContactFilter, 'where'>): string {
   const [part, list, stage, deliverability, , tag] = [0, 1, 2, 3, 4, 5].map((index) => `$${first + index}`);
   return `c.erased_at IS NULL AND (${part}::text = '' OR c.address LIKE '%' || ${part} || '%' OR c.name ILIKE '%' || ${part} || '%')
   AND (${list}::int IS NULL OR EXISTS (SELECT FROM subscription s WHERE s.contact_id = c.id AND s.list_id = ${list} AND s.state = 'subscribed'))
   AND (${stage}::text IS NULL OR coalesce(cs.stage, 'new') = ${stage})
   AND (${deliverability}::text IS NULL OR c.deliverability = ${deliverability})
-  AND (${tag}::text IS NULL OR (c.tags <> '{}' AND c.tags @> ARRAY[${tag}::text]))`;
+  AND (${tag}::text IS NULL OR (c.tags <> '{}' AND c.tags @> ARRAY[${tag}::text]))${where === null ? '' : ' AND c.id IN (SELECT id FROM matching)'}`;
 }
 
 export function filterParameters(filter: Omit<ContactFilter, 'brandId'> & { brandId: number | null }): unknown[] {

@@ -16,9 +16,9 @@ type Changed<T> = [T[], number];
 export async function openLedger(sql: Sql, message: JudgedMessage): Promise<void> {
   await sql.query(
     `WITH ${judgeAudienceCtes(message, await findWhatApplies(sql, message))},
-     verdict AS (SELECT j.contact_id, j.address, j.list_ids, ${REASONS_SQL} AS reasons FROM judged j)
-     INSERT INTO delivery (campaign_id, contact_id, address, list_ids, state, reasons, held_back_at)
-     SELECT $1::int, contact_id, address, list_ids,
+     verdict AS (SELECT j.contact_id, j.address, j.list_ids, j.by_segment, ${REASONS_SQL} AS reasons FROM judged j)
+     INSERT INTO delivery (campaign_id, contact_id, address, list_ids, by_segment, state, reasons, held_back_at)
+     SELECT $1::int, contact_id, address, list_ids, by_segment,
             CASE WHEN reasons = '{}' THEN 'queued' ELSE 'held-back' END, reasons, CASE WHEN reasons <> '{}' THEN now() END
      FROM verdict ORDER BY contact_id
      ON CONFLICT (campaign_id, contact_id) DO NOTHING`,
@@ -49,7 +49,7 @@ export async function claimDeliveries(
 ): Promise<{ claimed: ClaimedDelivery[]; picked: number }> {
   const rows: (ClaimedDelivery & { state: string })[] = await sql.query(
     `WITH picked AS (
-       SELECT contact_id FROM delivery
+       SELECT contact_id, by_segment FROM delivery
        WHERE campaign_id = $1::int AND state = 'queued' AND (not_before IS NULL OR not_before <= now())
          AND EXISTS (SELECT FROM campaign WHERE id = $1::int AND state = 'sending')
        ORDER BY contact_id LIMIT $6 FOR UPDATE SKIP LOCKED),
@@ -70,6 +70,23 @@ export async function claimDeliveries(
 }
 
 /**
+ * Holds back those of a claim whom a segment leaves out by now. Part of the first gate: to be run in the transaction of
+ * the claim.
+ */
+export async function holdBackLeftOut(
+  sql: Sql,
+  campaignId: number,
+  claimId: string,
+  contactIds: number[],
+): Promise<void> {
+  await sql.query(
+    `UPDATE delivery SET state = 'held-back', reasons = '{left-out}', held_back_at = now(), claim_id = NULL, process_id = NULL
+     WHERE campaign_id = $1 AND claim_id = $2::uuid AND state = 'claimed' AND contact_id = ANY($3::bigint[])`,
+    [campaignId, claimId, contactIds],
+  );
+}
+
+/**
  * The second gate, at the instant of handing over: of the claimed recipients, marks those that are still eligible as
  * handed over and returns them; all others go back to waiting, where the first gate holds them back with their reasons.
  * A row that was called back meanwhile (see recallClaimedDeliveries) is no longer claimed, and is not touched.
@@ -87,7 +104,7 @@ export async function passGate(
   return rows.filter((row) => row.passed).map((row) => Number(row.contact_id));
 }
 
-const PASS_GATE = `WITH picked AS (SELECT unnest($6::bigint[]) AS contact_id),
+const PASS_GATE = `WITH picked AS (SELECT contact_id, by_segment FROM delivery WHERE campaign_id = $1::int AND contact_id = ANY($6::bigint[])),
      ${JUDGE_PICKED_CTES},
      verdict AS (SELECT j.contact_id, j.address, j.list_ids, ${REASONS_SQL} AS reasons FROM judged j),
      changed AS (

@@ -9,6 +9,8 @@ export interface JudgedMessage {
   purpose: Purpose;
   listIds: number[];
   leftOutListIds: number[];
+  /** Segments take people in, or leave them out: they stand in the temporary tables `taken_in (id)` and `left_out (id)`. */
+  bySegments?: { takenIn: boolean; leftOut: boolean };
 }
 
 /** Parameters $1 to $5 of every statement built on `judged`. */
@@ -20,23 +22,36 @@ export function messageParameters(message: JudgedMessage): unknown[] {
 const AUDIENCE_OF_LISTS = `
   SELECT s.contact_id,
          coalesce(array_agg(s.list_id ORDER BY s.list_id) FILTER (WHERE s.state = 'subscribed'), '{}') AS list_ids,
-         bool_or(s.state = 'subscribed') AS subscribed, bool_or(s.state = 'pending') AS pending, true AS any_row
+         bool_or(s.state = 'subscribed') AS subscribed, bool_or(s.state = 'pending') AS pending, true AS any_row, false AS by_segment
   FROM subscription s WHERE s.list_id = ANY($4::int[]) GROUP BY s.contact_id`;
+
+const LISTS_OF_BRAND = `(SELECT id FROM list WHERE brand_id = $2::int)`;
+
+/** These and whoever a segment takes in: for those, permission rests on any list of the brand. */
+const AUDIENCE_OF_SEGMENTS = `
+  SELECT s.contact_id,
+         coalesce(array_agg(s.list_id ORDER BY s.list_id) FILTER (WHERE s.state = 'subscribed'), '{}') AS list_ids,
+         bool_or(s.state = 'subscribed') AS subscribed, bool_or(s.state = 'pending') AS pending, true AS any_row, bool_or(t.id IS NOT NULL) AS by_segment
+  FROM subscription s LEFT JOIN taken_in t ON t.id = s.contact_id
+  WHERE s.list_id IN ${LISTS_OF_BRAND} AND (t.id IS NOT NULL OR s.list_id = ANY($4::int[])) GROUP BY s.contact_id
+  UNION ALL
+  SELECT t.id, '{}', false, false, false, true FROM taken_in t
+  WHERE t.id NOT IN (SELECT s.contact_id FROM subscription s WHERE s.list_id IN ${LISTS_OF_BRAND})`;
 
 /** The same where there is one list: a contact has one subscription on it, and nothing needs grouping. */
 const AUDIENCE_OF_ONE_LIST = `
   SELECT s.contact_id, CASE WHEN s.state = 'subscribed' THEN $4::int[] ELSE '{}' END AS list_ids,
-         s.state = 'subscribed' AS subscribed, s.state = 'pending' AS pending, true AS any_row
+         s.state = 'subscribed' AS subscribed, s.state = 'pending' AS pending, true AS any_row, false AS by_segment
   FROM subscription s WHERE s.list_id = ANY($4::int[])`;
 
-/** The same for contacts named by a preceding CTE `picked (contact_id)`: what the gate judges. */
+/** The same for contacts named by a preceding CTE `picked (contact_id, by_segment)`: what the gate judges. */
 const AUDIENCE_OF_PICKED = `
   SELECT p.contact_id, coalesce(s.list_ids, '{}') AS list_ids, coalesce(s.subscribed, false) AS subscribed, coalesce(s.pending, false) AS pending,
-         s.list_ids IS NOT NULL AS any_row
+         s.list_ids IS NOT NULL AS any_row, p.by_segment
   FROM picked p LEFT JOIN LATERAL (
     SELECT coalesce(array_agg(s.list_id ORDER BY s.list_id) FILTER (WHERE s.state = 'subscribed'), '{}') AS list_ids,
            bool_or(s.state = 'subscribed') AS subscribed, bool_or(s.state = 'pending') AS pending
-    FROM subscription s WHERE s.contact_id = p.contact_id AND s.list_id = ANY($4::int[]) HAVING count(*) > 0
+    FROM subscription s WHERE s.contact_id = p.contact_id AND (s.list_id = ANY($4::int[]) OR (p.by_segment AND s.list_id IN ${LISTS_OF_BRAND})) HAVING count(*) > 0
   ) s ON true`;
 
 const bitOf = (reason: Reason): number => 1 << REASONS.indexOf(reason);
@@ -51,29 +66,34 @@ export interface WhatApplies {
   /** Entries for domains, and for hashes, are in effect somewhere. */
   domains: boolean;
   hashes: boolean;
+  /** Some contact has a sub-address. */
+  subAddresses: boolean;
   /** A suppression list has one of the message's lists as its scope. */
   ofLists: boolean;
   /** The campaign has deliveries already. */
   begun: boolean;
 }
 
-const EVERYTHING_APPLIES: WhatApplies = { domains: true, hashes: true, ofLists: true, begun: true };
+const EVERYTHING_APPLIES: WhatApplies = { domains: true, hashes: true, subAddresses: true, ofLists: true, begun: true };
 
 export async function findWhatApplies(sql: Sql, message: JudgedMessage): Promise<WhatApplies> {
   const [row]: WhatApplies[] = await sql.query(
     `SELECT EXISTS (SELECT FROM suppression_entry WHERE kind = 'domain' AND kind <> 'address' AND lifted_at IS NULL) AS domains,
        EXISTS (SELECT FROM suppression_entry WHERE kind = 'hash' AND kind <> 'address' AND lifted_at IS NULL) AS hashes,
-       EXISTS (SELECT FROM suppression_list WHERE scope = 'list' AND scope_id = ANY($2::int[])) AS "ofLists",
+       -- In the order of contact_by_base_address, which holds nobody else: the planner would read through all contacts.
+       (SELECT ${baseAddressSql('address')} FROM contact WHERE strpos(address, '+') > 1 ORDER BY 1 LIMIT 1) IS NOT NULL AS "subAddresses",
+       EXISTS (SELECT FROM suppression_list WHERE scope = 'list' AND (scope_id = ANY($2::int[]) OR $3::boolean)) AS "ofLists",
        EXISTS (SELECT FROM delivery WHERE campaign_id = $1) AS begun`,
-    [message.campaignId, message.listIds],
+    [message.campaignId, message.listIds, message.bySegments?.takenIn ?? false],
   );
   return row!;
 }
 
 /** CTEs that end in `judged` for the whole audience of a message. To be run within overWholeSet. */
 export function judgeAudienceCtes(message: JudgedMessage, applies: WhatApplies): string {
-  const audience = message.listIds.length === 1 ? AUDIENCE_OF_ONE_LIST : AUDIENCE_OF_LISTS;
-  return judgeCtes(audience, applies, message.leftOutListIds.length > 0);
+  const { bySegments } = message;
+  const ofLists = message.listIds.length === 1 ? AUDIENCE_OF_ONE_LIST : AUDIENCE_OF_LISTS;
+  return judgeCtes(bySegments?.takenIn ? AUDIENCE_OF_SEGMENTS : ofLists, applies, { lists: message.leftOutListIds.length > 0, segments: bySegments?.leftOut ?? false }); // prettier-ignore
 }
 
 /**
@@ -86,10 +106,12 @@ export function judgeAudienceCtes(message: JudgedMessage, applies: WhatApplies):
  * that a contact's entries are put together without sorting. `entry` is not materialized, or the look-ups of a few
  * contacts could not use its index; nor is `person` for a whole audience, or no plan over it could run in parallel.
  */
-function judgeCtes(audience: string, applies: WhatApplies, leavesOut: boolean): string {
+function judgeCtes(audience: string, applies: WhatApplies, leavesOut: { lists: boolean; segments: boolean }): string {
   const few = audience === AUDIENCE_OF_PICKED;
   const matched = few || applies.ofLists ? matchedByContact(applies, few) : matchedByValue(applies);
-  const leftOut = few ? LEFT_OUT_OF_FEW : leavesOut ? 'o.contact_id IS NOT NULL' : 'false';
+  const leftOut = few
+    ? LEFT_OUT_OF_FEW
+    : [...(leavesOut.lists ? ['o.contact_id IS NOT NULL'] : []), ...(leavesOut.segments ? ['x.id IS NOT NULL'] : [])].join(' OR ') || 'false'; // prettier-ignore
   return `
   parameters AS (SELECT $1::int, $2::int, $3::text, $4::int[], $5::int[]),
   audience AS (${audience}),
@@ -98,21 +120,22 @@ function judgeCtes(audience: string, applies: WhatApplies, leavesOut: boolean): 
            CASE coalesce(l.built_in, '') ${BIT_CASE} ELSE ${bitOf('suppressed')} END AS bit
     FROM suppression_list l
     WHERE ($3::text = 'marketing' OR l.reach = 'everything')
-      AND (l.scope = 'organisation' OR (l.scope = 'brand' AND l.scope_id = $2::int) OR (l.scope = 'list' AND l.scope_id = ANY($4::int[])))
+      AND (l.scope = 'organisation' OR (l.scope = 'brand' AND l.scope_id = $2::int) OR (l.scope = 'list' AND ${few || audience === AUDIENCE_OF_SEGMENTS ? `l.scope_id IN ${LISTS_OF_BRAND}` : 'l.scope_id = ANY($4::int[])'}))
   ),
   entry AS NOT MATERIALIZED (
     SELECT e.value, e.kind, l.exact, l.list_scope, l.bit FROM suppression_entry e JOIN applicable l ON l.id = e.list_id WHERE ${IN_EFFECT}
   ),
   person AS ${few ? 'MATERIALIZED' : 'NOT MATERIALIZED'} (
-    SELECT a.contact_id, c.address, a.list_ids, a.subscribed, a.pending, a.any_row, c.archived_at, c.erased_at, c.deliverability
+    SELECT a.contact_id, c.address, a.list_ids, a.subscribed, a.pending, a.any_row, a.by_segment, c.archived_at, c.erased_at, c.deliverability
     FROM audience a JOIN contact c ON c.id = a.contact_id
   ),
   ${matched.ctes}
   judged AS (
-    SELECT p.*, ${matched.bits} AS bits, ${leftOut} AS left_out, ${applies.begun ? 'd.contact_id IS NOT NULL' : 'false'} AS has_it
+    SELECT p.*, ${matched.bits} AS bits, (${leftOut}) AS left_out, ${applies.begun ? 'd.contact_id IS NOT NULL' : 'false'} AS has_it
     FROM person p
     ${matched.joins}
-    ${leavesOut && !few ? LEFT_OUT_JOIN : ''}
+    ${leavesOut.lists && !few ? LEFT_OUT_JOIN : ''}
+    ${leavesOut.segments ? 'LEFT JOIN left_out x ON x.id = p.contact_id' : ''}
     ${applies.begun ? HAS_IT_JOIN : ''}
   )`;
 }
@@ -133,7 +156,7 @@ const HASH_OF_PERSON = `encode(sha256(convert_to(p.address, 'UTF8')), 'hex')`;
  */
 function matchedByContact(applies: WhatApplies, few: boolean): Matched {
   const hit = (join: string): string =>
-    `SELECT p.contact_id, e.bit FROM person p JOIN ${join} AND (e.list_scope IS NULL OR p.list_ids <@ ARRAY[e.list_scope])`;
+    `SELECT p.contact_id, e.bit FROM person p JOIN ${join} AND (e.list_scope IS NULL OR (p.list_ids <@ ARRAY[e.list_scope] AND (p.by_segment OR e.list_scope = ANY($4::int[]))))`;
   const hits = [
     hit(`entry e ON e.kind = 'address' AND e.value = p.address`),
     hit(`entry e ON strpos(p.address, '+') > 1 AND e.kind = 'address' AND NOT e.exact AND e.value = ${baseAddressSql('p.address')}`),
@@ -152,22 +175,25 @@ function matchedByContact(applies: WhatApplies, few: boolean): Matched {
 
 /**
  * Entries put together by value first and then joined to the whole audience as it passes: joining them to contacts
- * beforehand went through all contacts once more.
+ * beforehand went through all contacts once more, and what is joined as a set of contacts cannot be joined in parallel.
  */
 function matchedByValue(applies: WhatApplies): Matched {
   const joins = [
     `LEFT JOIN by_value v ON v.value = p.address`,
-    `LEFT JOIN by_base b ON b.contact_id = p.contact_id`,
-    ...(applies.hashes ? [`LEFT JOIN by_hash x ON x.value = ${HASH_OF_PERSON}`] : []),
+    ...(applies.subAddresses ? [`LEFT JOIN by_base b ON b.value = CASE WHEN strpos(p.address, '+') > 1 THEN ${baseAddressSql('p.address')} END`] : []), // prettier-ignore
+    ...(applies.hashes ? [`LEFT JOIN by_hash y ON y.value = ${HASH_OF_PERSON}`] : []),
     ...(applies.domains ? [`LEFT JOIN by_domain m ON m.domain = ${DOMAIN_OF_PERSON}`] : []),
   ];
-  const bits = ['v.bits', 'b.bits', ...(applies.hashes ? ['x.bits'] : []), ...(applies.domains ? ['m.bits'] : [])];
+  const bits = [
+    'v.bits',
+    ...(applies.subAddresses ? ['b.bits'] : []),
+    ...(applies.hashes ? ['y.bits'] : []),
+    ...(applies.domains ? ['m.bits'] : []),
+  ];
   return {
     ctes: `${applies.domains ? `${stoppedDomainCte('(SELECT address FROM contact)')} by_domain AS (SELECT domain, bit_or(bit) AS bits FROM stopped_domain GROUP BY domain),` : ''}
   by_value AS (SELECT value, bit_or(bit) AS bits FROM entry WHERE kind = 'address' GROUP BY value),
-  by_base AS (
-    SELECT c.id AS contact_id, bit_or(e.bit) AS bits FROM contact c JOIN entry e ON e.kind = 'address' AND NOT e.exact AND e.value = ${baseAddressSql('c.address')}
-    WHERE strpos(c.address, '+') > 1 GROUP BY c.id),
+  by_base AS (SELECT value, bit_or(bit) AS bits FROM entry WHERE kind = 'address' AND NOT exact GROUP BY value),
   by_hash AS (SELECT value, bit_or(bit) AS bits FROM entry WHERE kind = 'hash' GROUP BY value),`,
     joins: joins.join('\n    '),
     bits: bits.map((column) => `coalesce(${column}, 0)`).join(' | '),
@@ -198,8 +224,8 @@ const LEFT_OUT_JOIN = `LEFT JOIN (
     ) o ON o.contact_id = p.contact_id`;
 const HAS_IT_JOIN = `LEFT JOIN delivery d ON d.campaign_id = $1::int AND d.contact_id = p.contact_id AND d.state IN ('accepted', 'refused', 'uncertain')`;
 
-/** CTEs that end in `judged` for contacts that a preceding CTE `picked (contact_id)` names. */
-export const JUDGE_PICKED_CTES = judgeCtes(AUDIENCE_OF_PICKED, EVERYTHING_APPLIES, true);
+/** CTEs that end in `judged` for contacts that a preceding CTE `picked (contact_id, by_segment)` names. */
+export const JUDGE_PICKED_CTES = judgeCtes(AUDIENCE_OF_PICKED, EVERYTHING_APPLIES, { lists: true, segments: false });
 
 const marketing = `$3::text = 'marketing'`;
 const entered = (reason: Reason): string => `j.bits & ${bitOf(reason)} > 0`;

@@ -30,25 +30,37 @@ export interface RowTarget {
 
 const letter = (outcome: RowOutcome): string => `'${OUTCOME_LETTERS[outcome]}'`;
 
-/**
- * CTEs that end in `person`: each row with the contact it is about and its outcome. $1 to $4 are columns, $5 the
- * import, $6 the list, $7 the brand, $8 the flags, $9 the tags. Suppression is matched as at sending (exact, base, hash, domain), `marketing` and
- * `everything` alike. A dry run reads this and nothing else, so that its counts are those of the real run.
- *
- * Contacts are looked up one by one in their index (OFFSET 0 keeps the planner from hashing the whole table for it): a
- * chunk costs the same whether the base has thousands or millions. `lookUpByIndex` must come before. Entries are joined as
- * the planner likes; it sees the arrays' length.
- */
-const PERSON = `
+/** Each row of a chunk as it was given. */
+const GIVEN = `
   given AS MATERIALIZED (
     SELECT g.n, g.address, g.name, g.flag, g.attributes::jsonb AS attributes, g.tags::text[] AS tags, g.joined_at::timestamptz AS joined_at,
       CASE WHEN strpos(g.address, '+') > 1 THEN ${baseAddressSql('g.address')} END AS base, split_part(g.address, '@', 2) AS domain
-    FROM unnest($1::text[], $2::text[], $3::text[], $4::text[], $8::text[], $9::text[]) WITH ORDINALITY AS g (address, name, attributes, joined_at, flag, tags, n)),
+    FROM unnest($1::text[], $2::text[], $3::text[], $4::text[], $8::text[], $9::text[]) WITH ORDINALITY AS g (address, name, attributes, joined_at, flag, tags, n)),`;
+
+/**
+ * The contact of each row, if it is one. They are looked up one by one in their index (OFFSET 0 keeps the planner from
+ * hashing the whole table for it): a chunk costs the same whether the base has thousands or millions. `lookUpByIndex` must
+ * come before.
+ */
+const LOOKED_UP = `
   known AS MATERIALIZED (
     SELECT g.*, c.id AS known_id, c.tags AS known_tags, c.erased_at IS NOT NULL AS erased, c.deliverability, s.state,
       c.erased_at IS NULL AND ((g.name IS NOT NULL AND g.name IS DISTINCT FROM c.name) OR NOT c.attributes @> coalesce(g.attributes, '{}') OR NOT c.tags @> coalesce(g.tags, '{}')) AS differs
     FROM given g LEFT JOIN LATERAL (SELECT * FROM contact WHERE address = g.address OFFSET 0) c ON true
-    LEFT JOIN LATERAL (SELECT state FROM subscription WHERE contact_id = c.id AND list_id = $6::int OFFSET 0) s ON true),
+    LEFT JOIN LATERAL (SELECT state FROM subscription WHERE contact_id = c.id AND list_id = $6::int OFFSET 0) s ON true),`;
+
+/** Nobody is looked up: all are taken for new. */
+const ALL_NEW = `
+  known AS NOT MATERIALIZED (
+    SELECT g.*, NULL::bigint AS known_id, NULL::text[] AS known_tags, false AS erased, 'deliverable' AS deliverability, NULL::text AS state, false AS differs FROM given g),`;
+
+/**
+ * CTEs that end in `judged`: each row with the contact it is about and its outcome. $1 to $4 are columns, $5 the
+ * import, $6 the list, $7 the brand, $8 the flags, $9 the tags. Suppression is matched as at sending (exact, base, hash, domain), `marketing` and
+ * `everything` alike. A dry run reads this and nothing else, so that its counts are those of the real run.
+ * Entries are joined as the planner likes; it sees the arrays' length.
+ */
+const JUDGED = `
   applicable AS (
     SELECT l.id, l.exact, l.built_in FROM suppression_list l
     WHERE l.scope = 'organisation' OR (l.scope = 'brand' AND l.scope_id = $7::int) OR (l.scope = 'list' AND l.scope_id = $6::int)),
@@ -69,7 +81,7 @@ const PERSON = `
     UNION SELECT g.n FROM given g JOIN entry e ON e.kind = 'hash' AND e.value = encode(sha256(convert_to(g.address, 'UTF8')), 'hex')
       WHERE EXISTS (SELECT FROM entry WHERE kind = 'hash')
     UNION SELECT k.n FROM known k WHERE k.erased OR k.deliverability = 'undeliverable'),
-  person AS MATERIALIZED (
+  judged AS NOT MATERIALIZED (
     SELECT k.*, CASE
         WHEN n IN (SELECT n FROM erased) THEN ${letter('refused:erased')}
         WHEN flag IS NOT NULL AND (known_id IS NULL OR flag = ANY ('{${REFUSED_LETTERS.join(',')}}')) THEN flag
@@ -80,13 +92,15 @@ const PERSON = `
         ELSE ${letter('unchanged')} END AS outcome
     FROM known k)`;
 
-const LETTERS = `SELECT string_agg(outcome, '' ORDER BY n) AS letters FROM person`;
+// Ordered before they are put together: an ORDER BY within the aggregate sorts also what is in order.
+const lettersOf = (rows: string): string =>
+  `SELECT string_agg(outcome, '') AS letters FROM (SELECT outcome FROM ${rows} ORDER BY n) o`;
 
 /** What would become of rows: one letter a row, in their order. Changes nothing. Within a transaction. */
 export async function judgeImportRows(sql: Sql, rows: RowColumns, target: RowTarget): Promise<string> {
   await lookUpByIndex(sql);
   const [answer]: { letters: string | null }[] = await sql.query(
-    `WITH ${PERSON}, import AS (SELECT $5::int) ${LETTERS}`,
+    `WITH ${GIVEN}${LOOKED_UP}${JUDGED}, import AS (SELECT $5::int) ${lettersOf('judged')}`,
     parameters(rows, target),
   );
   return answer!.letters ?? '';
@@ -101,6 +115,9 @@ export async function judgeImportRows(sql: Sql, rows: RowColumns, target: RowTar
  * (apart by whether they joined just now, which is what Today counts as news). Plain INSERTs: ON CONFLICT DO NOTHING was half
  * as slow again. When another act brings in one of these people in the same instant, the unique key of contact or
  * subscription is violated; the caller rolls back and tries again, and then finds that person.
+ *
+ * With `allNew` nobody is looked up, which is a third of the work: for a file of people who are all new. If one of them is
+ * known, their unique key is violated, and the caller rolls back.
  */
 export async function takeImportRows(
   sql: Sql,
@@ -108,39 +125,48 @@ export async function takeImportRows(
   target: RowTarget,
   runId: number,
   actor: string,
+  allNew = false,
 ): Promise<string> {
   await lookUpByIndex(sql);
   const hasConsent = Boolean(rows.consentSources ?? rows.consentEvidence);
+  const changes = [CREATED, SUBSCRIBED, ...(rows.tags ? [TAGGED] : []), ...(allNew ? [] : [UPDATED, DETAILED]), ...(hasConsent ? [PROVEN] : [])]; // prettier-ignore
   const [answer]: { letters: string | null }[] = await sql.query(
-    `WITH ${PERSON},
-     taken AS MATERIALIZED (
-       SELECT p.*, coalesce(known_id, nextval('contact_id_seq')) AS id FROM person p WHERE outcome = ANY ('{${TAKEN_LETTERS.join(',')}}')),
-     created AS (
-       INSERT INTO contact (id, address, name, attributes, joined_at, tags)
-       SELECT id, address, name, coalesce(attributes, '{}'), coalesce(joined_at, now()), coalesce(tags, '{}') FROM taken WHERE known_id IS NULL),
-     updated AS (
-       UPDATE contact c SET name = coalesce(t.name, c.name), attributes = c.attributes || coalesce(t.attributes, '{}'),
-         tags = c.tags || ARRAY(SELECT u.tag FROM unnest(t.tags) u (tag) WHERE u.tag <> ALL (c.tags))
-       FROM taken t WHERE c.id = ANY (ARRAY(SELECT known_id FROM taken WHERE differs)) AND c.id = t.known_id),
-     subscribed AS (
-       INSERT INTO subscription (contact_id, list_id, state, since, source)
-       SELECT id, $6, $10, coalesce(joined_at, now()), 'import ' || $5::int FROM taken WHERE state IS NULL AND outcome <> ${letter('suppressed')}),
-     noted AS (
-       INSERT INTO journal (run_id, contacts, subject, subject_id, after, actor_kind, actor, cause)
-       SELECT $11::int, range_agg(int8range(id, id, '[]')), 'subscription', $6, jsonb_build_object('state', $10::text, 'since', max(coalesce(joined_at, now()))),
-         'person', $12, jsonb_build_object('import', $5::int)
-       FROM taken WHERE state IS NULL AND outcome <> ${letter('suppressed')}
-       GROUP BY coalesce(joined_at > now() - interval '1 day', true)),
-     tagged AS (
-       INSERT INTO journal (run_id, contacts, subject, subject_id, after, actor_kind, actor, cause)
-       SELECT $11::int, range_agg(int8range(t.id, t.id, '[]')), 'tag', hashtext(u.tag), jsonb_build_object('tag', u.tag), 'person', $12, jsonb_build_object('import', $5::int)
-       FROM taken t, unnest(t.tags) u (tag) WHERE t.known_tags IS NULL OR u.tag <> ALL (t.known_tags) GROUP BY u.tag),
-     ${DETAILED}${hasConsent ? PROVEN : ''}
-     ${LETTERS}`,
+    `WITH ${GIVEN}${allNew ? ALL_NEW : LOOKED_UP}${JUDGED}, ${TAKEN}, ${changes.join(', ')} ${lettersOf('person')}`,
     [...parameters(rows, target), target.state, runId, actor, ...(hasConsent ? consentOf(rows) : [])],
   );
   return answer!.letters ?? '';
 }
+
+/** Everybody who is or becomes a contact has an id. $10 is the state of new subscriptions, $11 the run, $12 the actor. */
+const TAKEN = `person AS MATERIALIZED (
+       SELECT n, address, name, attributes, tags, joined_at, outcome, known_id, known_tags, state, differs, CASE WHEN outcome = ANY ('{${TAKEN_LETTERS.join(',')}}') THEN coalesce(known_id, nextval('contact_id_seq')) END AS id FROM judged j),
+     taken AS NOT MATERIALIZED (SELECT * FROM person WHERE id IS NOT NULL)`;
+
+const CREATED = `created AS (
+       INSERT INTO contact (id, address, name, attributes, joined_at, tags)
+       SELECT id, address, name, coalesce(attributes, '{}'), coalesce(joined_at, now()), coalesce(tags, '{}') FROM taken WHERE known_id IS NULL)`;
+
+const UPDATED = `updated AS (
+       UPDATE contact c SET name = coalesce(t.name, c.name), attributes = c.attributes || coalesce(t.attributes, '{}'),
+         tags = c.tags || ARRAY(SELECT u.tag FROM unnest(t.tags) u (tag) WHERE u.tag <> ALL (c.tags))
+       FROM taken t WHERE c.id = ANY (ARRAY(SELECT known_id FROM taken WHERE differs)) AND c.id = t.known_id)`;
+
+/** Ids that follow one another in the order of the rows become one range before the ranges are put together. */
+const SUBSCRIBED = `joining AS NOT MATERIALIZED (
+       SELECT n, id, joined_at, coalesce(joined_at > now() - interval '1 day', true) AS just_now FROM taken WHERE state IS NULL AND outcome <> ${letter('suppressed')}),
+     subscribed AS (
+       INSERT INTO subscription (contact_id, list_id, state, since, source)
+       SELECT id, $6, $10, coalesce(joined_at, now()), 'import ' || $5::int FROM joining),
+     noted AS (
+       INSERT INTO journal (run_id, contacts, subject, subject_id, after, actor_kind, actor, cause)
+       SELECT $11::int, range_agg(int8range(first, last, '[]')), 'subscription', $6, jsonb_build_object('state', $10::text, 'since', max(since)),
+         'person', $12, jsonb_build_object('import', $5::int)
+       FROM (SELECT just_now, min(id) AS first, max(id) AS last, max(coalesce(joined_at, now())) AS since FROM joining GROUP BY just_now, id - n) stretch GROUP BY just_now)`;
+
+const TAGGED = `tagged AS (
+       INSERT INTO journal (run_id, contacts, subject, subject_id, after, actor_kind, actor, cause)
+       SELECT $11::int, range_agg(int8range(t.id, t.id, '[]')), 'tag', hashtext(u.tag), jsonb_build_object('tag', u.tag), 'person', $12, jsonb_build_object('import', $5::int)
+       FROM taken t, unnest(t.tags) u (tag) WHERE t.known_tags IS NULL OR u.tag <> ALL (t.known_tags) GROUP BY u.tag)`;
 
 /** Names and attributes that change are journaled by contact with what they were, so that an undo can put them back. */
 const DETAILED = `detailed AS (
@@ -154,8 +180,7 @@ const DETAILED = `detailed AS (
        WHERE t.differs AND (renamed OR NOT c.attributes @> coalesce(t.attributes, '{}')))`;
 
 /** What the file says of consent is kept as the proof of the new subscriptions; $13 are the sources, $14 the evidence. */
-const PROVEN = `,
-     proven AS (
+const PROVEN = `proven AS (
        INSERT INTO sign_up (list_id, address, contact_id, name, state, way, source, agreed, at)
        SELECT $6, t.address, t.id, t.name, 'noted', 'import', p.source, coalesce(p.evidence, ''), coalesce(t.joined_at, now())
        FROM taken t JOIN unnest($13::text[], $14::text[]) WITH ORDINALITY p (source, evidence, n) USING (n)

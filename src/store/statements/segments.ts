@@ -18,6 +18,14 @@ export async function listSegments(sql: Sql, brandId: number | null): Promise<Se
   return sql.query(`SELECT ${COLUMNS} FROM segment WHERE $1::int IS NULL OR brand_id = $1 ORDER BY brand_id, name`, [brandId]); // prettier-ignore
 }
 
+/** Campaigns that are not at their end and take a segment in or leave it out. */
+export async function listCampaignsWithSegment(sql: Sql, id: number): Promise<{ id: number; name: string }[]> {
+  return sql.query(
+    `SELECT id, name FROM campaign WHERE state IN ('draft', 'scheduled', 'sending', 'paused') AND (segment_ids @> ARRAY[$1::int] OR left_out_segment_ids @> ARRAY[$1::int]) ORDER BY id`,
+    [id],
+  );
+}
+
 export async function findSegment(sql: Sql, id: number): Promise<SegmentRow | undefined> {
   const rows: SegmentRow[] = await sql.query(`SELECT ${COLUMNS} FROM segment WHERE id = $1`, [id]);
   return rows[0];

@@ -27,7 +27,7 @@ const REACHABLE = `c.deliverability <> 'undeliverable' AND EXISTS (
     AND NOT EXISTS (SELECT FROM contact_stage g WHERE g.contact_id = c.id AND g.brand_id = l.brand_id AND g.stage = 'sunset'))`;
 
 /** CTE `picked (id, address, name, archived_at, tags)` over the twelve of selectionParameters. */
-export const PICKED = `picked AS (
+export const pickedCte = ({ filter }: Selection): string => `picked AS (
   SELECT c.id, c.address, c.name, c.archived_at, c.tags FROM contact c
   LEFT JOIN contact_stage cs ON cs.contact_id = c.id AND cs.brand_id = $9::int
   WHERE ($1::text[] IS NULL OR c.address = ANY($1::text[]))
@@ -36,9 +36,9 @@ export const PICKED = `picked AS (
     AND ($11::int IS NULL OR c.id IN (
       SELECT r.contact_id FROM verification_row r JOIN verification v ON v.id = r.verification_id JOIN verifier_word w ON w.source = v.source AND w.word = r.word
       WHERE v.id = $11 AND r.contact_id IS NOT NULL AND w.verdict = $12::text))
-    AND ${contactFilterSql(5)})`;
+    AND ${contactFilterSql(5, filter ?? ANYBODY)})`;
 
-const ANYBODY = { part: '', listId: null, stage: null, deliverability: null, tag: null, brandId: null };
+const ANYBODY = { part: '', listId: null, stage: null, deliverability: null, tag: null, where: null, brandId: null };
 
 export function selectionParameters({ addresses, standing, reconciled, filter, verified }: Selection): unknown[] {
   const [list, on] = [reconciled?.id ?? null, reconciled?.on ?? null];
@@ -61,7 +61,7 @@ export function selectionOf(who: Partial<Selection>): Selection {
 /** Ids of a selection, in order, after `after`: for acts that go through people one batch at a time. */
 export async function listSelection(sql: Sql, selection: Selection, after: number, limit: number): Promise<number[]> {
   const rows: { id: number }[] = await sql.query(
-    `WITH ${PICKED} SELECT id::float8 AS id FROM picked WHERE id > $13 ORDER BY id LIMIT $14`,
+    `WITH ${pickedCte(selection)} SELECT id::float8 AS id FROM picked WHERE id > $13 ORDER BY id LIMIT $14`,
     [...selectionParameters(selection), after, limit],
   );
   return rows.map((row) => row.id);

@@ -1,6 +1,7 @@
 import { checkAddress } from '../../../operations/contacts/explain-verdict.ts';
 import { exportContacts } from '../../../operations/contacts/export-contacts.ts';
 import { found } from '../../../operations/problem.ts';
+import { overFilter } from '../../../operations/segments/within-time.ts';
 import * as schema from '../../../shared/schemas.ts';
 import {
   countContacts,
@@ -23,8 +24,10 @@ export const contactRoutes: Route[] = [
     method: 'get', path: '/contacts', summary: 'Find contacts', query: schema.contactsQuery,
     async handle({ deps, query }) {
       const filter = fullFilter(query);
-      const rows = await listContacts(deps.database, filter, readCursor(query.cursor, 0), query.limit + 1);
-      return { ...pageOf(rows, query.limit, (row) => row.id), total: await countContacts(deps.database, filter) };
+      return overFilter(deps, filter, async (sql) => {
+        const rows = await listContacts(sql, filter, readCursor(query.cursor, 0), query.limit + 1);
+        return { ...pageOf(rows, query.limit, (row) => row.id), total: await countContacts(sql, filter) };
+      });
     },
   }),
   route<never, ContactFilter & { format: 'csv' | 'jsonl'; columns: string }>({

@@ -1,0 +1,41 @@
+import type { EntityManager } from 'typeorm';
+import { byAnyPlan, inTransaction, isStopped, overWholeSet } from '../../store/database.ts';
+import { keepMatching, limitCounting } from '../../store/statements/conditions.ts';
+import type { ContactFilter } from '../../store/statements/contacts.ts';
+import type { Deps } from '../deps.ts';
+import { Problem } from '../problem.ts';
+import { checkCondition } from './condition-context.ts';
+
+/** A count that somebody waits for is stopped after so long. */
+const LONGEST_MS = 30_000;
+
+/** Works over the whole set, and stops when that takes too long. @throws Problem took-too-long */
+export async function withinTime<T>(deps: Deps, work: (sql: EntityManager) => Promise<T>): Promise<T> {
+  try {
+    return await overWholeSet(deps.database, async (sql) => {
+      await limitCounting(sql, LONGEST_MS);
+      return work(sql);
+    });
+  } catch (error) {
+    if (!isStopped(error)) throw error;
+    throw new Problem('took-too-long', `Counting took longer than ${LONGEST_MS / 1000} seconds and was stopped. Nothing was changed.`); // prettier-ignore
+  }
+}
+
+/**
+ * Works in one transaction in which a filter's condition, if it has one, has been worked out beforehand.
+ * @throws Problem bad-condition, took-too-long
+ */
+export async function overFilter<T>(
+  deps: Deps,
+  filter: Pick<ContactFilter, 'where' | 'brandId'> | null,
+  work: (sql: EntityManager) => Promise<T>,
+): Promise<T> {
+  if (!filter || filter.where === null) return inTransaction(deps.database, work);
+  const { condition, context } = await checkCondition(deps, filter.brandId, filter.where);
+  return withinTime(deps, async (sql) => {
+    await keepMatching(sql, 'matching', [condition], context);
+    await byAnyPlan(sql);
+    return work(sql);
+  });
+}
