@@ -16,7 +16,7 @@ export async function withCondition<T>(text: string, work: () => Promise<T>): Pr
 
 /** The line of the text in which a problem is, marked below, and what is wrong. */
 export function describeProblem(text: string, { from, to, message }: ConditionProblem): string {
-  if (to === 0) return message;
+  if (to === 0 || text === '') return message;
   const start = text.lastIndexOf('\n', from - 1) + 1;
   const end = text.indexOf('\n', from) < 0 ? text.length : text.indexOf('\n', from);
   const shown = text.slice(start, end).slice(0, 200);

@@ -1,4 +1,5 @@
 import type { Client } from '../client/client.ts';
+import type { Segment } from '../shared/api-segments.ts';
 import type { Brand, CampaignListItem, List, SuppressionList } from '../shared/api.ts';
 import { UsageError } from './usage-error.ts';
 
@@ -35,6 +36,14 @@ export async function campaignNamed(client: Client, name: string): Promise<Campa
     if (page.next === null) throw new UsageError(`There is no campaign “${name}”. See \`avendel campaigns list\`.`, 1);
     cursor = page.next;
   }
+}
+
+/** A segment by its name, of this brand or of whichever has it. */
+export async function segmentNamed(client: Client, name: string, brandId?: number): Promise<Segment> {
+  const all = await client.segments(brandId);
+  const matching = all.filter((one) => matches(one, name));
+  if (matching.length > 1) throw new UsageError(`Several brands have a segment “${name}”: say which with --brand.`);
+  return matching[0] ?? pick(all, name, 'segment');
 }
 
 export async function suppressionListNamed(client: Client, name: string): Promise<SuppressionList> {

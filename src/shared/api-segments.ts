@@ -4,6 +4,7 @@ export interface Segment {
   brandId: number;
   name: string;
   description: string;
+  tags: string[];
   /** In its canonical form. */
   condition: string;
   version: number;
@@ -23,6 +24,51 @@ export interface SegmentDetail extends Segment {
   }[];
   /** Segments that name this one. */
   usedBy: { id: number; name: string }[];
+  /** Campaigns that are not at their end and take it in or leave it out. */
+  campaigns: { id: number; name: string }[];
+  /** How many matched on each of the latest days, in their order. */
+  days: { day: string; matching: number; mailable: number }[];
+}
+
+/** Who matched a segment at an instant. */
+export interface Snapshot {
+  id: number;
+  brandId: number;
+  segmentId: number | null;
+  name: string;
+  condition: string;
+  contacts: number;
+  takenAt: string;
+  takenBy: string;
+}
+
+/** Since `from`: until `to`, or until now where that is null. */
+export interface SnapshotChange {
+  from: Snapshot;
+  to: Snapshot | null;
+  came: number;
+  left: number;
+  stayed: number;
+}
+
+/** One of several conditions counted side by side. */
+export interface ComparedCondition {
+  condition: string;
+  matching: number;
+  /** Of these, those whom nothing that is left out matches. */
+  left: number;
+  mailable: number;
+}
+
+/** Names that a condition of a brand can use. */
+export interface ConditionNames {
+  lists: string[];
+  segments: string[];
+  snapshots: string[];
+  suppressionLists: string[];
+  campaigns: string[];
+  tags: string[];
+  attributes: Record<string, { type: 'text' | 'number' | 'date' | 'yes-no' | 'choice'; choices?: string[] }>;
 }
 
 /** Something wrong with a condition, or odd (`warning`), where it stands in the text. */
@@ -53,6 +99,8 @@ export interface ConditionPreview {
   lines: CountedLine[];
   warnings: ConditionProblem[];
   sample: { id: number; address: string; name: string | null; because: string }[];
+  stages: { stage: string; contacts: number }[];
+  domains: { domain: string; contacts: number }[];
 }
 
 /** Whether a part of a condition holds of one contact, and why. */

@@ -4,7 +4,7 @@ import type { Client } from '../../client/client.ts';
 import type { NewCampaign } from '../../client/campaign-calls.ts';
 import type { Preflight } from '../../shared/api.ts';
 import { UsageError } from '../usage-error.ts';
-import { brandNamed, campaignNamed, listNamed } from '../names.ts';
+import { brandNamed, campaignNamed, listNamed, segmentNamed } from '../names.ts';
 import { count, line, moment, note, printOne, printRows, share, tableText, type OutputOptions } from '../output.ts';
 import { reportLines, watchCampaign } from '../report-words.ts';
 import { connect } from '../sign-in-file.ts';
@@ -17,6 +17,8 @@ interface DraftOptions extends OutputOptions {
   text?: string;
   list: string[];
   leaveOut: string[];
+  segment: string[];
+  leaveOutSegment: string[];
   purpose?: 'marketing' | 'service';
   name?: string;
 }
@@ -59,17 +61,18 @@ function addDrafting(group: Command): void {
       .option('--text <file>', 'file with the plain-text body; made from the HTML if there is none')
       .option('--list <list>', 'list taken in; may be repeated', collect, [])
       .option('--leave-out <list>', 'list left out; may be repeated', collect, [])
+      .option('--segment <segment>', 'segment taken in; may be repeated', collect, [])
+      .option('--leave-out-segment <segment>', 'segment left out; may be repeated', collect, [])
       .option('--purpose <purpose>', 'marketing or service');
   draftOptions(group.command('create <name>').description('create a campaign as a draft'))
     .option('--brand <brand>', 'brand that sends it; else the one of the first list')
     .action(async (name: string, options: DraftOptions) => {
       const client = connect();
-      const { listIds, ...rest } = await draftOf(client, options);
-      if (!listIds) throw new UsageError('Say who gets it: --list LIST.');
-      const brandId = options.brand
-        ? (await brandNamed(client, options.brand)).id
-        : (await client.lists()).find((list) => list.id === listIds[0])!.brandId;
-      const campaign = await client.createCampaign({ ...rest, listIds, name, brandId });
+      const draft = await draftOf(client, options);
+      if (!draft.listIds && !draft.segmentIds) throw new UsageError('Say who gets it: --list LIST or --segment SEGMENT.'); // prettier-ignore
+      const list = (await client.lists()).find(({ id }) => id === draft.listIds?.[0]);
+      const brandId = options.brand || !list ? (await brandNamed(client, options.brand)).id : list.brandId;
+      const campaign = await client.createCampaign({ ...draft, name, brandId });
       printOne(campaign, options, () => [
         `Draft ${campaign.id}, “${campaign.name}”. Next: avendel campaigns preflight ${campaign.id}`,
       ]);
@@ -99,14 +102,19 @@ function addDrafting(group: Command): void {
 }
 
 async function draftOf(client: Client, options: DraftOptions): Promise<Partial<NewCampaign>> {
-  const numbers = async (names: string[]): Promise<number[] | undefined> =>
-    names.length === 0 ? undefined : Promise.all(names.map(async (name) => (await listNamed(client, name)).id));
+  const numbers = async (
+    names: string[],
+    find: typeof listNamed | typeof segmentNamed,
+  ): Promise<number[] | undefined> =>
+    names.length === 0 ? undefined : Promise.all(names.map(async (name) => (await find(client, name)).id));
   return {
     subject: options.subject,
     html: options.html === undefined ? undefined : readFileSync(options.html, 'utf8'),
     text: options.text === undefined ? undefined : readFileSync(options.text, 'utf8'),
-    listIds: await numbers(options.list),
-    leftOutListIds: await numbers(options.leaveOut),
+    listIds: await numbers(options.list, listNamed),
+    leftOutListIds: await numbers(options.leaveOut, listNamed),
+    segmentIds: await numbers(options.segment, segmentNamed),
+    leftOutSegmentIds: await numbers(options.leaveOutSegment, segmentNamed),
     purpose: options.purpose,
   };
 }

@@ -5,6 +5,7 @@ import type { ActPreview, ActSelection, ContactCost, ContactQuery, PriceLadder }
 import { brandNamed, listNamed, suppressionListNamed } from '../names.ts';
 import { count, note, printOne, tableText, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
+import { withCondition } from '../condition-problems.ts';
 import { UsageError } from '../usage-error.ts';
 import { withOutput } from '../with-output.ts';
 
@@ -38,6 +39,7 @@ interface ActOptions extends OutputOptions {
   stage?: string;
   deliverability?: string;
   tagged?: string;
+  where?: string;
   tag?: string;
   onto?: string;
   from?: string;
@@ -62,6 +64,7 @@ export function addActs(group: Command): void {
       .option('--stage <stage>', 'all at this stage')
       .option('--brand <brand>', 'whose stages are meant')
       .option('--deliverability <mark>', 'all that are deliverable, doubtful or undeliverable')
+      .option('--where <condition>', 'all whom a condition of the brand matches')
       .option('--tagged <tag>', 'all with this tag')
       .option('--dry-run', 'count who would change, and change nothing')
       .option('--expect <number>', 'how many the dry run said would change')
@@ -85,7 +88,7 @@ async function actOn(act: ActPreview['act'], given: string[], options: ActOption
   const client = connect();
   const selection: ActSelection = { ...(await readSelection(client, given, options)), act, ...(await readNeeds(client, options)) }; // prettier-ignore
   if (options.dryRun || options.expect === undefined) {
-    const preview = await client.previewAct(selection);
+    const preview = await withCondition(options.where ?? '', () => client.previewAct(selection));
     printOne(preview, options, () => previewLines(preview));
     if (!options.dryRun)
       throw new UsageError(`Nothing was changed. To do it: --expect ${preview.willChange} --reason "…"`);
@@ -107,17 +110,17 @@ async function readSelection(client: Client, given: string[], options: ActOption
   const reconciled = list === undefined ? undefined : { id: Number(list), on: options.onList !== undefined };
   const filter = await readFilter(client, options);
   if (addresses.length === 0 && standing === undefined && !reconciled && !filter)
-    throw new UsageError('Say who: addresses, --file, --unreachable, --archived, --on-list, --not-on-list, --list, --stage, --part, --deliverability or --tagged.');
+    throw new UsageError('Say who: addresses, --file, --unreachable, --archived, --on-list, --not-on-list, --list, --stage, --part, --deliverability, --tagged or --where.');
   return { addresses: addresses.length > 0 ? addresses : undefined, standing, reconciled, filter };
 } // prettier-ignore
 
 async function readFilter(client: Client, options: ActOptions): Promise<ContactQuery | undefined> {
-  const { part, stage, deliverability, tagged: tag } = options;
-  if ([part, stage, deliverability, tag, options.list].every((one) => one === undefined)) return undefined;
+  const { part, stage, deliverability, where, tagged: tag } = options;
+  if ([part, stage, deliverability, tag, where, options.list].every((one) => one === undefined)) return undefined;
   const list = options.list === undefined ? undefined : await listNamed(client, options.list);
   const brandId = list?.brandId ?? (options.brand === undefined ? (await client.brands())[0]?.id : (await brandNamed(client, options.brand)).id); // prettier-ignore
   if (brandId === undefined) throw new UsageError('There is no brand yet.', 1);
-  return { brandId, part, listId: list?.id, stage, deliverability, tag };
+  return { brandId, part, listId: list?.id, stage, deliverability, tag, where };
 }
 
 /** What the act needs to know besides whom. */

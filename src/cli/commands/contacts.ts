@@ -5,6 +5,7 @@ import type { Command } from 'commander';
 import type { SignUp } from '../../shared/api-permission.ts';
 import { ENCODINGS, type Encoding } from '../../shared/words.ts';
 import type { AddressCheck, BrandVerdict, TimeLineItem } from '../../shared/api.ts';
+import { withCondition } from '../condition-problems.ts';
 import { UsageError } from '../usage-error.ts';
 import { brandNamed, listNamed } from '../names.ts';
 import { addActs } from './contact-acts.ts';
@@ -99,6 +100,10 @@ function addList(group: Command): void {
     .option('--list <list>', 'subscribed to this list')
     .option('--stage <stage>', 'at this stage')
     .option('--deliverability <mark>', 'deliverable, doubtful or undeliverable')
+    .option(
+      '--where <condition>',
+      "whom a condition matches, as 'clicked in the last 30 days' or 'segment \"Readers\"'",
+    )
     .option('--limit <number>', 'at most this many', '50')
     .option('--cursor <cursor>', 'go on where a page ended')
     .action(
@@ -109,6 +114,7 @@ function addList(group: Command): void {
           list?: string;
           stage?: string;
           deliverability?: string;
+          where?: string;
           limit: string;
           cursor?: string;
         },
@@ -118,15 +124,18 @@ function addList(group: Command): void {
         const brand =
           options.brand === undefined ? (await client.brands())[0] : await brandNamed(client, options.brand);
         if (!brand) throw new UsageError('There is no brand yet.', 1);
-        const page = await client.contacts({
-          brandId: brand.id,
-          part: options.part,
-          listId,
-          stage: options.stage,
-          deliverability: options.deliverability,
-          limit: Number(options.limit),
-          cursor: options.cursor,
-        });
+        const page = await withCondition(options.where ?? '', () =>
+          client.contacts({
+            where: options.where,
+            brandId: brand.id,
+            part: options.part,
+            listId,
+            stage: options.stage,
+            deliverability: options.deliverability,
+            limit: Number(options.limit),
+            cursor: options.cursor,
+          }),
+        );
         printRows(page.items, [
         { head: 'Address', cell: (contact) => contact.address },
         { head: 'Name', cell: (contact) => contact.name },
@@ -149,6 +158,7 @@ function addExport(group: Command): void {
     .option('--list <list>', 'subscribed to this list')
     .option('--stage <stage>', 'at this stage')
     .option('--deliverability <mark>', 'deliverable, doubtful or undeliverable')
+    .option('--where <condition>', 'whom a condition matches')
     .option('--columns <names>', 'with commas between: address, name, joined_at, deliverability, stage, lists, archived_at, or attributes')
     .option('--format <format>', 'csv or jsonl', 'csv')
     .option('--file <file>', 'where to write it', '-')
@@ -157,8 +167,8 @@ function addExport(group: Command): void {
       const list = options.list === undefined ? undefined : await listNamed(client, options.list);
       const brandId = list?.brandId ?? (options.brand === undefined ? (await client.brands())[0]?.id : (await brandNamed(client, options.brand)).id);
       if (brandId === undefined) throw new UsageError('There is no brand yet.', 1);
-      const { part, stage, deliverability, columns, format, file } = options;
-      await saveStream(await client.exportContacts({ brandId, listId: list?.id, part, stage, deliverability, columns, format }), file);
+      const { part, stage, deliverability, where, columns, format, file } = options;
+      await saveStream(await withCondition(where ?? '', () => client.exportContacts({ brandId, listId: list?.id, part, stage, deliverability, where, columns, format })), file);
       if (file !== '-') note(`Contacts: ${file}`);
     }); // prettier-ignore
 }
@@ -169,6 +179,7 @@ interface ExportOptions {
   list?: string;
   stage?: string;
   deliverability?: string;
+  where?: string;
   columns?: string;
   format: 'csv' | 'jsonl';
   file: string;

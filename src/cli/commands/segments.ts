@@ -4,8 +4,10 @@ import type { Client } from '../../client/client.ts';
 import type { ConditionPreview, Explained, Segment } from '../../shared/api-segments.ts';
 import type { Brand } from '../../shared/api.ts';
 import { describeProblem, withCondition } from '../condition-problems.ts';
-import { brandNamed } from '../names.ts';
-import { count, line, moment, note, printOne, printRows, share, tableText, type OutputOptions } from '../output.ts';
+import { brandNamed, segmentNamed } from '../names.ts';
+import { count, line, moment, printOne, printRows, share, tableText, type OutputOptions } from '../output.ts';
+import { addComparing, addSnapshots } from './segment-snapshots.ts';
+import { saveStream } from '../save-stream.ts';
 import { connect } from '../sign-in-file.ts';
 import { UsageError } from '../usage-error.ts';
 import { withOutput } from '../with-output.ts';
@@ -20,9 +22,12 @@ interface KeepOptions extends OutputOptions {
   where?: string;
   file?: string;
   description?: string;
+  tag?: string[];
   name?: string;
   reason?: string;
 }
+
+const collect = (value: string, all: string[] = []): string[] => [...all, value];
 
 export function addCommands(group: Command): void {
   withOutput(group.command('list').description('segments, with their conditions'))
@@ -33,24 +38,31 @@ export function addCommands(group: Command): void {
     .action(showSegment);
   withGiven(withOutput(group.command('create <name>').description('keep a condition under a name')))
     .option('--description <text>', 'what it is for')
+    .option('--tag <tag>', 'a word to find it by; may be repeated', collect)
     .option('--reason <text>', 'why')
     .action(createSegment);
   withGiven(withOutput(group.command('change <segment>').description('change a segment, as another version')))
     .option('--name <name>', 'call it otherwise')
     .option('--description <text>', 'what it is for')
+    .option('--tag <tag>', 'words to find it by, in place of those it has; may be repeated', collect)
     .requiredOption('--reason <text>', 'why')
     .action(changeSegment);
+  withOutput(group.command('copy <segment> <name>').description('keep the same condition under another name'))
+    .option('--brand <brand>', 'its brand')
+    .action(copySegment);
   group
     .command('delete <segment>')
     .description('delete a segment that none uses')
     .option('--brand <brand>', 'its brand')
     .action(async (name: string, options: { brand?: string }) => {
-      const { client, segment } = await segmentNamed(name, options.brand);
+      const { client, segment } = await findSegment(name, options.brand);
       await client.removeSegment(segment.id);
       line(`“${segment.name}” is deleted.`);
     });
   asking(group.command('count [segment]').description('how many match, each part counted, and what is odd about it')).action(countMatching); // prettier-ignore
   asking(group.command('sample [segment]').description('twenty who match, with the fact that decided')).action(sampleMatching); // prettier-ignore
+  addComparing(group);
+  addSnapshots(group);
   asking(group.command('explain <address> [segment]').description('whether one address matches, and why')).action(explain); // prettier-ignore
   asking(group.command('export [segment]').description('everybody who matches, as CSV or JSON Lines')).action(exportMatching); // prettier-ignore
   withOutput(group.command('ready-made').description('conditions for the usual questions, to begin with')).action(
@@ -87,21 +99,17 @@ function givenCondition({ where, file }: KeepOptions): string | undefined {
   return file === undefined ? where : readFileSync(file, 'utf8');
 }
 
-async function segmentNamed(name: string, brandName?: string): Promise<{ client: Client; segment: Segment }> {
+async function findSegment(name: string, brandName?: string): Promise<{ client: Client; segment: Segment }> {
   const client = connect();
   const brand = brandName === undefined ? undefined : await brandNamed(client, brandName);
-  const all = await client.segments(brand?.id);
-  const found = all.filter((one) => one.name.toLowerCase() === name.trim().toLowerCase() || String(one.id) === name);
-  if (found.length > 1) throw new UsageError(`Several brands have a segment “${name}”: say which with --brand.`);
-  if (!found[0]) throw new UsageError(`There is no segment “${name}”. There is: ${all.map((one) => one.name).join(', ') || 'none yet'}.`, 1); // prettier-ignore
-  return { client, segment: found[0] };
+  return { client, segment: await segmentNamed(client, name, brand?.id) };
 }
 
 /** What is asked: a segment by its name, or a condition for a brand. */
 async function asked(name: string | undefined, { where, brand }: AskOptions): Promise<{ client: Client; request: { brandId: number; condition: string } }> {
   if ((name === undefined) === (where === undefined)) throw new UsageError('Name a segment, or give a condition with --where.');
   if (name !== undefined) {
-    const { client, segment } = await segmentNamed(name, brand);
+    const { client, segment } = await findSegment(name, brand);
     return { client, request: { brandId: segment.brandId, condition: segment.condition } };
   }
   const client = connect();
@@ -115,19 +123,22 @@ async function listSegments(options: OutputOptions & { brand?: string }): Promis
   printRows(await client.segments(brand?.id), [
     { head: 'No', cell: (row) => row.id, right: true },
     { head: 'Segment', cell: (row) => row.name },
+    { head: 'Tags', cell: (row) => row.tags.join(', ') },
     { head: 'Condition', cell: (row) => row.condition.replace(/\s+/g, ' ') },
     { head: 'Changed', cell: (row) => moment(row.changedAt) },
   ], options, 'There is no segment yet: avendel segments create "Readers" --where \'clicked in the last 30 days\''); // prettier-ignore
 }
 
 async function showSegment(name: string, options: OutputOptions & { brand?: string }): Promise<void> {
-  const { client, segment } = await segmentNamed(name, options.brand);
+  const { client, segment } = await findSegment(name, options.brand);
   printOne(await client.segment(segment.id), options, (one) => [
     `${one.name}${one.description === '' ? '' : `: ${one.description}`}`,
     '',
     one.condition,
     '',
-    ...(one.usedBy.length > 0 ? [`Used by ${one.usedBy.map((user) => `“${user.name}”`).join(', ')}`] : []),
+    ...(one.tags.length > 0 ? [`Tagged ${one.tags.join(', ')}`] : []),
+    ...(one.usedBy.length + one.campaigns.length > 0 ? [`Used by ${[...one.usedBy, ...one.campaigns].map((user) => `“${user.name}”`).join(', ')}`] : []),
+    ...one.days.slice(-14).map(({ day, matching, mailable }) => `  ${day}  ${count(matching)} matched, ${count(mailable)} of them might be mailed`),
     ...one.versions.map((version) => `  ${version.version}  ${moment(version.changedAt)}  ${version.changedBy}: ${version.reason}`),
   ]); // prettier-ignore
 }
@@ -137,17 +148,30 @@ async function createSegment(name: string, options: KeepOptions): Promise<void> 
   if (condition === undefined) throw new UsageError('Give the condition: --where or --file.');
   const client = connect();
   const brand = await brandNamed(client, options.brand);
-  const { description, reason } = options;
-  const kept = await withCondition(condition, () => client.createSegment({ brandId: brand.id, name, condition, description, reason })); // prettier-ignore
+  const { description, reason, tag: tags } = options;
+  const kept = await withCondition(condition, () => client.createSegment({ brandId: brand.id, name, condition, description, tags, reason })); // prettier-ignore
   printOne(kept, options, () => [`Segment ${kept.id}, “${kept.name}”:`, kept.condition]);
 }
 
 async function changeSegment(name: string, options: KeepOptions & { reason: string }): Promise<void> {
   const condition = givenCondition(options);
-  const { client, segment } = await segmentNamed(name, options.brand);
-  const change = { name: options.name, description: options.description, condition, reason: options.reason };
+  const { client, segment } = await findSegment(name, options.brand);
+  const change = {
+    name: options.name,
+    description: options.description,
+    tags: options.tag,
+    condition,
+    reason: options.reason,
+  };
   const kept = await withCondition(condition ?? '', () => client.changeSegment(segment.id, change));
   printOne(kept, options, () => [`“${kept.name}”, version ${kept.version}:`, kept.condition]);
+}
+
+async function copySegment(name: string, copy: string, options: OutputOptions & { brand?: string }): Promise<void> {
+  const { client, segment } = await findSegment(name, options.brand);
+  const { brandId, condition, description, tags } = segment;
+  const kept = await client.createSegment({ brandId, name: copy, condition, description, tags, reason: `copied from “${segment.name}”` }); // prettier-ignore
+  printOne(kept, options, () => [`Segment ${kept.id}, “${kept.name}”:`, kept.condition]);
 }
 
 async function preview(name: string | undefined, options: AskOptions): Promise<{ shown: ConditionPreview; text: string }> {
@@ -165,6 +189,8 @@ async function countMatching(name: string | undefined, options: AskOptions): Pro
       { head: 'Alone', cell: (row) => count(row.alone), right: true },
       { head: 'With those before', cell: (row) => count(row.after), right: true },
     ]),
+    ...(shown.stages.length > 0 ? ['', `By stage: ${shown.stages.map(({ stage, contacts }) => `${stage} ${count(contacts)}`).join(', ')}`] : []),
+    ...(shown.domains.length > 0 ? [`By domain: ${shown.domains.map(({ domain, contacts }) => `${domain} ${count(contacts)}`).join(', ')}`] : []),
     ...shown.warnings.map((warning) => `\n${describeProblem(text, warning)}`),
   ]); // prettier-ignore
 }
@@ -191,21 +217,10 @@ function describe(one: Explained, depth: number): string[] {
   return [`${'  '.repeat(depth)}${mark} ${head}`, ...one.parts.flatMap((part) => describe(part, depth + 1))];
 }
 
-const PAGE = 500;
-
 async function exportMatching(name: string | undefined, options: AskOptions): Promise<void> {
   const { client, request } = await asked(name, options);
-  const quoted = (cell: string | null): string => `"${(cell ?? '').replace(/^[=+\-@\t\r]/, "'$&").replaceAll('"', '""')}"`; // prettier-ignore
-  if (!options.jsonl && !options.json) line('address,name');
-  let exported = 0;
-  for (let cursor: string | undefined; ;) {
-    const page = await withCondition(request.condition, () => client.matchingContacts({ ...request, cursor, limit: PAGE })); // prettier-ignore
-    for (const row of page.items) line(options.jsonl || options.json ? JSON.stringify(row) : `${row.address},${quoted(row.name)}`); // prettier-ignore
-    exported += page.items.length;
-    if (page.next === null) break;
-    cursor = page.next;
-  }
-  note(`${count(exported)} contacts.`);
+  const format = options.jsonl || options.json ? 'jsonl' : 'csv';
+  await saveStream(await withCondition(request.condition, () => client.exportContacts({ brandId: request.brandId, where: request.condition, columns: 'address,name', format })), '-'); // prettier-ignore
 }
 
 async function format(file: string | undefined, options: { where?: string; tree?: boolean }): Promise<void> {

@@ -22,5 +22,8 @@ export const READY_MADE: readonly ReadyMade[] = [
   { name: 'Never a reader', about: 'neither opened nor clicked after 20 messages', condition: 'sent at least 20 times and never read' },
   { name: 'Buyers who stopped reading', about: 'bought in a year, and did not read in 90 days', condition: 'purchased in the last 12 months and never read in the last 90 days' },
   { name: 'Newcomers', about: 'within the grace of the brand’s ladder', condition: 'newcomer' },
+  { name: 'Unconfirmed', about: 'asked to join, and never confirmed', condition: 'waiting on any list' },
+  { name: 'Mistyped domains', about: 'at a domain that looks like a slip of another', condition: 'domain looks mistyped' },
+  { name: 'May not be mailed', about: 'whom no marketing may reach now, and who are not archived', condition: 'may not be mailed and not archived' },
   { name: 'Machine suspects', about: 'addresses that look automated', condition: 'automated' },
 ]; // prettier-ignore

@@ -5,11 +5,13 @@ import {
   reportStaleSnapshots,
   type ConditionNames,
 } from '../../core/conditions/check-names.ts';
+import type { AttributeType } from '../../core/import/map-columns.ts';
 import { parseCondition } from '../../core/conditions/parse-condition.ts';
 import type { ConditionContext } from '../../core/conditions/sql.ts';
 import { UnreadableCondition, type Condition, type ConditionProblem } from '../../core/conditions/tree.ts';
 import { BrandEntity, ListEntity } from '../../store/entities/organisation.ts';
 import { findNamedCampaigns, findSuppressionNames } from '../../store/statements/conditions.ts';
+import { listTags } from '../../store/statements/contacts.ts';
 import { listAttributeTypes } from '../../store/statements/contact-attributes.ts';
 import { findSunsetRule } from '../../store/statements/rules.ts';
 import { findSegment, listSegments } from '../../store/statements/segments.ts';
@@ -38,6 +40,29 @@ export async function checkCondition(deps: Deps, brandId: number, text: string, 
   const warnings = [...reportLogicProblems(condition), ...reportStaleSnapshots(condition, context.names, context.now)];
   return { condition, context, warnings };
 } // prettier-ignore
+
+/** Names that a condition of a brand can use: what somebody who writes one is offered. */
+export async function listConditionNames(
+  deps: Deps,
+  brandId: number,
+): Promise<
+  Record<'lists' | 'segments' | 'snapshots' | 'suppressionLists' | 'campaigns' | 'tags', string[]> & {
+    attributes: Record<string, AttributeType>;
+  }
+> {
+  found(await deps.database.getRepository(BrandEntity).findOneBy({ id: brandId }), `brand ${brandId}`);
+  const { lists, suppressionLists, campaigns, segments, snapshots, attributes } = await findNames(deps, brandId, { kind: 'everyone' }); // prettier-ignore
+  const named = (all: readonly { name: string }[]): string[] => all.map(({ name }) => name);
+  return {
+    lists: named(lists),
+    segments: [...segments.keys()],
+    snapshots: named(snapshots),
+    suppressionLists: named(suppressionLists),
+    campaigns: named(campaigns),
+    tags: await listTags(deps.database),
+    attributes: { ...attributes },
+  };
+}
 
 /** Segments of a brand, read and checked as they are now. @throws Problem bad-condition, not-found */
 export async function checkSegments(deps: Deps, brandId: number, ids: number[]): Promise<CheckedCondition[]> {

@@ -19,6 +19,7 @@ export interface NewSegment {
   brandId: number;
   name: string;
   description?: string;
+  tags?: string[];
   condition: string;
   reason?: string;
   actor: string;
@@ -27,7 +28,7 @@ export interface NewSegment {
 /** Keeps a condition under a name, in its canonical form. @throws Problem bad-condition, name-taken, not-found */
 export async function createSegment(deps: Deps, one: NewSegment): Promise<SegmentRow> {
   const { condition } = await checkCondition(deps, one.brandId, one.condition, one.name);
-  const kept = { brandId: one.brandId, name: one.name, description: one.description ?? '', condition: formatCondition(condition), by: one.actor, reason: one.reason ?? 'made' }; // prettier-ignore
+  const kept = { brandId: one.brandId, name: one.name, description: one.description ?? '', tags: one.tags ?? [], condition: formatCondition(condition), by: one.actor, reason: one.reason ?? 'made' }; // prettier-ignore
   const id = await unlessTaken(one.name, () => insertSegment(deps.database, kept));
   return getSegment(deps, id);
 }
@@ -43,7 +44,7 @@ export async function getSegment(deps: Deps, id: number): Promise<SegmentRow> {
 export async function changeSegment(
   deps: Deps,
   id: number,
-  change: { name?: string; description?: string; condition?: string; reason: string; actor: string },
+  change: { name?: string; description?: string; tags?: string[]; condition?: string; reason: string; actor: string },
 ): Promise<SegmentRow> {
   const was = await getSegment(deps, id);
   const name = change.name ?? was.name;
@@ -52,9 +53,9 @@ export async function changeSegment(
   const users = name === was.name ? [] : await findUsers(deps, was);
   await unlessTaken(name, () =>
     inTransaction(deps.database, async (sql) => {
-      await updateSegment(sql, id, { name, description: change.description ?? was.description, condition: formatCondition(condition), ...by }); // prettier-ignore
+      await updateSegment(sql, id, { name, description: change.description ?? was.description, tags: change.tags ?? was.tags, condition: formatCondition(condition), ...by }); // prettier-ignore
       for (const user of users)
-        await updateSegment(sql, user.id, { name: user.name, description: user.description, condition: renamed(user.condition, was.name, name), by: by.by, reason: `“${was.name}” is called “${name}” now` }); // prettier-ignore
+        await updateSegment(sql, user.id, { name: user.name, description: user.description, tags: user.tags, condition: renamed(user.condition, was.name, name), by: by.by, reason: `“${was.name}” is called “${name}” now` }); // prettier-ignore
     }),
   );
   return getSegment(deps, id);

@@ -9,7 +9,6 @@ import {
   countLines,
   countMailable,
   findContactFacts,
-  listMatching,
   sampleMatching,
   type CountedLine,
   type MatchingContact,
@@ -89,15 +88,4 @@ async function explain(deps: Deps, { condition, context }: CheckedCondition, con
   const facts = await findContactFacts(deps.database, contactId, context, asks('mailable', condition, context.names.segments)); // prettier-ignore
   if (!facts) throw new Problem('not-found', `Contact ${contactId} is erased.`);
   return evaluate(condition, facts, context);
-}
-
-/** One page of the contacts that match, by number. @throws Problem bad-condition, took-too-long */
-export async function pageOfMatching(
-  deps: Deps,
-  { brandId, condition: text }: ConditionRequest,
-  after: number,
-  limit: number,
-): Promise<MatchingContact[]> {
-  const { condition, context } = await checkCondition(deps, brandId, text);
-  return withinTime(deps, (sql) => listMatching(sql, condition, context, after, limit));
 }

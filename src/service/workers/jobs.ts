@@ -5,6 +5,7 @@ import type { Deps } from '../../operations/deps.ts';
 import { applyAutomated } from '../../operations/rules/automated-addresses.ts';
 import { applyBounceRule } from '../../operations/rules/bounce-rule.ts';
 import { applySunsetRule } from '../../operations/rules/sunset-rule.ts';
+import { countSegmentsDaily } from '../../operations/segments/count-daily.ts';
 import { BrandEntity } from '../../store/entities/organisation.ts';
 import { listUnfinishedImports } from '../../store/statements/imports.ts';
 import { withExclusiveLock } from '../../store/statements/processes.ts';
@@ -14,6 +15,9 @@ import { startLoop, type Loop } from './loop.ts';
 const IMPORT_LOCKS = 73_004;
 const LOOK_EVERY_MS = 250;
 const RULES_QUEUE = 'apply-rules';
+const COUNT_QUEUE = 'count-segments';
+/** Every hour: a segment is counted once a day, soon after midnight in its brand's zone. */
+const COUNT_CRON = '7 * * * *';
 
 /**
  * Works imports through, one at a time in this process. An import is held by an advisory lock, which PostgreSQL lets go
@@ -33,7 +37,7 @@ export function startImporter(deps: Deps, log: Logger): Loop {
   });
 }
 
-/** Applies the rules on their schedule; the queue sees to it that one process does, once. */
+/** Applies the rules on their schedule, and counts segments daily; the queue sees to it that one process does, once. */
 export async function startSchedule(
   deps: Deps,
   databaseUrl: string,
@@ -46,6 +50,9 @@ export async function startSchedule(
   await boss.createQueue(RULES_QUEUE);
   await boss.schedule(RULES_QUEUE, cron);
   await boss.work(RULES_QUEUE, async () => applyAllRules(deps));
+  await boss.createQueue(COUNT_QUEUE);
+  await boss.schedule(COUNT_QUEUE, COUNT_CRON);
+  await boss.work(COUNT_QUEUE, () => countSegmentsDaily(deps));
   return { stop: () => boss.stop({ graceful: true, timeout: 5000 }) };
 }
 

@@ -138,23 +138,6 @@ export interface MatchingContact {
   name: string | null;
 }
 
-/** Contacts that match, by number after `after`. */
-export async function listMatching(
-  sql: Sql,
-  condition: Condition,
-  context: ConditionContext,
-  after: number,
-  limit: number,
-): Promise<MatchingContact[]> {
-  const written = conditionSql(condition, context, SILENCE + 3);
-  const { ctes, all } = await before(sql, written, context);
-  const [brand, none, now, ...own] = all;
-  return sql.query(
-    `${ctes} SELECT c.id::float8 AS id, c.address, c.name FROM ${PEOPLE} AND c.id > $4 AND ${written.text} ORDER BY c.id LIMIT $5`,
-    [brand, none, now, after, limit, ...own],
-  );
-}
-
 /** Some contacts that match, the same ones each time, from all over the base. To be run within overWholeSet. */
 export async function sampleMatching(
   sql: Sql,

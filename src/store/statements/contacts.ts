@@ -9,6 +9,14 @@ export async function findAddresses(sql: Sql, contactIds: number[]): Promise<Map
   return new Map(rows.map((row) => [row.id, row.address]));
 }
 
+/** Tags that contacts have, the commonest first; so many at most. */
+export async function listTags(sql: Sql): Promise<string[]> {
+  const rows: { tag: string }[] = await sql.query(
+    `SELECT u.tag FROM contact c, unnest(c.tags) u (tag) WHERE c.tags <> '{}' GROUP BY 1 ORDER BY count(*) DESC, 1 LIMIT 200`,
+  );
+  return rows.map(({ tag }) => tag);
+}
+
 /** Numbers of the contacts that have these addresses. */
 export async function findContactIds(sql: Sql, addresses: string[]): Promise<Map<string, number>> {
   const rows: { id: number; address: string }[] = await sql.query(

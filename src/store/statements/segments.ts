@@ -5,6 +5,7 @@ export interface SegmentRow {
   brandId: number;
   name: string;
   description: string;
+  tags: string[];
   /** In its canonical form. */
   condition: string;
   version: number;
@@ -12,7 +13,7 @@ export interface SegmentRow {
   changedBy: string;
 }
 
-const COLUMNS = `id, brand_id AS "brandId", name, description, condition, version, changed_at AS "changedAt", changed_by AS "changedBy"`;
+const COLUMNS = `id, brand_id AS "brandId", name, description, tags, condition, version, changed_at AS "changedAt", changed_by AS "changedBy"`;
 
 export async function listSegments(sql: Sql, brandId: number | null): Promise<SegmentRow[]> {
   return sql.query(`SELECT ${COLUMNS} FROM segment WHERE $1::int IS NULL OR brand_id = $1 ORDER BY brand_id, name`, [brandId]); // prettier-ignore
@@ -34,12 +35,20 @@ export async function findSegment(sql: Sql, id: number): Promise<SegmentRow | un
 /** Keeps a new segment with its first version. */
 export async function insertSegment(
   sql: Sql,
-  one: { brandId: number; name: string; description: string; condition: string; by: string; reason: string },
+  one: {
+    brandId: number;
+    name: string;
+    description: string;
+    tags: string[];
+    condition: string;
+    by: string;
+    reason: string;
+  },
 ): Promise<number> {
   const [row]: { id: number }[] = await sql.query(
-    `WITH kept AS (INSERT INTO segment (brand_id, name, description, condition, changed_by) VALUES ($1, $2, $3, $4, $5) RETURNING id, version, name, condition, changed_by)
+    `WITH kept AS (INSERT INTO segment (brand_id, name, description, condition, changed_by, tags) VALUES ($1, $2, $3, $4, $5, $7) RETURNING id, version, name, condition, changed_by)
      INSERT INTO segment_version (segment_id, version, name, condition, changed_by, reason) SELECT id, version, name, condition, changed_by, $6 FROM kept RETURNING segment_id AS id`,
-    [one.brandId, one.name, one.description, one.condition, one.by, one.reason],
+    [one.brandId, one.name, one.description, one.condition, one.by, one.reason, one.tags],
   );
   return row!.id;
 }
@@ -48,14 +57,14 @@ export async function insertSegment(
 export async function updateSegment(
   sql: Sql,
   id: number,
-  change: { name: string; description: string; condition: string; by: string; reason: string },
+  change: { name: string; description: string; tags: string[]; condition: string; by: string; reason: string },
 ): Promise<void> {
   await sql.query(
     `WITH kept AS (
-       UPDATE segment SET name = $2, description = $3, condition = $4, changed_by = $5, changed_at = now(), version = version + 1
+       UPDATE segment SET name = $2, description = $3, condition = $4, tags = $7, changed_by = $5, changed_at = now(), version = version + 1
        WHERE id = $1 RETURNING id, version, name, condition, changed_by)
      INSERT INTO segment_version (segment_id, version, name, condition, changed_by, reason) SELECT id, version, name, condition, changed_by, $6 FROM kept`,
-    [id, change.name, change.description, change.condition, change.by, change.reason],
+    [id, change.name, change.description, change.condition, change.by, change.reason, change.tags],
   );
 }
 
