@@ -19,6 +19,7 @@ const Campaigns = lazy(() => import('./pages/campaigns/campaigns.tsx'));
 const Campaign = lazy(() => import('./pages/campaigns/campaign.tsx'));
 const Segments = lazy(() => import('./pages/segments/segments.tsx'));
 const Segment = lazy(() => import('./pages/segments/segment.tsx'));
+const Snapshot = lazy(() => import('./pages/segments/snapshot.tsx'));
 const Suppression = lazy(() => import('./pages/suppression/suppression.tsx'));
 const Rules = lazy(() => import('./pages/rules/rules.tsx'));
 const Returns = lazy(() => import('./pages/returns/returns.tsx'));
@@ -48,6 +49,7 @@ export function App() {
           <Route path="/contacts/:id" element={<Contact />} />
           <Route path="/segments" element={<Segments />} />
           <Route path="/segments/:id" element={<Segment />} />
+          <Route path="/segments/:id/since/:snapshot" element={<Snapshot />} />
           <Route path="/campaigns" element={<Campaigns />} />
           <Route path="/campaigns/:id" element={<Campaign />} />
           <Route path="/suppression" element={<Suppression />} />

@@ -45,6 +45,8 @@ describe('text and tree', () => {
     ['stage is one of (dormant, fading)', 'stage is one of (fading, dormant)'],
     ['attribute "visits" is at least 3', 'attribute "visits" is at least 3'],
     ['(silent for 90 days with at least 8 messages)', 'silent for 90 days with at least 8 messages'],
+    ['WAITING on any list and not may be mailed', 'waiting on any list and may not be mailed'],
+    ['not in snapshot "Then" and domain looks mistyped', 'not in snapshot "Then" and domain looks mistyped'],
   ])('%s', (text, canonical) => {
     expect(formatCondition(parseCondition(text))).toBe(canonical);
   }); // prettier-ignore
@@ -60,6 +62,7 @@ describe('what cannot be read is said with its place and what was expected', () 
     ['clicked in the last 30 fortnights', 'unexpected', 'fortnights', /hours, days, weeks/],
     ['in the last 30 days clicked', 'unexpected', 'in', /a part of a condition/],
     ['clicked in the last 1000000 days', 'out-of-range', '1000000', /1 to 36,500/],
+    ['joined in the lst 30 days', 'unexpected', 'lst', /Did you mean “last”/],
     ['joined before 2026-02-30', 'impossible-date', '2026-02-30', /no day 2026-02-30/],
     ['clicked from 2026-03-01 to 2026-02-01', 'impossible-date', 'to 2026-02-01', /earlier day first/],
     ['on list Night Digest', 'unexpected', 'night', /name of a list in quotation marks/i],

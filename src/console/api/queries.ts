@@ -180,6 +180,14 @@ export const useSegment = (id: number) =>
 export const useReadyMade = () =>
   useQuery({ queryKey: [...keys.segments, 'ready-made'], queryFn: () => client.readyMade(), staleTime: Infinity });
 export const useConditionPreview = (brandId: number, condition: string) =>
-  useQuery({ queryKey: [...keys.segments, 'preview', brandId, condition], queryFn: () => client.previewCondition({ brandId, condition }), enabled: condition.trim() !== '', retry: false }); // prettier-ignore
+  useQuery({ queryKey: [...keys.segments, 'preview', brandId, condition], queryFn: () => client.previewCondition({ brandId, condition }), enabled: condition.trim() !== '', retry: false, placeholderData: keepPreviousData }); // prettier-ignore
+export const useConditionNames = (brandId: number) =>
+  useQuery({ queryKey: [...keys.segments, 'names', brandId], queryFn: () => client.conditionNames(brandId) });
+export const useSnapshots = (segmentId: number) =>
+  useQuery({ queryKey: [...keys.segments, 'snapshots', segmentId], queryFn: () => client.snapshots({ segmentId }) });
+export const useSnapshotChange = (id: number) =>
+  useQuery({ queryKey: [...keys.segments, 'change', id], queryFn: () => client.snapshotChange(id) });
+export const useSnapshotContacts = (id: number, direction: 'came' | 'left') =>
+  useQuery({ queryKey: [...keys.segments, 'change', id, direction], queryFn: () => client.snapshotChangeContacts(id, direction, undefined, { limit: 50 }) }); // prettier-ignore
 export const useExplained = (brandId: number, condition: string, address: string) =>
   useQuery({ queryKey: [...keys.segments, 'explain', brandId, condition, address], queryFn: () => client.explainCondition({ brandId, condition, address }), enabled: condition.trim() !== '' && address !== '', retry: false }); // prettier-ignore

@@ -7,7 +7,11 @@ const MOST: Readonly<Record<TimeUnit, number>> = { hours: 100_000, days: 36_500,
 
 /** `in the last 30 days`, `more than 30 days ago`, `before 2026-11-23`, `since 2026-11-23`, `from 2026-11-01 to 2026-11-23`; nothing when none of them follows. */
 export function readWhen(reader: Reader): When | null {
-  if (reader.take('in', 'the', 'last')) return { kind: 'last', ...readSpan(reader) };
+  if (reader.take('in')) {
+    reader.need('the');
+    reader.need('last');
+    return { kind: 'last', ...readSpan(reader) };
+  }
   if (reader.peek().value === 'more' && reader.peek(2).kind === 'number') {
     reader.need('more', 'than');
     const span = readSpan(reader);

@@ -81,7 +81,7 @@ export class Reader {
 
   expected(what: string, known: readonly string[] = []): UnreadableCondition {
     const token = this.peek();
-    const like = token.kind === 'word' ? nearest(token.value, known) : undefined;
+    const like = token.kind === 'word' && !known.includes(token.value) ? nearest(token.value, known) : undefined;
     const stands = token.kind === 'end' ? 'the condition ends' : `“${token.kind === 'text' ? `"${token.value.slice(0, 40)}"` : token.value.slice(0, 40)}” stands there`; // prettier-ignore
     return this.problem('unexpected', token, `Here should be ${what}, but ${stands}.${like === undefined ? '' : ` Did you mean “${like}”?`}`); // prettier-ignore
   }

@@ -1,8 +1,9 @@
-import { Button, Modal, MultiSelect, TextInput } from '@mantine/core';
+import { Button, Modal, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import { useNavigate, useSearchParams } from 'react-router';
-import { useCampaigns, useLists } from '../../api/queries.ts';
+import { useCampaigns } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';
+import { AudienceFields, NOBODY } from './audience-fields.tsx';
 import { useBrand } from '../../brand.tsx';
 import { Await, Door, Finding, ProblemNote } from '../../components/page.tsx';
 import { count, moment, plural } from '../../components/words.ts';
@@ -62,20 +63,17 @@ export default function Campaigns() {
 
 function NewCampaign({ opened, onClose }: { opened: boolean; onClose: () => void }) {
   const brand = useBrand();
-  const lists = useLists().data?.filter((list) => list.brandId === brand.id) ?? [];
   const navigate = useNavigate();
   const [name, setName] = useState('');
-  const [listIds, setListIds] = useState<string[]>([]);
-  const create = useAct((client, _: void) =>
-    client.createCampaign({ brandId: brand.id, name, listIds: listIds.map(Number) }),
-  );
+  const [audience, setAudience] = useState(NOBODY);
+  const create = useAct((client, _: void) => client.createCampaign({ brandId: brand.id, name, ...audience }));
   return (
     <Modal opened={opened} onClose={onClose} title="New campaign" closeButtonProps={{ 'aria-label': 'Close' }}>
       <form className="stack" onSubmit={(event) => { event.preventDefault(); create.mutate(undefined, { onSuccess: (campaign) => void navigate(`/campaigns/${campaign.id}`) }); }}>
         <TextInput label="Name" required value={name} onChange={(event) => setName(event.currentTarget.value)} data-autofocus />
-        <MultiSelect label="Lists taken in" data={lists.map((list) => ({ value: String(list.id), label: list.name }))} value={listIds} onChange={setListIds} />
+        <AudienceFields brandId={brand.id} audience={audience} change={setAudience} />
         <ProblemNote error={create.error} />
-        <button type="submit" className="main-button" disabled={listIds.length === 0 || name.trim() === '' || create.isPending}>Create the draft</button>
+        <button type="submit" className="main-button" disabled={audience.listIds.length + audience.segmentIds.length === 0 || name.trim() === '' || create.isPending}>Create the draft</button>
       </form>
     </Modal>
   ); // prettier-ignore

@@ -1,26 +1,21 @@
-import { Button, MultiSelect, Textarea, TextInput } from '@mantine/core';
+import { Button, Textarea, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import type { Campaign } from '../../../shared/api.ts';
-import { useLists } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';
 import { ProblemNote, Section } from '../../components/page.tsx';
+import { AudienceFields, type Audience } from './audience-fields.tsx';
 
 /** The draft's name, audience and message. What was typed is kept when the service refuses it. */
 export function Editor({ campaign, onDone }: { campaign: Campaign; onDone: () => void }) {
-  const lists = (useLists().data ?? [])
-    .filter((list) => list.brandId === campaign.brandId)
-    .map((list) => ({ value: String(list.id), label: list.name }));
   const [draft, setDraft] = useState({
     name: campaign.name,
     subject: campaign.subject,
     html: campaign.html,
     text: campaign.text,
   });
-  const [takenIn, setTakenIn] = useState(campaign.listIds.map(String));
-  const [leftOut, setLeftOut] = useState(campaign.leftOutListIds.map(String));
-  const save = useAct((client, _: void) =>
-    client.changeCampaign(campaign.id, { ...draft, listIds: takenIn.map(Number), leftOutListIds: leftOut.map(Number) }),
-  );
+  const { listIds, segmentIds, leftOutListIds, leftOutSegmentIds } = campaign;
+  const [audience, setAudience] = useState<Audience>({ listIds, segmentIds, leftOutListIds, leftOutSegmentIds });
+  const save = useAct((client, _: void) => client.changeCampaign(campaign.id, { ...draft, ...audience }));
   const set = (field: keyof typeof draft) => (event: { currentTarget: { value: string } }) => {
     const { value } = event.currentTarget;
     setDraft((was) => ({ ...was, [field]: value }));
@@ -31,8 +26,7 @@ export function Editor({ campaign, onDone }: { campaign: Campaign; onDone: () =>
         <form className="stack" style={{ maxWidth: 860 }} onSubmit={(event) => { event.preventDefault(); save.mutate(undefined, { onSuccess: onDone }); }}>
           <TextInput label="Name" required value={draft.name} onChange={set('name')} />
           <TextInput label="Subject" value={draft.subject} onChange={set('subject')} description='A merge field says what to write when it is empty: [[first_name else "stargazer"]]' />
-          <MultiSelect label="Lists taken in" data={lists} value={takenIn} onChange={setTakenIn} />
-          <MultiSelect label="Lists left out" data={lists} value={leftOut} onChange={setLeftOut} />
+          <AudienceFields brandId={campaign.brandId} audience={audience} change={setAudience} />
           <Textarea label="HTML body" value={draft.html} onChange={set('html')} autosize minRows={8} maxRows={20} styles={{ input: { fontFamily: 'var(--mantine-font-family-monospace)', fontSize: 13.5 } }} />
           <Textarea label="Plain-text body" description="Made from the HTML if it is left empty." value={draft.text} onChange={set('text')} autosize minRows={3} maxRows={12} />
           <ProblemNote error={save.error} />

@@ -2,7 +2,7 @@ import { Button, SegmentedControl } from '@mantine/core';
 import { useState } from 'react';
 import type { Campaign, Preflight } from '../../../shared/api.ts';
 import type { Reason } from '../../../shared/words.ts';
-import { useLists, usePreflight, usePreflightContacts, usePreview } from '../../api/queries.ts';
+import { useLists, useSegments, usePreflight, usePreflightContacts, usePreview } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
@@ -47,13 +47,16 @@ function Summary({ preflight }: { preflight: Preflight }) {
 function Audience({ campaign, preflight }: { campaign: Campaign; preflight: Preflight }) {
   const lists = useLists().data ?? [];
   const [open, toggle] = useOpenReason();
-  const named = (ids: number[]): string =>
-    ids.map((id) => lists.find((list) => list.id === id)?.name ?? '').join(' and ');
+  const segments = useSegments(campaign.brandId).data ?? [];
+  const named = (listIds: number[], segmentIds: number[]): string =>
+    [...listIds.map((id) => lists.find((list) => list.id === id)?.name), ...segmentIds.map((id) => `“${segments.find((one) => one.id === id)?.name ?? ''}”`)].join(' and '); // prettier-ignore
   return (
     <section className="section">
       <p className="second" style={{ marginBottom: 8 }}>
-        {count(preflight.audience)} in the audience: {named(campaign.listIds)}
-        {campaign.leftOutListIds.length > 0 ? `, without ${named(campaign.leftOutListIds)}` : ''}
+        {count(preflight.audience)} in the audience: {named(campaign.listIds, campaign.segmentIds)}
+        {campaign.leftOutListIds.length + campaign.leftOutSegmentIds.length > 0
+          ? `, without ${named(campaign.leftOutListIds, campaign.leftOutSegmentIds)}`
+          : ''}
       </p>
       <Steps preflight={preflight} open={open} onOpen={toggle} />
       {open ? <Held campaignId={campaign.id} reason={open} /> : null}

@@ -5,7 +5,7 @@ import { Link, useSearchParams } from 'react-router';
 import type { ContactQuery } from '../../../shared/api-permission.ts';
 import type { ContactListItem } from '../../../shared/api.ts';
 import { DELIVERABILITIES, STAGES } from '../../../shared/words.ts';
-import { useContacts, useLists } from '../../api/queries.ts';
+import { useContacts, useLists, useSegments } from '../../api/queries.ts';
 import { useBrand } from '../../brand.tsx';
 import { ReasonMark, Stage } from '../../components/marks.tsx';
 import { Await, Door, Finding, Section } from '../../components/page.tsx';
@@ -33,11 +33,14 @@ export default function Contacts() {
     stage: of('stage'),
     deliverability: of('deliverability'),
     tag: of('tag'),
+    where: of('where'),
   };
   const cursor = of('cursor');
   const limit = 25;
   const contacts = useContacts({ ...filter, cursor, limit });
-  const filtered = Boolean(filter.part ?? filter.listId ?? filter.stage ?? filter.deliverability ?? filter.tag);
+  const filtered = Boolean(
+    filter.part ?? filter.listId ?? filter.stage ?? filter.deliverability ?? filter.tag ?? filter.where,
+  );
   return (
     <>
       <Finding line={`Contacts, ${brand.name}`} headline={contacts.data ? `${plural(contacts.data.total, 'contact', 'contacts')} ${filtered ? (contacts.data.total === 1 ? 'matches' : 'match') : 'are known here'}` : 'Contacts'} />
@@ -82,7 +85,21 @@ function Find({ filter, set }: { filter: ContactQuery; set: Set }) {
         <Select aria-label="Deliverability" placeholder="any deliverability" clearable data={[...DELIVERABILITIES]} value={filter.deliverability ?? null} onChange={(value) => set('deliverability', value)} w={180} />
         <TextInput aria-label="Tag" placeholder="any tag" defaultValue={filter.tag} onKeyDown={(event) => event.key === 'Enter' && set('tag', event.currentTarget.value)} w={120} />
       </div>
+      <Where where={filter.where} set={set} />
     </Section>
+  ); // prettier-ignore
+}
+
+/** Whom a condition matches, or a segment: the same language as everywhere. */
+function Where({ where, set }: { where: string | undefined; set: Set }) {
+  const brand = useBrand();
+  const segments = useSegments(brand.id);
+  return (
+    <div className="row" style={{ marginTop: 8 }}>
+      <TextInput key={where} aria-label="Condition" placeholder="or whom a condition matches: clicked in the last 30 days" defaultValue={where} onKeyDown={(event) => event.key === 'Enter' && set('where', event.currentTarget.value)} flex={1} miw={240} maw={640} />
+      <Select aria-label="Segment" placeholder="or a segment" data={(segments.data ?? []).map(({ name }) => name)} value={null} onChange={(name) => name && set('where', `segment "${name}"`)} w={180} />
+      {where ? <Button component={Link} to={`/segments/new?condition=${encodeURIComponent(where)}`}>Open as a segment</Button> : null}
+    </div>
   ); // prettier-ignore
 }
 

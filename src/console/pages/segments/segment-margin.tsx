@@ -1,13 +1,13 @@
-import { Button, Textarea, TextInput } from '@mantine/core';
+import { Button, TagsInput, Textarea, TextInput } from '@mantine/core';
 import { useState } from 'react';
-import { useNavigate } from 'react-router';
+import { Link, useNavigate } from 'react-router';
 import { Refusal, refusalCode } from '../../../client/calls.ts';
 import type { Explained, SegmentDetail } from '../../../shared/api-segments.ts';
 import { client } from '../../api/client.ts';
 import { useExplained } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
-import { ProblemNote, Section } from '../../components/page.tsx';
+import { Door, ProblemNote, Section } from '../../components/page.tsx';
 import { moment } from '../../components/words.ts';
 
 /** Keeps the condition under a name, as a new segment or another version of one. */
@@ -16,9 +16,10 @@ export function KeepSegment({ segment, name: given, text }: { segment?: SegmentD
   const navigate = useNavigate();
   const [name, setName] = useState(given);
   const [reason, setReason] = useState('');
+  const [tags, setTags] = useState(segment?.tags ?? []);
   const keep = useAct(async () => {
-    const change = { name, condition: text, reason };
-    const kept = segment ? await client.changeSegment(segment.id, change) : await client.createSegment({ brandId: brand.id, name, condition: text, reason: reason || undefined }); // prettier-ignore
+    const change = { name, condition: text, tags, reason };
+    const kept = segment ? await client.changeSegment(segment.id, change) : await client.createSegment({ ...change, brandId: brand.id, reason: reason || undefined }); // prettier-ignore
     void navigate(`/segments/${kept.id}`, { replace: true });
   });
   const remove = useAct(async () => {
@@ -30,17 +31,30 @@ export function KeepSegment({ segment, name: given, text }: { segment?: SegmentD
     <Section head="Keep it">
       <div className="stack">
         <TextInput label="Name" value={name} onChange={(event) => setName(event.currentTarget.value)} />
+        <TagsInput label="Tags" description="Words to find it by; Enter after each." value={tags} onChange={setTags} />
         <Textarea label="Why" description="Kept with this version, with your name." value={reason} onChange={(event) => setReason(event.currentTarget.value)} autosize />
         <ProblemNote error={keep.error ?? remove.error} />
+        <button type="button" className="main-button" disabled={!ready || keep.isPending} onClick={() => keep.mutate(undefined)}>Keep the segment</button>
         <span className="row">
-          <Button disabled={!ready} loading={keep.isPending} onClick={() => keep.mutate(undefined)}>Keep</Button>
-          {segment ? <Button variant="subtle" loading={remove.isPending} onClick={() => remove.mutate(undefined)}>Delete</Button> : null}
+          {segment ? <Button component={Link} to={`/segments/new?name=${encodeURIComponent(`${segment.name}, a copy`)}&condition=${encodeURIComponent(text)}`}>Copy</Button> : null}
+          {segment ? <Button loading={remove.isPending} onClick={() => remove.mutate(undefined)}>Delete</Button> : null}
         </span>
-        {segment && segment.usedBy.length > 0 ? <p className="second">Used by {segment.usedBy.map((user) => user.name).join(', ')}.</p> : null}
+        {segment ? <UsedBy segment={segment} /> : null}
       </div>
     </Section>
   ); // prettier-ignore
 }
+
+function UsedBy({ segment: { usedBy, campaigns } }: { segment: SegmentDetail }) {
+  if (usedBy.length + campaigns.length === 0) return null;
+  return (
+    <p className="second">
+      Used by{' '}
+      {usedBy.map(({ id, name }) => <Door key={id} to={`/segments/${id}`}>{name} </Door>)}
+      {campaigns.map(({ id, name }) => <Door key={id} to={`/campaigns/${id}`}>{name} </Door>)}
+    </p>
+  );
+} // prettier-ignore
 
 /** Any one address, with the explanation in words. */
 export function TryAddress({ text }: { text: string }) {
@@ -49,7 +63,7 @@ export function TryAddress({ text }: { text: string }) {
   const [address, setAddress] = useState('');
   const explained = useExplained(brand.id, text, address);
   return (
-    <Section head="Try one address">
+    <Section head="Is a person in it?">
       <TextInput aria-label="Address to try" placeholder="an address, then Enter" value={typed} onChange={(event) => setTyped(event.currentTarget.value)} onKeyDown={(event) => event.key === 'Enter' && setAddress(typed.trim())} />
       {explained.error instanceof Refusal && refusalCode(explained.error.problem) === 'bad-condition' ? null : <ProblemNote error={explained.error} />}
       {explained.data ? <><p style={{ marginTop: 12 }}><strong>{explained.data.holds ? 'In' : 'Out'}</strong>: {explained.data.because}.</p><Why one={explained.data} /></> : null}

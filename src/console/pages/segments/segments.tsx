@@ -1,5 +1,5 @@
 import { Button } from '@mantine/core';
-import { Link } from 'react-router';
+import { Link, useSearchParams } from 'react-router';
 import { useReadyMade, useSegments } from '../../api/queries.ts';
 import { useBrand } from '../../brand.tsx';
 import { Await, Door, Finding, Leaf, Section } from '../../components/page.tsx';
@@ -8,6 +8,7 @@ import { moment, plural } from '../../components/words.ts';
 /** The named conditions of the brand, and those for the usual questions to begin with. */
 export default function Segments() {
   const brand = useBrand();
+  const tag = useSearchParams()[0].get('tag');
   return (
     <Await of={useSegments(brand.id)} rows={6}>
       {(segments) => (
@@ -16,15 +17,16 @@ export default function Segments() {
             Each is a condition, worked out afresh whenever it is used.
           </Finding>
           <Leaf margin={<ReadyMade />}>
-            <Section head="By name" beside={<Button component={Link} to="/segments/new">New segment</Button>}>
+            <Section head={tag ? `Tagged ${tag}` : 'By name'} beside={<Button component={Link} to="/segments/new">New segment</Button>}>
               {segments.length === 0 ? <p className="second">Begin with one of the usual questions, or write your own.</p> : (
                 <table className="rows folds">
-                  <thead><tr><th>Segment</th><th>Condition</th><th className="figure">Changed</th></tr></thead>
+                  <thead><tr><th>Segment</th><th>Condition</th><th>Tags</th><th className="figure">Changed</th></tr></thead>
                   <tbody>
-                    {segments.map((one) => (
+                    {segments.filter((one) => !tag || one.tags.includes(tag)).map((one) => (
                       <tr key={one.id}>
                         <td><Door to={`/segments/${one.id}`}>{one.name}</Door></td>
                         <td className="second">{one.condition}</td>
+                        <td className="second">{one.tags.map((word) => <Door key={word} to={word === tag ? '/segments' : `/segments?tag=${encodeURIComponent(word)}`}>{word}</Door>)}</td>
                         <td className="figure second">{moment(one.changedAt, brand.zone)}</td>
                       </tr>
                     ))}
