@@ -8,6 +8,7 @@ import { writeMessage, compileMessage, standardFields } from '../src/core/messag
 import { makeMimeBuilder } from '../src/service/relay/mime-skeleton.ts';
 import { addressOf, copyBare, importEnd, withClient } from './measuring.ts';
 import { measureCheck, measureLargeImport, measureReconcile } from './clean-contacts.ts';
+import { measureConditions } from './conditions.ts';
 import { measureTracking } from './tracking.ts';
 import { measureEvents, measureReading } from './what-comes-back.ts';
 import { seconds, startHelper, startService, type BenchService, type Measured } from './support.ts';
@@ -168,6 +169,7 @@ async function readyMade(html: string): Promise<Buffer> {
 
 async function main(): Promise<void> {
   mkdirSync(FOLDER, { recursive: true });
+  if (process.argv[2] === 'conditions') return print(await measureConditions(server));
   const file = writeCsv();
   const sink = await startHelper('sink.js', String(RELAY_PORT));
   let service: BenchService | undefined;
@@ -197,6 +199,7 @@ async function measureAll(service: BenchService, file: string): Promise<void> {
     ['check', () => measureCheck(service, BARE_PORT)],
     ['large-import', () => measureLargeImport(service, brand.id, FOLDER)],
     ['reconcile', () => measureReconcile(service)],
+    ['conditions', () => measureConditions(server)],
   ];
   const results: Measured[] = [];
   // Each part builds on the ones before it: naming one runs up to it.

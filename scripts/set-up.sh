@@ -21,6 +21,12 @@ need_package() {
   fi
 }
 
+# Only its programs are wanted: we run it on a queue of our own, and no mail server begins to listen by itself.
+need_postfix() {
+  [ -x /usr/sbin/postfix ] || echo 'postfix postfix/main_mailer_type select No configuration' | as_root debconf-set-selections 2>/dev/null || true
+  need_package /usr/sbin/postfix postfix
+}
+
 need_node() {
   command -v node >/dev/null 2>&1 || fail "Node.js 20 is missing. Install it and try again."
   [ "$(node -p 'Number(process.versions.node.split(".")[0]) >= 20')" = true ] || fail "Node.js 20 or newer is needed; this is $(node --version)."

@@ -11,6 +11,8 @@ export AVENDEL_SIMULATOR_PORT="${AVENDEL_SIMULATOR_PORT:-7426}"
 export AVENDEL_SIMULATOR_NAMES_PORT="${AVENDEL_SIMULATOR_NAMES_PORT:-7453}"
 # Whether a domain takes mail is asked of the simulated world.
 export AVENDEL_RESOLVER="${AVENDEL_RESOLVER:-127.0.0.1:$AVENDEL_SIMULATOR_NAMES_PORT}"
+# With AVENDEL_DEMO_MAIL_SERVER=postfix, Debian's mail server stands between: it takes the messages and reports what bounced.
+if [ "${AVENDEL_DEMO_MAIL_SERVER:-}" = postfix ]; then export AVENDEL_RELAY_URL="smtp://127.0.0.1:${AVENDEL_MAIL_SERVER_PORT:=7427}"; fi
 export AVENDEL_RELAY_URL="${AVENDEL_RELAY_URL:-smtp://127.0.0.1:$AVENDEL_SIMULATOR_PORT}"
 export AVENDEL_SERVICE="http://127.0.0.1:$AVENDEL_CONSOLE_PORT"
 export AVENDEL_LOG_LEVEL="${AVENDEL_LOG_LEVEL:-warn}"
@@ -19,11 +21,12 @@ export AVENDEL_ADMIN_EMAIL="${AVENDEL_ADMIN_EMAIL:-rosa.lindgard@larkfield.examp
 need_node
 mkdir -p "$STATE"
 chmod 755 "$STATE"
-SIMULATOR= SERVICE=
+SIMULATOR= SERVICE= MAIL_SERVER=
 stop_all() {
   trap '' INT TERM
   for pid in $SIMULATOR $SERVICE; do kill -TERM "$pid" 2>/dev/null || true; done
   for pid in $SIMULATOR $SERVICE; do wait "$pid" 2>/dev/null || true; done
+  if [ -n "$MAIL_SERVER" ]; then bash scripts/postfix.sh stop "$MAIL_SERVER"; fi
   stop_postgres
   say "Stopped."
 }
@@ -45,6 +48,12 @@ fi
 if [ ! -f "$STATE/demo-password" ]; then (umask 077; head -c 9 /dev/urandom | base64 | tr '/+' 'ab' >"$STATE/demo-password"); fi
 export AVENDEL_ADMIN_PASSWORD="${AVENDEL_ADMIN_PASSWORD:-$(cat "$STATE/demo-password")}"
 
+if [ "${AVENDEL_DEMO_MAIL_SERVER:-}" = postfix ]; then
+  need_postfix
+  MAIL_SERVER="$(mktemp -d /tmp/avendel-mta-XXXXXX)"
+  bash scripts/postfix.sh start "$MAIL_SERVER" "$AVENDEL_MAIL_SERVER_PORT" "$AVENDEL_SIMULATOR_PORT" "$AVENDEL_INTAKE_PORT" returns.larkfield.example returns.shop.larkfield.example
+fi
+
 # Children have a process group of their own: Ctrl-C reaches this script, which stops them in order.
 set -m
 node --enable-source-maps dist/service/main.js >"$STATE/service.log" 2>&1 &
@@ -57,7 +66,7 @@ done
 export AVENDEL_SIGN_IN_FILE="$STATE/sign-in.json"
 AVENDEL_PASSWORD="$AVENDEL_ADMIN_PASSWORD" node bin/avendel sign-in --email "$AVENDEL_ADMIN_EMAIL" >/dev/null
 : >"$STATE/simulator.log"
-AVENDEL_DEMO_FILES="$STATE/demo" AVENDEL_TOKEN="$(node -p "JSON.parse(require('fs').readFileSync('$AVENDEL_SIGN_IN_FILE')).token")" node --enable-source-maps dist/simulator/main.js --load >"$STATE/simulator.log" 2>&1 &
+AVENDEL_RELAY_URL="smtp://127.0.0.1:$AVENDEL_SIMULATOR_PORT" AVENDEL_DEMO_FILES="$STATE/demo" AVENDEL_TOKEN="$(node -p "JSON.parse(require('fs').readFileSync('$AVENDEL_SIGN_IN_FILE')).token")" node --enable-source-maps dist/simulator/main.js --load >"$STATE/simulator.log" 2>&1 &
 SIMULATOR=$!
 said=0
 for _ in $(seq 1 1500); do

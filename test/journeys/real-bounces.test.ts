@@ -1,5 +1,9 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { freePort, makeCampaign, makeList, startRealService, until, type Running } from '../support/service.ts';
+import { startOutsideWorld } from '../../src/simulator/outside/outside-world.ts';
+import { speakHttp } from '../../src/simulator/speak-http.ts';
+import { HISTORY_DAYS, makePeople } from '../../src/simulator/world/people.ts';
+import { loadWorld } from '../../src/simulator/world/load-world.ts';
 import { startPostfix } from '../support/postfix.ts';
 import { startSink } from '../support/sink.ts';
 
@@ -31,7 +35,7 @@ beforeAll(async () => {
     rcpt: (address) => (address.startsWith(LATER) ? later : of(REFUSALS)(address)),
     endOfData: of(AT_THE_END),
   });
-  postfix = await startPostfix({ port: service.relayPort, receiver, returns: service.intakePort, returnDomain: 'returns.larkfield.example' }); // prettier-ignore
+  postfix = await startPostfix({ port: service.relayPort, receiver, returns: service.intakePort, returnDomains: ['returns.larkfield.example'] }); // prettier-ignore
 });
 afterAll(async () => {
   await postfix.stop();
@@ -67,4 +71,39 @@ test('a campaign through a real mail server: its reports are read, the right peo
   const marked = (mark: string): string[] => marks.filter(([, one]) => one === mark).map(([name]) => name).sort(); // prettier-ignore
   expect({ dead: marked('undeliverable'), doubtful: marked('doubtful') }).toEqual({ dead: ['closed', 'gone', 'plain'], doubtful: ['full', 'unclear'] }); // prettier-ignore
   expect(sink.received.map(({ to }) => to.split('@')[0]).sort()).toEqual(FINE);
+});
+
+test('a campaign of the demo world through it: whoever is gone is marked, and nobody else', async () => {
+  const world = await startRealService();
+  const receiver = await freePort();
+  const people = makePeople(600);
+  const outside = await startOutsideWorld({ host: '127.0.0.1', port: receiver, intakeHost: '127.0.0.1', intakePort: world.intakePort, pace: 0.05, people, say: (text) => console.error(text) }); // prettier-ignore
+  const mta = await startPostfix({ port: world.relayPort, receiver, returns: world.intakePort, returnDomains: ['returns.larkfield.example', 'returns.shop.larkfield.example'] }); // prettier-ignore
+  try {
+    await loadWorld(speakHttp(world.console, world.token), new Date(), () => undefined, 600);
+    const { client } = world;
+    const brandId = (await client.brands())[0]!.id;
+    const undeliverable = async (): Promise<string[]> => (await client.contacts({ brandId, deliverability: 'undeliverable', limit: 500 })).items.map(({ address }) => address).sort(); // prettier-ignore
+    const before = await undeliverable();
+    const campaign = (await client.campaigns({ state: 'draft' })).items.find(
+      ({ name }) => name === 'The December sky',
+    )!;
+    const { willGet } = await client.preflight(campaign.id);
+    await client.startCampaign(campaign.id, willGet);
+    await until(async () => (await client.report(campaign.id)).state === 'finished');
+    const accepted = (await client.recipients(campaign.id, { state: 'accepted', limit: 500 })).items;
+    const all = [...accepted.map(({ address }) => address)];
+    const gone = new Set(people.filter(({ goneDay }) => goneDay !== null && goneDay <= HISTORY_DAYS + 40).map(({ address }) => address)); // prettier-ignore
+    const wanted = all.filter((address) => gone.has(address)).sort();
+    expect(wanted.length).toBeGreaterThan(2);
+    await until(async () => (await undeliverable()).length >= before.length + wanted.length);
+    await until(() => outside.pending() === 0);
+    expect((await undeliverable()).filter((address) => !before.includes(address))).toEqual(wanted);
+    const unread = (await client.returns({ state: 'unmatched' })).items;
+    expect(unread).toEqual([]);
+  } finally {
+    await mta.stop();
+    await outside.stop();
+    await world.stop();
+  }
 });

@@ -15,7 +15,16 @@ export interface PastCampaign {
 /** One event of the past, before it is given its campaign's number. */
 export interface PastEvent {
   kind:
-    'sent' | 'bounced' | 'opened' | 'clicked' | 'complained' | 'unsubscribed' | 'purchased' | 'replied' | 'confirmed';
+    | 'sent'
+    | 'bounced'
+    | 'opened'
+    | 'clicked'
+    | 'complained'
+    | 'unsubscribed'
+    | 'purchased'
+    | 'visited'
+    | 'replied'
+    | 'confirmed';
   person: Person;
   campaign: PastCampaign | null;
   list: ListKey;
@@ -170,14 +179,14 @@ function reads(
   const openedAfter = Math.round(3 * MINUTE + random.next() ** 3 * 40 * HOUR);
   const userAgent = random.chance(0.5) ? 'Mozilla/5.0 (Mobile) Mail' : 'Mozilla/5.0 (X11) Mail';
   const events = [event('opened', openedAfter, { userAgent })];
-  if (random.chance(person.curiosity))
-    events.push(
-      event('clicked', openedAfter + random.whole(8, 200) * 1000, {
-        link: random.whole(1, 3),
-        userAgent,
-        url: 'https://larkfield.example/read',
-      }),
-    );
+  if (random.chance(person.curiosity)) {
+    const clickedAfter = openedAfter + random.whole(8, 200) * 1000;
+    const link = random.whole(1, 3);
+    events.push(event('clicked', clickedAfter, { link, userAgent, url: 'https://larkfield.example/read' }));
+    if (link < 3) events.push(event('visited', clickedAfter + 9000, { what: 'https://larkfield.example/read' }));
+    if (campaign.list === 'evenings' && person.buys && link === 1)
+      events.push(event('purchased', clickedAfter + 4 * MINUTE, { what: 'Open evening, two seats' }));
+  }
   if (campaign.list === 'shop' && person.buys && random.chance(0.15))
     events.push(event('purchased', openedAfter + 12 * MINUTE, { what: 'Planisphere, northern sky' }));
   if (random.chance(0.0015)) events.push(event('replied', openedAfter + 30 * MINUTE, { way: 'mail' }));

@@ -32,7 +32,7 @@ export async function loadWorld(api: Api, now: Date, say: (text: string) => void
   await sendHistory(world, people, calendar, campaigns, say);
   await keepEntries(world, people);
   await applyRules(api);
-  await draftCampaign(world);
+  await draftCampaigns(world, await keepSegments(world));
   await signPeopleUp(world, people);
 }
 
@@ -230,7 +230,34 @@ async function applyRules(api: Api): Promise<void> {
   }
 }
 
-async function draftCampaign({ api, lists }: World): Promise<void> {
+/** Questions that the observatory asks again and again. */
+const SEGMENTS = [
+  ['Readers of 30 days', 'on list "Night Digest" and (read in the last 30 days or joined in the last 30 days)', 'reading'],
+  ['Silent though written to', 'silent for 90 days with at least 8 messages', 'hygiene'],
+  ['Read by machines', 'clicked by machines at least 3 times and never clicked', 'hygiene'],
+  ['Came to an evening', 'purchased what containing "evening" in the last 12 months', 'evenings'],
+  ['Digest readers who are not members', 'on list "Night Digest" and (clicked in the last 90 days or purchased in the last 12 months or (opened in the last 60 days and sent at least 6 times in the last 60 days)) and not (on list "Members’ Letter" or sent in the last 3 days)', 'reading'],
+] as const; // prettier-ignore
+
+async function keepSegments({ api, lists }: World): Promise<number[]> {
+  const ids: number[] = [];
+  for (const [name, condition, tag] of SEGMENTS)
+    ids.push((await api.post<{ id: number }>('/segments', { brandId: lists.digest.brandId, name, condition, tags: [tag] })).id); // prettier-ignore
+  await api.post(`/segments/${ids[0]!}/snapshots`, { name: 'Readers, at the beginning' });
+  return ids;
+}
+
+async function draftCampaigns({ api, lists }: World, segments: number[]): Promise<void> {
+  const [readers, ...others] = segments;
+  await api.post<Campaign>('/campaigns', {
+    brandId: lists.digest.brandId,
+    name: 'Winter programme',
+    subject: 'What the dome shows this winter',
+    html: DECEMBER_SKY,
+    segmentIds: [readers],
+    leftOutSegmentIds: others.slice(0, 3),
+  });
+
   await api.post<Campaign>('/campaigns', {
     brandId: lists.digest.brandId,
     name: 'The December sky',

@@ -1,0 +1,97 @@
+import { readFileSync } from 'node:fs';
+import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import { chromium, type Browser, type Page } from 'playwright-core';
+import { EMAIL, makeList, PASSWORD, startRealService, until, type Running } from '../support/service.ts';
+
+const ARGS = JSON.parse(readFileSync('scripts/chromium-arguments.json', 'utf8')) as string[];
+let service: Running;
+let browser: Browser;
+let page: Page;
+let listId: number;
+let brandId: number;
+
+beforeAll(async () => {
+  service = await startRealService();
+  const list = await makeList(service.client, Array.from({ length: 30 }, (_, index) => `reader${index}@${index % 3 ? 'lanternpost' : 'quillmail'}.example`)); // prettier-ignore
+  ({ id: listId, brandId } = list);
+  await service.client.applyAct({ act: 'tag', tag: 'board', addresses: Array.from({ length: 12 }, (_, index) => `reader${index}@${index % 3 ? 'lanternpost' : 'quillmail'}.example`), expect: 12, reason: 'a test' }); // prettier-ignore
+  browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ARGS });
+  page = await browser.newPage({ viewport: { width: 1280, height: 900 }, reducedMotion: 'reduce' });
+  await page.goto(service.console);
+  await page.getByLabel('Address').fill(EMAIL);
+  await page.getByRole('textbox', { name: 'Password' }).fill(PASSWORD);
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await page.getByRole('navigation', { name: 'Places' }).waitFor();
+});
+afterAll(async () => {
+  await browser.close();
+  await service.stop();
+});
+
+const headline = (text: string): Promise<void> => page.getByRole('heading', { level: 1, name: text }).waitFor();
+const asText = () => page.getByRole('textbox', { name: 'Condition' });
+
+test('a condition is built with the keyboard alone, counted as it grows, kept, changed as text, frozen and compared', async () => {
+  await page.goto(`${service.console}/segments/new`);
+  // The first part waits to be written.
+  const part = page.getByRole('combobox', { name: 'A part, in words' });
+  await part.focus();
+  await page.keyboard.type('tagged "bo');
+  await page.getByRole('option', { name: 'tagged "board"' }).waitFor();
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.press('Enter');
+  await headline('12 of 30 match');
+  await page.getByRole('button', { name: 'Add a group' }).focus();
+  await page.keyboard.press('Enter');
+  await page.keyboard.type('domain is "quillmail.example"');
+  await part.first().focus();
+  await page.keyboard.type('domain is "nowhere.example"');
+  await page.keyboard.press('Tab');
+  await headline('4 of 30 match');
+  await expect(asText().inputValue()).resolves.toMatch(/^tagged "board"\nand \(domain is .*\nor domain is .*\)$/);
+  const group = page.getByRole('group', { name: 'any of these' });
+  await group.getByRole('combobox').first().selectOption('none');
+  await headline('8 of 30 match');
+  // What a part alone matches is a door to those contacts.
+  await expect(page.getByRole('link', { name: '12 match “tagged "board"”' }).getAttribute('href')).resolves.toBe(`/contacts?where=${encodeURIComponent('tagged "board"')}`); // prettier-ignore
+  await page.getByLabel('Name', { exact: true }).fill('Of the board');
+  await page.getByRole('button', { name: 'Keep the segment' }).click();
+  await page.getByText('Segment “Of the board”').waitFor();
+
+  // The text leads, and the rows follow it; a slip is shown at its place, and what was typed stays.
+  await asText().fill('tagged "board" and joined in the lst 30 days');
+  await page.getByText('Did you mean “last”?').waitFor();
+  await asText().fill('tagged "board"');
+  await headline('12 of 30 match');
+  await page.getByRole('button', { name: 'Remove “tagged "board"”' }).waitFor();
+  await page.getByRole('button', { name: /^Freeze a snapshot/ }).click();
+  await page.getByRole('complementary').getByRole('link', { name: '8', exact: true }).waitFor();
+  await page.getByLabel('Why').fill('the shop joins them');
+  await page.getByRole('button', { name: 'Keep the segment' }).click();
+  await page.getByText('the shop joins them').waitFor();
+  await page.getByRole('complementary').getByRole('link', { name: '8', exact: true }).click();
+  await headline('4 came in and 0 left since then');
+  await page.getByRole('cell', { name: 'reader0@quillmail.example' }).waitFor();
+}); // prettier-ignore
+
+test('a campaign takes the segment in and leaves another out; contacts are found by a condition', async () => {
+  const [board] = await service.client.segments(brandId);
+  const quill = await service.client.createSegment({ brandId, name: 'At quillmail', condition: 'domain is "quillmail.example"' }); // prettier-ignore
+  const campaign = await service.client.createCampaign({ brandId, name: 'To the board', subject: 's', html: '<p>x</p>', listIds: [listId] }); // prettier-ignore
+  await page.goto(`${service.console}/campaigns/${campaign.id}`);
+  await page.getByRole('button', { name: 'Edit', exact: false }).first().click();
+  await page.getByRole('combobox', { name: 'Taken in' }).click({ force: true });
+  await page.getByRole('option', { name: 'Of the board' }).click();
+  await page.keyboard.press('Escape');
+  await page.getByRole('combobox', { name: 'Left out' }).click({ force: true });
+  await page.getByRole('option', { name: 'At quillmail' }).click();
+  await page.keyboard.press('Escape');
+  await page.getByRole('button', { name: 'Save the draft' }).click();
+  await until(async () => (await service.client.campaign(campaign.id)).leftOutSegmentIds.length === 1);
+  expect(await service.client.campaign(campaign.id)).toMatchObject({ segmentIds: [board!.id], leftOutSegmentIds: [quill.id] }); // prettier-ignore
+  await headline('20 of 30 will get this');
+  await page.goto(`${service.console}/contacts`);
+  await page.getByRole('textbox', { name: 'Condition' }).fill('segment "Of the board" and not segment "At quillmail"');
+  await page.getByRole('textbox', { name: 'Condition' }).press('Enter');
+  await headline('8 contacts match');
+});
