@@ -34,7 +34,7 @@ export function makeRuleCalls({ get, post, send }: Calls) {
     run: (id: number) => get<api.Run>(`/runs/${id}`),
     journalContacts: (id: number, options: PageOptions = {}) =>
       get<api.Page<{ id: number; address: string; name: string | null }>>(`/journal/${id}/contacts`, { ...options }),
-    runJournal: (id: number, options: PageOptions = {}) =>
+    runJournal: (id: number, options: { where?: string; brandId?: number } & PageOptions = {}) =>
       get<api.Page<api.JournalItem>>(`/runs/${id}/journal`, { ...options }),
     undoRun: (id: number, reason: string) => post<api.UndoneRun>(`/runs/${id}/undo`, { reason }),
   };

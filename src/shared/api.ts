@@ -362,6 +362,8 @@ export interface SunsetRule {
   steps: { stage: 'fading' | 'dormant' | 'sunset'; days: number; messages: number }[];
   grace: { days: number; messages: number };
   engagingActs: ('opened' | 'clicked' | 'replied' | 'visited' | 'purchased' | 'confirmed')[];
+  /** A condition of the brand; whom it does not match stays new. */
+  covers?: string | null;
 }
 
 export interface BounceRule {

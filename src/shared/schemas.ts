@@ -227,6 +227,7 @@ export const priceLadder = Joi.object({
     .required(),
 });
 export const contactsQuery = Joi.object({ ...page, ...filter });
+export const runJournalQuery = Joi.object({ ...page, where: filter.where, brandId: id }).with('where', 'brandId');
 export const contactsExport = Joi.object({
   ...filter,
   format: Joi.string().valid('csv', 'jsonl').default('csv'),
@@ -449,6 +450,10 @@ export const sunsetRule = Joi.object({
     days: Joi.number().integer().min(0).max(3650).required(),
     messages: Joi.number().integer().min(0).max(1000).required(),
   }).required(),
+  covers: Joi.string()
+    .max(20_000)
+    .allow('', null)
+    .description('A condition of the brand; whom it does not match stays new'),
   engagingActs: Joi.array()
     .items(Joi.string().valid('opened', 'clicked', 'replied', 'visited', 'purchased', 'confirmed'))
     .unique()

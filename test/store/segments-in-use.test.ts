@@ -6,6 +6,11 @@ import { sendPass } from '../../src/operations/campaigns/send-campaign.ts';
 import { applyAct, previewAct } from '../../src/operations/contacts/act-on-contacts.ts';
 import { exportContacts } from '../../src/operations/contacts/export-contacts.ts';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
+import { DEFAULT_SUNSET_RULE } from '../../src/core/rules/sunset-ladder.ts';
+import { applySunsetRule, previewSunsetRule } from '../../src/operations/rules/sunset-rule.ts';
+import { overFilter } from '../../src/operations/segments/within-time.ts';
+import { listJournal } from '../../src/store/statements/journal.ts';
+import { findSunsetRule } from '../../src/store/statements/rules.ts';
 import { undoRun } from '../../src/operations/rules/undo-run.ts';
 import { compareConditions } from '../../src/operations/segments/compare-conditions.ts';
 import { countSegmentsDaily } from '../../src/operations/segments/count-daily.ts';
@@ -145,4 +150,35 @@ test('who may be mailed, mistyped domains and lists of any name are parts; match
   const [today] = await listCounts(deps.database, readers, 30);
   expect(today!.matching).toBeGreaterThanOrEqual(today!.mailable);
   expect(today!.mailable).toBeGreaterThan(5);
+});
+
+test('a ladder covers whom a condition matches: the others stay new and come off sunset; its circle is refused; a journal is read for some', async () => {
+  await deps.database.query(`UPDATE contact SET joined_at = $1`, [new Date(deps.now().getTime() - 400 * DAY)]);
+  const rule = { ...DEFAULT_SUNSET_RULE, steps: [{ stage: 'fading' as const, days: 20, messages: 1 }, { stage: 'dormant' as const, days: 30, messages: 2 }, { stage: 'sunset' as const, days: 35, messages: 3 }] }; // prettier-ignore
+  const apply = (covers: string | null) => applySunsetRule(deps, { brandId: world.brandId, rule: { ...rule, covers }, expected: null, reason: 'a test', actor, actorKind: 'person' }); // prettier-ignore
+  const sunset = async (): Promise<number> => (await previewCondition(deps, { brandId: world.brandId, condition: 'stage is sunset and suppressed on "Sunset"' })).matching; // prettier-ignore
+  await apply(null);
+  const all = await sunset();
+  expect(all).toBeGreaterThan(10);
+  await createSegment(deps, { brandId: world.brandId, name: 'Low numbers', condition: world.addresses.slice(0, 25).map((address) => `address is "${address}"`).join(' or '), actor }); // prettier-ignore
+  const { toSunset, moving } = await previewSunsetRule(deps, world.brandId, {
+    ...rule,
+    covers: 'not segment "Low numbers"',
+  });
+  expect({ toSunset, moving: moving > 0 }).toEqual({ toSunset: 0, moving: true });
+  const run = await apply('not segment "Low numbers"');
+  const left = await sunset();
+  expect(left).toBeLessThan(all);
+  expect((await previewCondition(deps, { brandId: world.brandId, condition: 'segment "Low numbers" and not stage is new' })).matching).toBe(0); // prettier-ignore
+  const [low] = await deps.database.query<{ id: number }[]>(`SELECT id FROM segment WHERE name = 'Low numbers'`);
+  await expect(removeSegment(deps, low!.id)).rejects.toThrow('the ladder of its brand');
+  await changeSegment(deps, low!.id, { name: 'The first', reason: 'a test', actor });
+  expect((await findSunsetRule(deps.database, world.brandId)).rule.covers).toBe('not segment "The first"');
+  await expect(previewSunsetRule(deps, world.brandId, { ...rule, covers: 'silent for 30 days' })).rejects.toThrow('cannot hang on stage'); // prettier-ignore
+  const journal = (condition: string | null) => overFilter(deps, where(condition ?? 'everyone'), (sql) => listJournal(sql, { runId: run.id, matching: true }, 1e12, 1000)); // prettier-ignore
+  const ofOne = await journal(`address is "${world.addresses[22]}"`);
+  expect(new Set(ofOne.map(({ address }) => address))).toEqual(new Set([world.addresses[22]]));
+  expect((await journal(null)).length).toBeGreaterThan(ofOne.length);
+  await undoRun(deps, run.id, 'a test', actor);
+  expect(await sunset()).toBe(all);
 });

@@ -1,6 +1,8 @@
 import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
 import type { BounceRule, Run, SunsetRule } from '../../shared/api.ts';
+import type { Client } from '../../client/client.ts';
+import { withCondition } from '../condition-problems.ts';
 import { UsageError } from '../usage-error.ts';
 import { brandNamed } from '../names.ts';
 import { count, printOne, tableText, type OutputOptions } from '../output.ts';
@@ -10,6 +12,7 @@ import { withOutput } from '../with-output.ts';
 interface RuleOptions extends OutputOptions {
   brand?: string;
   rule?: string;
+  covers?: string;
 }
 
 export function addCommands(group: Command): void {
@@ -19,10 +22,15 @@ export function addCommands(group: Command): void {
   withOutput(group.command('preview <rule>').description('who would change, how many, and a sample'))
     .option('--brand <brand>', 'brand of a sunset rule')
     .option('--rule <file>', 'JSON file with a changed rule to try')
+    .option(
+      '--covers <condition>',
+      'for a sunset rule: try it for those whom a condition matches; the others stay new; “everyone” for all',
+    )
     .action(previewRule);
   withOutput(group.command('apply <rule>').description('apply it to everybody, as a run'))
     .option('--brand <brand>', 'brand of a sunset rule')
     .option('--rule <file>', 'JSON file with a changed rule, to be saved and applied')
+    .option('--covers <condition>', 'for a sunset rule: whom it covers from now on')
     .requiredOption('--expect <number>', 'how many the preview said would change')
     .requiredOption('--reason <text>', 'why')
     .action(applyRule);
@@ -37,6 +45,19 @@ function readRule<T>(file: string | undefined): T | undefined {
   return file === undefined ? undefined : (JSON.parse(readFileSync(file, 'utf8')) as T);
 }
 
+/** The rule to try or to save: a file's, with the coverage that was given; nothing when neither was. */
+async function readSunsetRule(client: Client, brandId: number, options: RuleOptions): Promise<SunsetRule | undefined> {
+  const rule = readRule<SunsetRule>(options.rule);
+  if (options.covers === undefined) return rule;
+  return { ...(rule ?? (await client.sunsetRule(brandId)).rule), covers: options.covers };
+}
+
+async function applySunset(client: Client, expect: number, options: RuleOptions & { reason: string }): Promise<Run> {
+  const { id } = await brandNamed(client, options.brand);
+  const rule = await readSunsetRule(client, id, options);
+  return withCondition(options.covers ?? '', () => client.applySunset(id, expect, options.reason, rule));
+}
+
 async function showRule(which: string, options: RuleOptions): Promise<void> {
   assertRule(which);
   const client = connect();
@@ -49,6 +70,7 @@ async function showRule(which: string, options: RuleOptions): Promise<void> {
   const brand = await brandNamed(client, options.brand);
   printOne(await client.sunsetRule(brand.id), options, ({ rule }) => [
     `Ladder by silence, ${brand.name}`,
+    ...(rule.covers ? [`covers: ${rule.covers}`] : []),
     `new until ${rule.grace.days} days since joining and ${rule.grace.messages} messages`,
     ...rule.steps.map((step) => `${step.stage} from ${step.days} days of silence and ${step.messages} messages in it`),
     `Engaged again by: ${rule.engagingActs.join(', ')}, by a person`,
@@ -73,7 +95,7 @@ async function previewRule(which: string, options: RuleOptions): Promise<void> {
     ]); // prettier-ignore
   }
   const brand = await brandNamed(client, options.brand);
-  printOne(await client.previewSunset(brand.id, readRule<SunsetRule>(options.rule)), options, (preview) => [
+  printOne(await withCondition(options.covers ?? '', async () => client.previewSunset(brand.id, await readSunsetRule(client, brand.id, options))), options, (preview) => [
     `${brand.name}: ${count(preview.moving)} of ${count(preview.covered)} would move, ${count(preview.toSunset)} to sunset.`,
     tableText(preview.stages, [
       { head: 'Stage', cell: (row) => row.stage }, { head: 'Now', cell: (row) => row.now, right: true }, { head: 'Would be', cell: (row) => row.wouldBe, right: true },
@@ -92,12 +114,7 @@ async function applyRule(which: string, options: RuleOptions & { expect: string;
   const run: Run =
     which === 'bounce'
       ? await client.applyBounce(expect, options.reason, readRule<BounceRule>(options.rule))
-      : await client.applySunset(
-          (await brandNamed(client, options.brand)).id,
-          expect,
-          options.reason,
-          readRule<SunsetRule>(options.rule),
-        );
+      : await applySunset(client, expect, options);
   const counts = Object.entries(run.counts).map(([what, contacts]) => `${count(contacts)} ${what}`);
   printOne(run, options, () => [
     `Run ${run.id}: ${counts.join(', ') || 'nobody changed'}. Undo: avendel runs undo ${run.id} --reason "…"`,

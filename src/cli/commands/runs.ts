@@ -1,5 +1,7 @@
 import type { Command } from 'commander';
 import { count, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
+import { withCondition } from '../condition-problems.ts';
+import { brandNamed } from '../names.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
 
@@ -16,9 +18,14 @@ export function addCommands(group: Command): void {
     ], options, 'Nothing has run yet.'); // prettier-ignore
   });
   withOutput(group.command('show <number>').description('what a run changed'))
+    .option('--where <condition>', 'only of those whom a condition matches now')
+    .option('--brand <brand>', 'the brand for which the condition is asked')
     .option('--cursor <cursor>', 'go on where a page ended')
-    .action(async (id: string, options: OutputOptions & { cursor?: string }) => {
-      const page = await connect().runJournal(Number(id), { cursor: options.cursor });
+    .action(async (id: string, options: OutputOptions & { where?: string; brand?: string; cursor?: string }) => {
+      const client = connect();
+      const { where, cursor } = options;
+      const brandId = where === undefined ? undefined : (await brandNamed(client, options.brand)).id;
+      const page = await withCondition(where ?? '', () => client.runJournal(Number(id), { where, brandId, cursor }));
       printRows(page.items, [
       { head: 'Number', cell: (row) => row.id, right: true },
       { head: 'Contact', cell: (row) => (row.contacts === null ? row.address : `${count(row.contacts)} contacts`) },

@@ -25,6 +25,8 @@ export interface SunsetRule {
   /** The newcomer's grace: `new` until both have passed. */
   grace: { days: number; messages: number };
   engagingActs: EngagingAct[];
+  /** A condition of the brand; whom it does not match stays `new`. Without one everybody on its lists is covered. */
+  covers?: string | null;
 }
 
 /** What the ladder looks at, for one contact and brand. Instants are milliseconds since the epoch. */

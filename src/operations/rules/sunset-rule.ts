@@ -1,6 +1,8 @@
 import { reportLadderProblems, type SunsetRule } from '../../core/rules/sunset-ladder.ts';
 import { STAGES, type Stage } from '../../shared/words.ts';
-import { overWholeSet } from '../../store/database.ts';
+import { asks } from '../../core/conditions/check-names.ts';
+import { overWholeSet, type Sql } from '../../store/database.ts';
+import { keepMatching } from '../../store/statements/conditions.ts';
 import { finishRun, insertRun, type RunRow, findRun } from '../../store/statements/journal.ts';
 import { findSunsetRule, saveSunsetRule } from '../../store/statements/rules.ts';
 import { findBuiltInLists } from '../../store/statements/suppression.ts';
@@ -9,6 +11,7 @@ import {
   countSilence,
   countStages,
   sampleMoves,
+  type Covered,
   type SilenceBin,
   type StageCount,
   type StageMove,
@@ -16,6 +19,7 @@ import {
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { assertExpected, found, Problem } from '../problem.ts';
+import { checkCondition } from '../segments/condition-context.ts';
 
 export interface SunsetPreview {
   brandId: number;
@@ -40,10 +44,10 @@ export async function previewSunsetRule(deps: Deps, brandId: number, tried?: Sun
   const rule = tried ?? (await findSunsetRule(deps.database, brandId)).rule;
   assertLadder(rule);
   const now = deps.now();
-  const { counts, silence, sample } = await overWholeSet(deps.database, async (sql) => ({
-    counts: await countStages(sql, brandId, rule, now),
-    silence: await countSilence(sql, brandId, rule, now, edgesWith(rule)),
-    sample: await sampleMoves(sql, brandId, rule, now, SAMPLE),
+  const { counts, silence, sample } = await overCovered(deps, brandId, rule, async (sql, covered) => ({
+    counts: await countStages(sql, brandId, rule, now, covered),
+    silence: await countSilence(sql, brandId, rule, now, edgesWith(rule), covered),
+    sample: await sampleMoves(sql, brandId, rule, now, SAMPLE, covered),
   }));
   const sum = (test: (row: StageCount) => boolean): number =>
     counts.filter(test).reduce((total, row) => total + row.contacts, 0);
@@ -86,20 +90,38 @@ export async function applySunsetRule(deps: Deps, request: ApplyRequest): Promis
   const { brandId, expected, reason, actor, actorKind } = request;
   const preview = await previewSunsetRule(deps, brandId, request.rule);
   if (expected !== null) assertExpected(expected, preview.moving);
-  const runId = await overWholeSet(deps.database, async (sql) => {
+  const runId = await overCovered(deps, brandId, preview.rule, async (sql, covered) => {
     if (request.rule) await saveSunsetRule(sql, brandId, request.rule, actor);
     const id = await insertRun(sql, { kind: 'sunset rule', brandId, actor, reason });
     const sunsetListId = (await findBuiltInLists(sql)).get(`sunset ${brandId}`)!;
-    const moved = await applyStages(sql, brandId, preview.rule, deps.now(), null, sunsetListId, {
-      actorKind,
-      actor,
-      runId: id,
-    });
+    const act = { actorKind, actor, runId: id };
+    const moved = await applyStages(sql, brandId, preview.rule, deps.now(), null, sunsetListId, act, covered);
     await finishRun(sql, id, countsOf(moved));
     return id;
   });
   await callBackFromSends(deps, 'all');
   return found(await findRun(deps.database, runId), `run ${runId}`);
+}
+
+/** Parts that ask for what the ladder itself decides, or for whom it stops, would go round in a circle. */
+const OF_THE_LADDER = ['stage', 'silent', 'newcomer', 'mailable'] as const;
+
+/** Works over everybody, with those whom the rule covers worked out beforehand. @throws Problem bad-condition, invalid-input */
+async function overCovered<T>(
+  deps: Deps,
+  brandId: number,
+  rule: SunsetRule,
+  work: (sql: Sql, covered: Covered) => Promise<T>,
+): Promise<T> {
+  if (!rule.covers) return overWholeSet(deps.database, (sql) => work(sql, 'all'));
+  const { condition, context } = await checkCondition(deps, brandId, rule.covers);
+  const round = OF_THE_LADDER.find((kind) => asks(kind, condition, context.names.segments));
+  if (round)
+    throw new Problem('invalid-input', 'Whom the rule covers cannot hang on stage, silence, newcomers or who may be mailed: the rule decides those.', { field: 'rule.covers' }); // prettier-ignore
+  return overWholeSet(deps.database, async (sql) => {
+    await keepMatching(sql, 'matching', [condition], context);
+    return work(sql, 'matching');
+  });
 }
 
 function countsOf(moved: StageCount[]): Record<string, number> {

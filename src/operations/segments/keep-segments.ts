@@ -11,6 +11,8 @@ import {
   updateSegment,
   type SegmentRow,
 } from '../../store/statements/segments.ts';
+import type { SunsetRule } from '../../core/rules/sunset-ladder.ts';
+import { findSunsetRule, saveSunsetRule } from '../../store/statements/rules.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
 import { checkCondition } from './condition-context.ts';
@@ -38,7 +40,8 @@ export async function getSegment(deps: Deps, id: number): Promise<SegmentRow> {
 }
 
 /**
- * Changes a segment, as another version. A new name goes into the segments that use it, as versions of theirs.
+ * Changes a segment, as another version. A new name goes into the segments that use it, as versions of theirs, and into
+ * the ladder that covers it.
  * @throws Problem bad-condition, name-taken, not-found
  */
 export async function changeSegment(
@@ -51,9 +54,11 @@ export async function changeSegment(
   const { condition } = await checkCondition(deps, was.brandId, change.condition ?? was.condition, was.name);
   const by = { by: change.actor, reason: change.reason };
   const users = name === was.name ? [] : await findUsers(deps, was);
+  const rule = name === was.name ? undefined : await coveringRule(deps, was);
   await unlessTaken(name, () =>
     inTransaction(deps.database, async (sql) => {
       await updateSegment(sql, id, { name, description: change.description ?? was.description, tags: change.tags ?? was.tags, condition: formatCondition(condition), ...by }); // prettier-ignore
+      if (rule) await saveSunsetRule(sql, was.brandId, { ...rule, covers: renamed(rule.covers!, was.name, name) }, by.by); // prettier-ignore
       for (const user of users)
         await updateSegment(sql, user.id, { name: user.name, description: user.description, tags: user.tags, condition: renamed(user.condition, was.name, name), by: by.by, reason: `“${was.name}” is called “${name}” now` }); // prettier-ignore
     }),
@@ -61,10 +66,11 @@ export async function changeSegment(
   return getSegment(deps, id);
 }
 
-/** @throws Problem wrong-state when other segments or campaigns use it, not-found */
+/** @throws Problem wrong-state when other segments, campaigns or the ladder use it, not-found */
 export async function removeSegment(deps: Deps, id: number): Promise<void> {
   const segment = await getSegment(deps, id);
-  const users = [...(await findUsers(deps, segment)), ...(await listCampaignsWithSegment(deps.database, id))];
+  const rule = (await coveringRule(deps, segment)) ? [{ name: 'the ladder of its brand' }] : [];
+  const users = [...(await findUsers(deps, segment)), ...(await listCampaignsWithSegment(deps.database, id)), ...rule];
   if (users.length > 0) throw new Problem('wrong-state', `“${segment.name}” is used by ${users.map(({ name }) => `“${name}”`).join(', ')}. Change those first.`); // prettier-ignore
   await deleteSegment(deps.database, id);
 }
@@ -72,7 +78,17 @@ export async function removeSegment(deps: Deps, id: number): Promise<void> {
 /** Segments whose condition names this one. */
 export async function findUsers(deps: Deps, segment: SegmentRow): Promise<SegmentRow[]> {
   const all = await listSegments(deps.database, segment.brandId);
-  return all.filter(({ condition }) => [...partsOf(parseCondition(condition))].some((part) => part.kind === 'segment' && part.name === segment.name)); // prettier-ignore
+  return all.filter(({ condition }) => namesSegment(condition, segment.name));
+}
+
+/** The ladder of the brand, if whom it covers hangs on this segment. */
+async function coveringRule(deps: Deps, { brandId, name }: SegmentRow): Promise<SunsetRule | undefined> {
+  const { rule } = await findSunsetRule(deps.database, brandId);
+  return rule.covers && namesSegment(rule.covers, name) ? rule : undefined;
+}
+
+function namesSegment(text: string, name: string): boolean {
+  return [...partsOf(parseCondition(text))].some((part) => part.kind === 'segment' && part.name === name);
 }
 
 function renamed(text: string, from: string, to: string): string {

@@ -74,11 +74,12 @@ const JOURNAL_COLUMNS = `j.id::float8 AS id, j.at, j.run_id AS "runId", j.contac
 
 /**
  * Journal rows of one run or one contact or all, newest first, before number `before`. A contact's are found in two
- * indexes, those about them alone and those about a set with them in it.
+ * indexes, those about them alone and those about a set with them in it. With `matching` only rows that speak of somebody
+ * in the table of that name.
  */
 export async function listJournal(
   sql: Sql,
-  filter: { runId?: number; contactId?: number },
+  filter: { runId?: number; contactId?: number; matching?: boolean },
   before: number,
   limit: number,
 ): Promise<JournalRow[]> {
@@ -88,7 +89,7 @@ export async function listJournal(
       : `SELECT * FROM journal WHERE contact_id = $2::bigint UNION ALL SELECT * FROM journal WHERE contacts @> $2::bigint`;
   return sql.query(
     `SELECT ${JOURNAL_COLUMNS} FROM (${from}) j LEFT JOIN contact c ON c.id = coalesce(j.contact_id, $2::bigint)
-     WHERE ($1::int IS NULL OR j.run_id = $1) AND j.id < $3 ORDER BY j.id DESC LIMIT $4`,
+     WHERE ($1::int IS NULL OR j.run_id = $1) AND j.id < $3${filter.matching ? ` AND (j.contact_id IN (SELECT id FROM matching) OR EXISTS (SELECT FROM matching m WHERE j.contacts @> m.id))` : ''} ORDER BY j.id DESC LIMIT $4`,
     [filter.runId ?? null, filter.contactId ?? null, before, limit],
   );
 }

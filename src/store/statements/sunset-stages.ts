@@ -3,6 +3,9 @@ import type { Stage } from '../../shared/words.ts';
 import type { Sql } from '../database.ts';
 import type { Act } from './journal.ts';
 
+/** Whom a rule covers: all on the brand's lists, or those in the table `matching` of this transaction. */
+export type Covered = 'all' | 'matching';
+
 const LATEST_OF_ACT = {
   opened: 'a.last_opened_at',
   clicked: 'a.last_clicked_at',
@@ -15,9 +18,10 @@ const LATEST_OF_ACT = {
 /**
  * CTEs that end in `decided (contact_id, stage, silent_days, messages, current)` for the contacts that a brand's rule
  * covers ($1 brand, $2 contacts or null for all): the twin of core/rules/sunset-ladder on sets, held to it by a
- * differential test. Counts come from the ledger: messages accepted that did not bounce.
+ * differential test. Counts come from the ledger: messages accepted that did not bounce. Where the rule covers some
+ * (`covered`), they stand in the table `matching`, and all others are `new`.
  */
-export function decidedCtes(rule: SunsetRule): string {
+export function decidedCtes(rule: SunsetRule, covered: Covered = 'all'): string {
   const engaged = rule.engagingActs.map((act) => LATEST_OF_ACT[act]).join(', ');
   const steps = [...rule.steps]
     .reverse()
@@ -48,7 +52,7 @@ export function decidedCtes(rule: SunsetRule): string {
     FROM silence s LEFT JOIN reached m USING (contact_id)),
   decided AS (
     SELECT m.contact_id, m.silent_days, m.messages, cs.stage AS current, cs.since,
-      CASE WHEN joined_days < ${Number(rule.grace.days)} OR ever < ${Number(rule.grace.messages)} THEN 'new' ${steps.join(' ')} ELSE 'engaged' END AS stage
+      CASE WHEN ${covered === 'all' ? '' : 'm.contact_id NOT IN (SELECT id FROM matching) OR '}joined_days < ${Number(rule.grace.days)} OR ever < ${Number(rule.grace.messages)} THEN 'new' ${steps.join(' ')} ELSE 'engaged' END AS stage
     FROM measured m LEFT JOIN contact_stage cs ON cs.contact_id = m.contact_id AND cs.brand_id = $1::int)`;
 }
 
@@ -59,9 +63,15 @@ export interface StageCount {
 }
 
 /** How many stand where now, and where the rule would put them. Nothing is written. */
-export async function countStages(sql: Sql, brandId: number, rule: SunsetRule, now: Date): Promise<StageCount[]> {
+export async function countStages(
+  sql: Sql,
+  brandId: number,
+  rule: SunsetRule,
+  now: Date,
+  covered: Covered,
+): Promise<StageCount[]> {
   return sql.query(
-    `WITH ${decidedCtes(rule)} SELECT coalesce(current, 'new') AS "from", stage AS "to", count(*)::int AS contacts FROM decided GROUP BY 1, 2 ORDER BY 1, 2`,
+    `WITH ${decidedCtes(rule, covered)} SELECT coalesce(current, 'new') AS "from", stage AS "to", count(*)::int AS contacts FROM decided GROUP BY 1, 2 ORDER BY 1, 2`,
     [brandId, null, now],
   );
 }
@@ -83,9 +93,10 @@ export async function sampleMoves(
   rule: SunsetRule,
   now: Date,
   limit: number,
+  covered: Covered,
 ): Promise<StageMove[]> {
   return sql.query(
-    `WITH ${decidedCtes(rule)}
+    `WITH ${decidedCtes(rule, covered)}
      SELECT d.contact_id::float8 AS "contactId", c.address, c.name, coalesce(d.current, 'new') AS "from", d.stage AS "to", d.silent_days AS "silentDays", d.messages
      FROM decided d JOIN contact c ON c.id = d.contact_id WHERE d.stage <> coalesce(d.current, 'new')
      ORDER BY d.stage = 'sunset' DESC, d.silent_days DESC, d.contact_id LIMIT $4`,
@@ -107,12 +118,13 @@ export async function countSilence(
   rule: SunsetRule,
   now: Date,
   edges: number[],
+  covered: Covered,
 ): Promise<SilenceBin[]> {
   const byDays = [...rule.steps]
     .reverse()
     .map((step) => `WHEN silent_days >= ${Number(step.days)} THEN '${step.stage}'`);
   return sql.query(
-    `WITH ${decidedCtes(rule)},
+    `WITH ${decidedCtes(rule, covered)},
      placed AS (
        SELECT width_bucket(silent_days, $4::int[]) AS bin, stage = (CASE ${byDays.join(' ')} ELSE 'engaged' END) AS full_measure
        FROM decided WHERE stage <> 'new')
@@ -154,9 +166,10 @@ export async function applyStages(
   contactIds: number[] | null,
   sunsetListId: number,
   act: Act,
+  covered: Covered = 'all',
 ): Promise<StageCount[]> {
   const counts: (StageCount & { overtaken: boolean })[] = await sql.query(
-    `WITH ${decidedCtes(rule)},
+    `WITH ${decidedCtes(rule, covered)},
      decision AS (
        SELECT d.*, coalesce(d.current, 'new') AS "from", c.address,
          jsonb_build_object('rule', 'sunset', 'silentDays', d.silent_days, 'messages', d.messages, 'from', coalesce(d.current, 'new')) AS cause

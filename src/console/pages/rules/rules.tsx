@@ -1,4 +1,4 @@
-import { Button, NumberInput } from '@mantine/core';
+import { Button, NumberInput, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import type { BouncePreview, SunsetPreview, SunsetRule } from '../../../shared/api.ts';
 import { client } from '../../api/client.ts';
@@ -47,6 +47,7 @@ function Ladder({ saved }: { saved: SunsetRule }) {
               <Silence bins={found.silence} rule={rule} saved={saved} onMove={(stage, days) => move(stage, { days })} />
             </Section>
             <Table found={found} rule={rule} saved={saved} move={move} setGrace={(grace) => setRule({ ...rule, grace })} />
+            <Coverage rule={rule} saved={saved} set={(covers) => setRule({ ...rule, covers })} />
             <BounceRule />
           </Leaf>
         </>
@@ -54,6 +55,30 @@ function Ladder({ saved }: { saved: SunsetRule }) {
     </Await>
   ); // prettier-ignore
 }
+
+/** A value that was changed and not applied. */
+const CHANGED = { borderColor: 'var(--av-act)', borderWidth: 2, fontWeight: 600 };
+
+/** Whom the ladder covers; taken on Enter or on leaving the field, so that half a condition is not asked about. */
+function Coverage({ rule, saved, set }: { rule: SunsetRule; saved: SunsetRule; set: (covers: string | null) => void }) {
+  const now = rule.covers ?? '';
+  const [text, setText] = useState(now);
+  const take = (): void => (text.trim() === now ? undefined : set(text.trim() === '' ? null : text.trim()));
+  return (
+    <Section head="Whom it covers">
+      <TextInput
+        aria-label="Condition of whom the ladder covers"
+        placeholder="everybody on the brand’s lists; or a condition: not purchased in the last 12 months"
+        description="Whoever the condition does not match stays new, and no stage stops them."
+        styles={now === (saved.covers ?? '') ? {} : { input: CHANGED }}
+        value={text}
+        onChange={(event) => setText(event.currentTarget.value)}
+        onBlur={take}
+        onKeyDown={(event) => event.key === 'Enter' && take()}
+      />
+    </Section>
+  );
+} // prettier-ignore
 
 interface TableProps {
   found: SunsetPreview;
@@ -88,7 +113,7 @@ function Field({
       styles={{
         input: {
           textAlign: 'right',
-          ...(moved ? { borderColor: 'var(--av-act)', borderWidth: 2, fontWeight: 600 } : {}),
+          ...(moved ? CHANGED : {}),
         },
       }}
     />

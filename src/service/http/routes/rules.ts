@@ -4,6 +4,7 @@ import { applyBounceRule, previewBounceRule } from '../../../operations/rules/bo
 import { applySunsetRule, previewSunsetRule } from '../../../operations/rules/sunset-rule.ts';
 import { undoRun } from '../../../operations/rules/undo-run.ts';
 import { found } from '../../../operations/problem.ts';
+import { overFilter } from '../../../operations/segments/within-time.ts';
 import * as schema from '../../../shared/schemas.ts';
 import { findRun, listJournal, listRuns, listSetContacts } from '../../../store/statements/journal.ts';
 import { findSunsetRule, findVersionedBounceRule } from '../../../store/statements/rules.ts';
@@ -50,11 +51,11 @@ export const ruleRoutes: Route[] = [
       return found(await findRun(deps.database, params.id), `run ${params.id}`);
     },
   }),
-  route<WithId, PageQuery>({
-    method: 'get', path: '/runs/:id/journal', summary: 'What a run changed', params: schema.idParams, query: schema.pageQuery,
-    async handle({ deps, params, query }) {
-      return pageOf(await listJournal(deps.database, { runId: params.id }, readCursor(query.cursor, NEWEST), query.limit + 1), query.limit, (row) => row.id);
-    },
+  route<WithId, PageQuery & { where?: string; brandId?: number }>({
+    method: 'get', path: '/runs/:id/journal', summary: 'What a run changed, of all or of those whom a condition matches now', params: schema.idParams, query: schema.runJournalQuery,
+    handle: ({ deps, params, query: { where, brandId, cursor, limit } }) =>
+      overFilter(deps, { where: where ?? null, brandId: brandId ?? 0 }, async (sql) =>
+        pageOf(await listJournal(sql, { runId: params.id, matching: where !== undefined }, readCursor(cursor, NEWEST), limit + 1), limit, (row) => row.id)),
   }),
   route<WithId, PageQuery>({
     method: 'get', path: '/journal/:id/contacts', summary: 'The contacts that one journal row speaks of as a set', params: schema.contactParams, query: schema.pageQuery,
