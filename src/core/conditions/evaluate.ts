@@ -1,4 +1,12 @@
-import type { Actor, Deliverability, EventKind, OutsideVerdict, Stage, SubscriptionState } from '../../shared/words.ts';
+import type {
+  Actor,
+  Deliverability,
+  EventKind,
+  OutsideVerdict,
+  Reason,
+  Stage,
+  SubscriptionState,
+} from '../../shared/words.ts';
 import { boundsOf, type Bounds } from './bounds.ts';
 import { line } from './format-condition.ts';
 import { KINDS_OF_ACT, type ConditionContext } from './sql.ts';
@@ -25,8 +33,8 @@ export interface ContactFacts {
   joinedAt: number;
   archived: boolean;
   automated: boolean;
-  /** Of the brand; null where it was not asked for. */
-  mailable: boolean | null;
+  /** Why marketing of the brand may not reach them now; null where it may, or was not asked for. */
+  heldBack: Reason | null;
   /** Numbers of the snapshots that they are in. */
   snapshots: number[];
   deliverability: Deliverability;
@@ -77,7 +85,10 @@ export function evaluate(condition: Condition, facts: ContactFacts, context: Con
     case 'automated':
       return say(facts.automated, facts.automated ? 'looks automated' : 'is not taken for automated');
     case 'mailable':
-      return say(facts.mailable === true, facts.mailable ? 'may be mailed now' : 'may not be mailed now');
+      return say(
+        facts.heldBack === null,
+        facts.heldBack === null ? 'may be mailed now' : `may not be mailed now: ${facts.heldBack}`,
+      );
     case 'look-alike': {
       const domain = facts.address.slice(facts.address.lastIndexOf('@') + 1);
       const holds = context.names.lookAlikeDomains.includes(domain);

@@ -1,5 +1,5 @@
 import { line } from './format-condition.ts';
-import { ConditionWriter, type ConditionContext } from './sql.ts';
+import { ConditionWriter, type ConditionContext, type Needs } from './sql.ts';
 import type { Condition } from './tree.ts';
 
 /** One line of a condition's preview: a part, or the chain that holds the parts below it. */
@@ -19,8 +19,7 @@ export interface PreviewSql {
   /** The whole condition over `b`. */
   whole: string;
   parameters: unknown[];
-  needsSilence: boolean;
-  needsMailable: boolean;
+  needs: Needs;
 }
 
 /** SQL that counts every line of a condition in one pass: how many it alone matches, and how many are left behind it. */
@@ -53,7 +52,7 @@ export function previewSql(condition: Condition, context: ConditionContext, firs
   };
   const whole = add(condition, 0, null, '');
   const counts = [...alone, ...after].map((test) => `count(*) FILTER (WHERE ${test})::int`).join(', ');
-  return { lines, leaves: leaves.map((leaf, index) => `${leaf} AS p${index}`).join(', '), counts, whole, parameters: writer.parameters, needsSilence: writer.needsSilence, needsMailable: writer.needsMailable }; // prettier-ignore
+  return { lines, leaves: leaves.map((leaf, index) => `coalesce(${leaf}, false) AS p${index}`).join(', '), counts, whole, parameters: writer.parameters, needs: writer.needs }; // prettier-ignore
 }
 
 function headOf(condition: Condition): string {

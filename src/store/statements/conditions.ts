@@ -1,21 +1,20 @@
 import type { ContactFacts, EventFact } from '../../core/conditions/evaluate.ts';
 import { previewSql, type PreviewLine } from '../../core/conditions/preview-sql.ts';
-import { conditionSql, type ConditionContext } from '../../core/conditions/sql.ts';
+import { conditionSql, type ConditionContext, type Needs } from '../../core/conditions/sql.ts';
 import type { Condition } from '../../core/conditions/tree.ts';
 import type { Sql } from '../database.ts';
-import type { Stage } from '../../shared/words.ts';
+import type { Reason, Stage } from '../../shared/words.ts';
 import { baseAddressSql, DECIDING_SQL, findWhatApplies, judgeAudienceCtes, JUDGE_PICKED_CTES, messageParameters, type JudgedMessage } from './eligibility.ts'; // prettier-ignore
 import { decidedCtes, findDecidedStage } from './sunset-stages.ts';
 
 /** Parameters that the CTE of silence takes; those of a condition come behind them. */
 const SILENCE = 3;
-/** Erased contacts have nothing left to ask for. */
-const PEOPLE = `contact c WHERE c.erased_at IS NULL`;
+/** Erased contacts have nothing left to ask for. The brand is $1 wherever a condition stands. */
+const people = ({ needs }: Written): string => `contact c${needs.activity ? ' LEFT JOIN activity a ON a.contact_id = c.id AND a.brand_id = $1::int' : ''}${needs.stage ? ' LEFT JOIN contact_stage g ON g.contact_id = c.id AND g.brand_id = $1::int' : ''} WHERE c.erased_at IS NULL`; // prettier-ignore
 
 interface Written {
   parameters: unknown[];
-  needsSilence: boolean;
-  needsMailable: boolean;
+  needs: Needs;
 }
 
 /**
@@ -24,12 +23,12 @@ interface Written {
  */
 async function before(
   sql: Sql,
-  { parameters, needsSilence, needsMailable }: Written,
+  { parameters, needs }: Written,
   context: ConditionContext,
   among: number[] | null = null,
 ): Promise<{ ctes: string; all: unknown[] }> {
-  if (needsMailable) await keepMailable(sql, context, among);
-  const silence = needsSilence ? `, ${decidedCtes(context.rule)}` : '';
+  if (needs.mailable) await keepMailable(sql, context, among);
+  const silence = needs.silence ? `, ${decidedCtes(context.rule)}` : '';
   return {
     ctes: `WITH given AS (SELECT $1::int, $2::bigint[], $3::timestamptz)${silence}`,
     all: [context.brandId, among, new Date(context.now), ...parameters],
@@ -66,7 +65,7 @@ export async function countMatching(sql: Sql, condition: Condition, context: Con
   const written = conditionSql(condition, context, SILENCE + 1);
   const { ctes, all } = await before(sql, written, context);
   const [row]: { n: number }[] = await sql.query(
-    `${ctes} SELECT count(*)::int AS n FROM ${PEOPLE} AND ${written.text}`,
+    `${ctes} SELECT count(*)::int AS n FROM ${people(written)} AND ${written.text}`,
     all,
   );
   return row!.n;
@@ -85,7 +84,7 @@ export async function keepMatching(
   const written = conditionSql({ kind: 'or', parts: conditions }, context, SILENCE + 1);
   const { ctes, all } = await before(sql, written, context);
   await sql.query(
-    `CREATE TEMP TABLE ${table} ON COMMIT DROP AS ${ctes} SELECT c.id FROM ${PEOPLE} AND ${written.text}`,
+    `CREATE TEMP TABLE ${table} ON COMMIT DROP AS ${ctes} SELECT c.id FROM ${people(written)} AND ${written.text}`,
     all,
   );
   await sql.query(`ANALYZE ${table}`);
@@ -101,7 +100,7 @@ export async function findMatchingAmong(
   const written = conditionSql({ kind: 'or', parts: conditions }, context, SILENCE + 1, '$2::bigint[]');
   const { ctes, all } = await before(sql, written, context, contactIds);
   const rows: { id: number }[] = await sql.query(
-    `${ctes} SELECT c.id::float8 AS id FROM ${PEOPLE} AND c.id = ANY($2::bigint[]) AND ${written.text}`,
+    `${ctes} SELECT c.id::float8 AS id FROM ${people(written)} AND c.id = ANY($2::bigint[]) AND ${written.text}`,
     all,
   );
   return rows.map((row) => row.id);
@@ -124,7 +123,7 @@ export async function countLines(
   const { ctes, all } = await before(sql, written, context);
   const [row]: { counts: number[]; contacts: number }[] = await sql.query(
     `${ctes} SELECT ARRAY[${written.counts}] AS counts, count(*)::int AS contacts
-     FROM (SELECT ${written.leaves} FROM ${PEOPLE} OFFSET 0) b`,
+     FROM (SELECT ${written.leaves} FROM ${people(written)} OFFSET 0) b`,
     all,
   );
   const { counts, contacts } = row!;
@@ -149,7 +148,7 @@ export async function sampleMatching(
   const { ctes, all } = await before(sql, written, context);
   const [brand, none, now, ...own] = all;
   return sql.query(
-    `${ctes} SELECT c.id::float8 AS id, c.address, c.name FROM ${PEOPLE} AND ${written.text} ORDER BY hashint8(c.id), c.id LIMIT $4`,
+    `${ctes} SELECT c.id::float8 AS id, c.address, c.name FROM ${people(written)} AND ${written.text} ORDER BY hashint8(c.id), c.id LIMIT $4`,
     [brand, none, now, limit, ...own],
   );
 }
@@ -186,7 +185,7 @@ export async function findContactFacts(
   context: ConditionContext,
   asksMailable = false,
 ): Promise<ContactFacts | undefined> {
-  const rows: (Omit<ContactFacts, 'silence' | 'mailable' | 'events'> & { events: EventFact[] })[] = await sql.query(
+  const rows: (Omit<ContactFacts, 'silence' | 'heldBack' | 'events'> & { events: EventFact[] })[] = await sql.query(
     `SELECT c.address, c.name, c.attributes, c.tags, (extract(epoch FROM c.joined_at) * 1000)::float8 AS "joinedAt", c.archived_at IS NOT NULL AS archived,
        EXISTS (SELECT FROM automated_address m WHERE m.contact_id = c.id AND m.state = 'marked') AS automated, c.deliverability, c.verdict,
        ARRAY(SELECT snapshot_id FROM snapshot_member m WHERE m.contact_id = c.id) AS snapshots,
@@ -207,15 +206,15 @@ export async function findContactFacts(
   const [facts] = rows;
   if (!facts) return undefined;
   const decided = await findDecidedStage(sql, context.brandId, context.rule, new Date(context.now), contactId);
-  return { ...facts, silence: decided ?? null, mailable: asksMailable ? await isMailable(sql, contactId, context) : null }; // prettier-ignore
+  return { ...facts, silence: decided ?? null, heldBack: asksMailable ? await findHoldBack(sql, contactId, context) : null }; // prettier-ignore
 }
 
-async function isMailable(sql: Sql, contactId: number, context: ConditionContext): Promise<boolean> {
-  const rows: unknown[] = await sql.query(
-    `WITH picked AS (SELECT $6::bigint AS contact_id, false AS by_segment), ${JUDGE_PICKED_CTES} SELECT FROM judged j WHERE (${DECIDING_SQL}) IS NULL`,
+async function findHoldBack(sql: Sql, contactId: number, context: ConditionContext): Promise<Reason | null> {
+  const [row]: { reason: Reason | null }[] = await sql.query(
+    `WITH picked AS (SELECT $6::bigint AS contact_id, false AS by_segment), ${JUDGE_PICKED_CTES} SELECT ${DECIDING_SQL} AS reason FROM judged j`,
     [...messageParameters(anyMarketing(context)), contactId],
   );
-  return rows.length > 0;
+  return row!.reason;
 }
 
 const PROPOSED = 100;
