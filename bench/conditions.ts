@@ -1,3 +1,6 @@
+import dayjs from 'dayjs';
+import timezone from 'dayjs/plugin/timezone.js';
+import utc from 'dayjs/plugin/utc.js';
 import { parseCondition } from '../src/core/conditions/parse-condition.ts';
 import { reportLogicProblems } from '../src/core/conditions/check-logic.ts';
 import { reportNameProblems } from '../src/core/conditions/check-names.ts';
@@ -10,10 +13,15 @@ import { countMatching } from '../src/store/statements/conditions.ts';
 import { conditionsWorld } from './conditions-world.ts';
 import { seconds, type Measured } from './support.ts';
 
+dayjs.extend(utc);
+dayjs.extend(timezone);
+
 const BRAND = 1;
 const ROUNDS = 3;
 
-const day = (days: number): string => `(date_trunc('day', now() AT TIME ZONE 'Europe/London') - interval '${days} days') AT TIME ZONE 'Europe/London'`; // prettier-ignore
+/** The beginning of today in the brand's zone, so many days or months before: as a constant, as one would write it. */
+const before = (count: number, unit: 'day' | 'month'): string => `'${dayjs().tz('Europe/London').startOf('day').subtract(count, unit).toISOString()}'::timestamptz`; // prettier-ignore
+const day = (days: number): string => before(days, 'day');
 const people = 'FROM contact c WHERE c.erased_at IS NULL';
 const joined = (test: string): string => `SELECT count(*) FROM contact c LEFT JOIN activity a ON a.contact_id = c.id AND a.brand_id = 1 WHERE c.erased_at IS NULL AND ${test}`; // prettier-ignore
 const read = (days: number): string => `(a.last_opened_at >= ${day(days)} OR a.last_clicked_at >= ${day(days)})`;
@@ -33,7 +41,7 @@ const PAIRS: readonly (readonly [condition: string, sql: string])[] = [
   ['bounced soft at least 3 times in the last 45 days', inSet(`SELECT contact_id FROM event WHERE kind = 'bounced' AND brand_id = 1 AND detail->>'class' = 'soft' AND occurred_at >= ${day(45)} GROUP BY 1 HAVING count(*) >= 3`)],
   ['silent for 90 days with at least 2 messages', SILENT],
   ['sent at least 20 times and never read', joined('a.sent >= 20 AND a.last_opened_at IS NULL AND a.last_clicked_at IS NULL')],
-  ['purchased in the last 12 months and never read in the last 90 days', joined(`a.last_purchased_at >= (date_trunc('day', now() AT TIME ZONE 'Europe/London') - interval '12 months') AT TIME ZONE 'Europe/London' AND NOT coalesce(${read(90)}, false)`)],
+  ['purchased in the last 12 months and never read in the last 90 days', joined(`a.last_purchased_at >= ${before(12, 'month')} AND NOT coalesce(${read(90)}, false)`)],
   ['waiting on any list', inSet(`SELECT contact_id FROM subscription WHERE state = 'pending'`)],
   ['automated', inSet(`SELECT contact_id FROM automated_address WHERE state = 'marked'`)],
   // Ten compound ones.

@@ -8,7 +8,8 @@ export interface Measured {
   unit: string;
   ours: number;
   bare: number;
-  wanted: number;
+  /** The ratio that is wanted; null where none was asked for. */
+  wanted: number | null;
   peakMb: number;
 }
 

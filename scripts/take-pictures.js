@@ -87,14 +87,13 @@ const PICTURES = {
     await page.getByRole('heading', { name: /are in the base/ }).waitFor();
   },
   'sign-up': async (page) => page.goto(await signUpUrl(page, 'Members’ Letter')),
-  // After `avendel segments create "Readers of 30 days"` as docs/conditions.md has it.
   segment: async (page) => {
     await page.goto(`${base}/segments`);
-    await page.getByRole('link', { name: 'Readers of 30 days' }).click();
-    await page.getByRole('heading', { name: 'Every part, counted' }).waitFor();
+    await page.getByRole('link', { name: 'Digest readers who are not members' }).click();
+    await page.getByRole('heading', { name: /^From everyone to/ }).waitFor();
     await page.getByLabel('Address to try').fill('emrys.lark@tollgate-freight.example');
     await page.getByLabel('Address to try').press('Enter');
-    await page.getByText('In', { exact: true }).waitFor();
+    await page.getByText(/^(In|Out)$/).waitFor();
   },
   preflight: async (page) =>
     page.goto(`${base}/campaigns/${await campaignNumber(page, process.env.AVENDEL_DRAFT ?? 'The December sky')}`),

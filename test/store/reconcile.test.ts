@@ -84,6 +84,14 @@ test('what cannot be read is refused and nothing of it stays', async () => {
   expect(left).toEqual({ n: 0 });
 }); // prettier-ignore
 
+test('whatever stands in the cells is kept as it was given, a zero character apart', async () => {
+  const cells = ['tab\there', 'back\\slash', '\\N', '"quoted ""twice"""', 'Ωmega', '"two\nlines"', 'zero\u0000here', world.addresses[1]!]; // prettier-ignore
+  const { id, rows } = await give(['E-Mail', ...cells].join('\n'), 3);
+  expect(rows).toBe(cells.length);
+  const given = (await rowsOf(id, 'given', null)).map((row) => row.given);
+  expect(given).toEqual(['tab\there', 'back\\slash', '\\N', 'quoted "twice"', 'Ωmega', 'two\nlines', 'zerohere', world.addresses[1]]); // prettier-ignore
+});
+
 test('ten thousand rows and more come in whole', async () => {
   const rows = Array.from({ length: 25_000 }, (_, index) => `many${index}@quillmail.example`);
   expect(await give([...rows, ...world.addresses].join('\n'), 9)).toMatchObject({ rows: 25_012, known: 12, oursNotOnIt: 0 }); // prettier-ignore

@@ -7,7 +7,7 @@ import { undoRun } from '../../src/operations/rules/undo-run.ts';
 import { exportEntries } from '../../src/operations/suppression/export-entries.ts';
 import { addEntries, createSuppressionList, liftByPerson } from '../../src/operations/suppression/keep-entries.ts';
 import { arrayText } from '../../src/store/array-text.ts';
-import { migrate, openDatabase } from '../../src/store/database.ts';
+import { inTransaction, migrate, openDatabase } from '../../src/store/database.ts';
 import { FirstSchema1790000000001 } from '../../src/store/migrations/0001-first-schema.ts';
 import { takeImportRows, type RowColumns } from '../../src/store/statements/import-rows.ts';
 import { insertRun, listJournal, listSetContacts } from '../../src/store/statements/journal.ts';
@@ -54,6 +54,33 @@ describe('rows of an import', () => {
     expect(await take(['ida@quillmail.example'])).toBe('c');
     expect(await take(['ida@quillmail.example'])).toBe('=');
     expect(await take(['noa@quillmail.example', 'ida@quillmail.example', 'reader0@lanternpost.example'])).toBe('c==');
+  });
+
+  test('taken for new they fare as when each is looked up; one who is known is refused by their key, and nobody came in', async () => {
+    const addresses = ['new.one@quillmail.example', 'stopped+moon@quillmail.example', 'x@labs.campusnet.example', 'new.two@quillmail.example']; // prettier-ignore
+    const list = await createSuppressionList(deps, { name: 'For rows', scope: 'organisation', scopeId: null, reach: 'marketing', exact: false }); // prettier-ignore
+    await addEntries(deps, { listId: list.id, values: ['stopped@quillmail.example', '.campusnet.example'], reason: 'asked', expiresAt: null, actor: 'test' }); // prettier-ignore
+    const runId = await insertRun(deps.database, { kind: 'import', brandId: null, actor: 'test', reason: 'test' });
+    const outcome = async (allNew: boolean): Promise<unknown> => {
+      let found: unknown;
+      const undone = inTransaction(deps.database, async (sql) => {
+        const letters = await takeImportRows(sql, columns(addresses), target(), runId, 'test', allNew);
+        const rows: unknown = await sql.query(`SELECT c.address, c.name, s.state, s.source FROM contact c LEFT JOIN subscription s ON s.contact_id = c.id WHERE c.address = ANY($1) ORDER BY c.address`, [addresses]); // prettier-ignore
+        const noted: unknown = await sql.query(`SELECT subject, after->>'state' AS state, (SELECT sum(upper(r) - lower(r))::int FROM unnest(contacts) r) AS n FROM journal WHERE run_id = $1`, [runId]); // prettier-ignore
+        found = { letters, rows, noted };
+        throw new Error('looked at');
+      });
+      await expect(undone).rejects.toThrow('looked at');
+      return found;
+    };
+    const taken = await outcome(true);
+    expect(taken).toMatchObject({ letters: 'cssc', noted: [{ subject: 'subscription', state: 'subscribed', n: 2 }] });
+    expect(taken).toEqual(await outcome(false));
+    const mixed = takeImportRows(deps.database, columns(['new.three@quillmail.example', 'reader0@lanternpost.example']), target(), runId, 'test', true); // prettier-ignore
+    await expect(mixed).rejects.toMatchObject({ driverError: { code: '23505' } });
+    expect(await one(`SELECT count(*)::int AS n FROM contact WHERE address LIKE 'new.%@quillmail.example'`)).toEqual({
+      n: 0,
+    });
   });
 
   test('two imports at once of the same people: each of them is created once, and both imports count every row', async () => {

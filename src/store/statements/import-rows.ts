@@ -151,9 +151,9 @@ const UPDATED = `updated AS (
          tags = c.tags || ARRAY(SELECT u.tag FROM unnest(t.tags) u (tag) WHERE u.tag <> ALL (c.tags))
        FROM taken t WHERE c.id = ANY (ARRAY(SELECT known_id FROM taken WHERE differs)) AND c.id = t.known_id)`;
 
-/** Ids that follow one another in the order of the rows become one range before the ranges are put together. */
+/** Ids that follow one another without a gap become one range before the ranges are put together. */
 const SUBSCRIBED = `joining AS NOT MATERIALIZED (
-       SELECT n, id, joined_at, coalesce(joined_at > now() - interval '1 day', true) AS just_now FROM taken WHERE state IS NULL AND outcome <> ${letter('suppressed')}),
+       SELECT id, joined_at, coalesce(joined_at > now() - interval '1 day', true) AS just_now FROM taken WHERE state IS NULL AND outcome <> ${letter('suppressed')}),
      subscribed AS (
        INSERT INTO subscription (contact_id, list_id, state, since, source)
        SELECT id, $6, $10, coalesce(joined_at, now()), 'import ' || $5::int FROM joining),
@@ -161,7 +161,9 @@ const SUBSCRIBED = `joining AS NOT MATERIALIZED (
        INSERT INTO journal (run_id, contacts, subject, subject_id, after, actor_kind, actor, cause)
        SELECT $11::int, range_agg(int8range(first, last, '[]')), 'subscription', $6, jsonb_build_object('state', $10::text, 'since', max(since)),
          'person', $12, jsonb_build_object('import', $5::int)
-       FROM (SELECT just_now, min(id) AS first, max(id) AS last, max(coalesce(joined_at, now())) AS since FROM joining GROUP BY just_now, id - n) stretch GROUP BY just_now)`;
+       FROM (SELECT just_now, min(id) AS first, max(id) AS last, max(coalesce(joined_at, now())) AS since
+             FROM (SELECT *, id - row_number() OVER (PARTITION BY just_now ORDER BY id) AS stretch FROM joining) numbered GROUP BY just_now, stretch) s
+       GROUP BY just_now)`;
 
 const TAGGED = `tagged AS (
        INSERT INTO journal (run_id, contacts, subject, subject_id, after, actor_kind, actor, cause)
