@@ -206,7 +206,8 @@ async function measureAll(service: BenchService, file: string): Promise<void> {
 }
 
 function print(results: Measured[]): void {
-  const figure = (number: number): string => Math.round(number).toLocaleString('en-GB');
+  const figure = (number: number): string =>
+    number.toLocaleString('en-GB', { maximumFractionDigits: number < 10 ? 2 : 0 });
   const lines = results.map(
     (one) =>
       `| ${one.name} | ${figure(one.ours)} ${one.unit} | ${figure(one.bare)} ${one.unit} | ${(one.ours / one.bare).toFixed(2)} | ${one.wanted ?? '–'} | ${figure(one.peakMb)} MB |`,

@@ -53,6 +53,8 @@ export async function startSchedule(
   await boss.createQueue(COUNT_QUEUE);
   await boss.schedule(COUNT_QUEUE, COUNT_CRON);
   await boss.work(COUNT_QUEUE, () => countSegmentsDaily(deps));
+  // What was due while nothing ran is counted now.
+  await boss.send(COUNT_QUEUE, {});
   return { stop: () => boss.stop({ graceful: true, timeout: 5000 }) };
 }
 

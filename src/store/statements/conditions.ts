@@ -178,12 +178,12 @@ export async function breakDownMatching(
   return { stages, domains };
 }
 
-/** All that conditions can ask of one contact; nothing for one who is erased. */
+/** All that conditions can ask of one contact; what takes a statement of its own only where it is asked. Nothing for one who is erased. */
 export async function findContactFacts(
   sql: Sql,
   contactId: number,
   context: ConditionContext,
-  asksMailable = false,
+  asked: { mailable: boolean; silence: boolean },
 ): Promise<ContactFacts | undefined> {
   const rows: (Omit<ContactFacts, 'silence' | 'heldBack' | 'events'> & { events: EventFact[] })[] = await sql.query(
     `SELECT c.address, c.name, c.attributes, c.tags, (extract(epoch FROM c.joined_at) * 1000)::float8 AS "joinedAt", c.archived_at IS NOT NULL AS archived,
@@ -205,8 +205,8 @@ export async function findContactFacts(
   );
   const [facts] = rows;
   if (!facts) return undefined;
-  const decided = await findDecidedStage(sql, context.brandId, context.rule, new Date(context.now), contactId);
-  return { ...facts, silence: decided ?? null, heldBack: asksMailable ? await findHoldBack(sql, contactId, context) : null }; // prettier-ignore
+  const decided = asked.silence ? await findDecidedStage(sql, context.brandId, context.rule, new Date(context.now), contactId) : undefined; // prettier-ignore
+  return { ...facts, silence: decided ?? null, heldBack: asked.mailable ? await findHoldBack(sql, contactId, context) : null }; // prettier-ignore
 }
 
 async function findHoldBack(sql: Sql, contactId: number, context: ConditionContext): Promise<Reason | null> {
