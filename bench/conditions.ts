@@ -83,7 +83,7 @@ async function measureAll(database: Database): Promise<Measured[]> {
     const ours = await fastest(async () => counts.push(await overWholeSet(database, (within) => countMatching(within, checked.condition, checked.context)))); // prettier-ignore
     const bare = Math.min(
       await fastest(async () => counts.push(Number((await database.query<{ count: string }[]>(sql))[0]!.count))),
-      await fastest(() => overWholeSet(database, async (within) => within.query(sql))),
+      await fastest(() => overWholeSet(database, (within): Promise<unknown> => within.query(sql))),
     );
     if (new Set(counts).size !== 1) throw new Error(`“${condition}”: ${[...new Set(counts)].join(' and ')} match`);
     process.stderr.write(`${(bare / ours).toFixed(2)}  ours ${ours.toFixed(2)} s, by hand ${bare.toFixed(2)} s, ${counts[0]} match: ${condition}\n`); // prettier-ignore

@@ -2,7 +2,8 @@ import type * as segments from '../shared/api-segments.ts';
 import type { Page } from '../shared/api.ts';
 import type { Calls, PageOptions } from './calls.ts';
 
-type OfBrand = { brandId: number; condition: string };
+/** A condition is given as its text, or as the tree that previews answer. */
+type OfBrand = { brandId: number; condition: string | Record<string, unknown> };
 
 /** Conditions and segments. */
 export function makeSegmentCalls({ get, post, send }: Calls) {

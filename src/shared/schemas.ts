@@ -343,7 +343,9 @@ export const sites = Joi.object({
     .required()
     .description('Hosts of your own, as www.larkfield.example; those below them are meant too'),
 });
-const conditionText = Joi.string().max(20_000).required().description('In the language of docs/conditions.md');
+const conditionText = Joi.alternatives(Joi.string().max(20_000), Joi.object().unknown())
+  .required()
+  .description('In the language of docs/conditions.md, or its tree as a preview answers it');
 export const conditionRequest = Joi.object({ brandId: id.required(), condition: conditionText });
 export const conditionExplain = Joi.object({
   brandId: id.required(),

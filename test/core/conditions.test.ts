@@ -4,6 +4,7 @@ import { boundsOf } from '../../src/core/conditions/bounds.ts';
 import { reportLogicProblems } from '../../src/core/conditions/check-logic.ts';
 import { reportNameProblems, type ConditionNames } from '../../src/core/conditions/check-names.ts';
 import { formatCondition } from '../../src/core/conditions/format-condition.ts';
+import { readTree } from '../../src/core/conditions/read-tree.ts';
 import { parseCondition } from '../../src/core/conditions/parse-condition.ts';
 import { UnreadableCondition, withoutSpans, type Condition, type ConditionProblem, type When } from '../../src/core/conditions/tree.ts'; // prettier-ignore
 import { anyCondition } from '../support/conditions.ts';
@@ -98,6 +99,32 @@ describe('what cannot be read is said with its place and what was expected', () 
       { numRuns: 2000 },
     );
   });
+});
+
+test('the tree as JSON comes back as the same condition; what is none is refused', () => {
+  fc.assert(
+    fc.property(anyCondition(NAMES), (generated) => {
+      const condition = parseCondition(formatCondition(generated));
+      const tree = JSON.parse(JSON.stringify(withoutSpans(condition))) as Record<string, unknown>;
+      expect(withoutSpans(readTree(tree))).toEqual(withoutSpans(condition));
+    }),
+    { numRuns: 500 },
+  );
+  const clicked = withoutSpans(parseCondition('clicked in the last 30 days')) as unknown as Record<string, unknown>;
+  for (const tree of [
+    null,
+    3,
+    'clicked',
+    [],
+    {},
+    { kind: 'tagged' },
+    { kind: 'segment', name: 7 },
+    { ...clicked, more: 1 },
+    { kind: 'and', parts: [clicked] },
+    { kind: 'field', field: 'id', test: { compare: 'set' } },
+  ])
+    // prettier-ignore
+    expect(() => readTree(tree)).toThrow('not the tree of a condition');
 });
 
 describe('what is read and still wrong', () => {

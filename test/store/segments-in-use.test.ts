@@ -70,7 +70,7 @@ describe('an audience by segments', () => {
     const handed: string[] = [];
     const relay = { connections: 2, handOver: ({ to }: { to: string }) => (handed.push(to), Promise.resolve({ outcome: 'accepted' as const, reply: '250 ok' })) }; // prettier-ignore
     const processId = '00000000-0000-4000-8000-000000000001';
-    const pass = () => sendPass(deps, relay as unknown as Parameters<typeof sendPass>[1], { retrySeconds: 1 }, processId, campaign.id); // prettier-ignore
+    const pass = () => sendPass(deps, relay, { retrySeconds: 1 }, processId, campaign.id); // prettier-ignore
     while ((await pass()) === 'more');
     expect(handed).toHaveLength(willGet - 1);
     expect(handed).not.toContain(world.addresses[5]);

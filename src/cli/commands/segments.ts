@@ -77,6 +77,7 @@ export function addCommands(group: Command): void {
     .description('a condition in its canonical form; needs no service')
     .option('--where <condition>', 'the condition')
     .option('--tree', 'as the tree that programs take, in JSON')
+    .option('--from-tree', 'it is given as that tree')
     .action(format);
 }
 
@@ -223,17 +224,29 @@ async function exportMatching(name: string | undefined, options: AskOptions): Pr
   await saveStream(await withCondition(request.condition, () => client.exportContacts({ brandId: request.brandId, where: request.condition, columns: 'address,name', format })), '-'); // prettier-ignore
 }
 
-async function format(file: string | undefined, options: { where?: string; tree?: boolean }): Promise<void> {
+async function format(
+  file: string | undefined,
+  options: { where?: string; tree?: boolean; fromTree?: boolean },
+): Promise<void> {
   if ((file === undefined) === (options.where === undefined)) throw new UsageError('Name a file, or give a condition with --where.'); // prettier-ignore
   const text = file === undefined ? options.where! : readFileSync(file === '-' ? 0 : file, 'utf8');
   const { parseCondition } = await import('../../core/conditions/parse-condition.ts');
+  const { readTree } = await import('../../core/conditions/read-tree.ts');
   const { formatCondition } = await import('../../core/conditions/format-condition.ts');
   const { UnreadableCondition, withoutSpans } = await import('../../core/conditions/tree.ts');
   try {
-    const condition = parseCondition(text);
+    const condition = options.fromTree ? readTree(readJson(text)) : parseCondition(text);
     line(options.tree ? JSON.stringify(withoutSpans(condition), null, 2) : formatCondition(condition));
   } catch (error) {
     if (error instanceof UnreadableCondition) throw new UsageError(describeProblem(text, error.problem));
     throw error;
+  }
+}
+
+function readJson(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch (error) {
+    throw new UsageError(`The tree is no JSON: ${(error as Error).message}`);
   }
 }

@@ -7,6 +7,7 @@ import {
 } from '../../core/conditions/check-names.ts';
 import type { AttributeType } from '../../core/import/map-columns.ts';
 import { parseCondition } from '../../core/conditions/parse-condition.ts';
+import { readTree } from '../../core/conditions/read-tree.ts';
 import type { ConditionContext } from '../../core/conditions/sql.ts';
 import { UnreadableCondition, type Condition, type ConditionProblem } from '../../core/conditions/tree.ts';
 import { BrandEntity, ListEntity } from '../../store/entities/organisation.ts';
@@ -28,12 +29,15 @@ export interface CheckedCondition {
   warnings: ConditionProblem[];
 }
 
+/** The text of a condition, or its tree as JSON. */
+export type GivenCondition = string | Record<string, unknown>;
+
 /**
- * Reads and checks the text of a condition for a brand. `own` is the name of the segment that it is of.
+ * Reads and checks a condition for a brand. `own` is the name of the segment that it is of.
  * @throws Problem bad-condition with every problem and its place, not-found
  */
-export async function checkCondition(deps: Deps, brandId: number, text: string, own?: string): Promise<CheckedCondition> {
-  const condition = readCondition(text);
+export async function checkCondition(deps: Deps, brandId: number, given: GivenCondition, own?: string): Promise<CheckedCondition> {
+  const condition = readCondition(given);
   const context = await makeContext(deps, brandId, condition);
   const problems = reportNameProblems(condition, context.names, own);
   if (problems.length > 0) throw badCondition(problems);
@@ -75,9 +79,9 @@ export async function checkSegments(deps: Deps, brandId: number, ids: number[]):
   return checked;
 }
 
-function readCondition(text: string): Condition {
+function readCondition(given: GivenCondition): Condition {
   try {
-    return parseCondition(text);
+    return typeof given === 'string' ? parseCondition(given) : readTree(given);
   } catch (error) {
     if (error instanceof UnreadableCondition) throw badCondition([error.problem]);
     throw error;

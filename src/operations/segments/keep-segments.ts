@@ -15,14 +15,14 @@ import type { SunsetRule } from '../../core/rules/sunset-ladder.ts';
 import { findSunsetRule, saveSunsetRule } from '../../store/statements/rules.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
-import { checkCondition } from './condition-context.ts';
+import { checkCondition, type GivenCondition } from './condition-context.ts';
 
 export interface NewSegment {
   brandId: number;
   name: string;
   description?: string;
   tags?: string[];
-  condition: string;
+  condition: GivenCondition;
   reason?: string;
   actor: string;
 }
@@ -47,7 +47,14 @@ export async function getSegment(deps: Deps, id: number): Promise<SegmentRow> {
 export async function changeSegment(
   deps: Deps,
   id: number,
-  change: { name?: string; description?: string; tags?: string[]; condition?: string; reason: string; actor: string },
+  change: {
+    name?: string;
+    description?: string;
+    tags?: string[];
+    condition?: GivenCondition;
+    reason: string;
+    actor: string;
+  },
 ): Promise<SegmentRow> {
   const was = await getSegment(deps, id);
   const name = change.name ?? was.name;

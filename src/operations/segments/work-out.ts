@@ -16,7 +16,7 @@ import {
 import { findContactIds } from '../../store/statements/contacts.ts';
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
-import { checkCondition, type CheckedCondition } from './condition-context.ts';
+import { checkCondition, type CheckedCondition, type GivenCondition } from './condition-context.ts';
 import { withinTime } from './within-time.ts';
 
 /** A condition worked out on everybody, without anything being written. */
@@ -39,7 +39,7 @@ export interface ConditionPreview {
 
 export interface ConditionRequest {
   brandId: number;
-  condition: string;
+  condition: GivenCondition;
 }
 
 const SAMPLE = 20;

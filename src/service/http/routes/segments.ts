@@ -7,7 +7,7 @@ import {
   removeSegment,
 } from '../../../operations/segments/keep-segments.ts';
 import { compareConditions } from '../../../operations/segments/compare-conditions.ts';
-import { listConditionNames } from '../../../operations/segments/condition-context.ts';
+import { listConditionNames, type GivenCondition } from '../../../operations/segments/condition-context.ts';
 import {
   compareSnapshots,
   freezeSegment,
@@ -51,7 +51,7 @@ export const segmentRoutes: Route[] = [
     method: 'get', path: '/segments', summary: 'Segments, of one brand or all', query: schema.segmentsQuery,
     handle: ({ deps, query }) => listSegments(deps.database, query.brandId ?? null),
   }),
-  route<never, never, { brandId: number; name: string; description?: string; tags?: string[]; condition: string; reason?: string }>({
+  route<never, never, { brandId: number; name: string; description?: string; tags?: string[]; condition: GivenCondition; reason?: string }>({
     method: 'post', path: '/segments', summary: 'Keep a condition under a name', body: schema.newSegment, status: 201,
     handle: ({ deps, body, who }) => createSegment(deps, { ...body, actor: who.name }),
   }),
@@ -64,7 +64,7 @@ export const segmentRoutes: Route[] = [
       return { ...segment, versions, usedBy, campaigns, days: await listCounts(deps.database, params.id, DAYS_SHOWN) };
     },
   }),
-  route<WithId, never, { name?: string; description?: string; tags?: string[]; condition?: string; reason: string }>({
+  route<WithId, never, { name?: string; description?: string; tags?: string[]; condition?: GivenCondition; reason: string }>({
     method: 'patch', path: '/segments/:id', summary: 'Change a segment, as another version', params: schema.idParams, body: schema.segmentChange,
     handle: ({ deps, params, body, who }) => changeSegment(deps, params.id, { ...body, actor: who.name }),
   }),
