@@ -17,10 +17,13 @@ export async function listTags(sql: Sql): Promise<string[]> {
   return rows.map(({ tag }) => tag);
 }
 
-/** Numbers of the contacts that have these addresses. */
+/**
+ * Numbers of the contacts that have these addresses. Looked up one by one in the index (OFFSET 0 sees to it): for ten
+ * thousand at once PostgreSQL reads through a million contacts, on all its processors.
+ */
 export async function findContactIds(sql: Sql, addresses: string[]): Promise<Map<string, number>> {
   const rows: { id: number; address: string }[] = await sql.query(
-    `SELECT id::float8 AS id, address FROM contact WHERE address = ANY($1::text[])`,
+    `SELECT c.id::float8 AS id, g.address FROM unnest($1::text[]) g (address) CROSS JOIN LATERAL (SELECT id FROM contact WHERE address = g.address OFFSET 0) c`,
     [addresses],
   );
   return new Map(rows.map((row) => [row.address, row.id]));

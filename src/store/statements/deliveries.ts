@@ -26,6 +26,13 @@ export async function openLedger(sql: Sql, message: JudgedMessage): Promise<void
   );
 }
 
+/**
+ * The verdicts, with the campaign as a column of theirs: so deliveries are found by both parts of their key. Given as a
+ * parameter, the campaign of a ledger that was just opened is unknown to the planner, which expects one row of it and goes
+ * through all of it for each verdict: a claim took 1.4 s where it takes 0.03.
+ */
+const VERDICT = `verdict AS MATERIALIZED (SELECT $1::int AS campaign_id, j.contact_id, j.address, j.list_ids, ${REASONS_SQL} AS reasons FROM judged j)`;
+
 export interface ClaimedDelivery {
   contactId: number;
   address: string;
@@ -54,13 +61,13 @@ export async function claimDeliveries(
          AND EXISTS (SELECT FROM campaign WHERE id = $1::int AND state = 'sending')
        ORDER BY contact_id LIMIT $6 FOR UPDATE SKIP LOCKED),
      ${JUDGE_PICKED_CTES},
-     verdict AS (SELECT j.contact_id, j.address, j.list_ids, ${REASONS_SQL} AS reasons FROM judged j),
+     ${VERDICT},
      changed AS (
        UPDATE delivery d SET
          state = CASE WHEN v.reasons = '{}' THEN 'claimed' ELSE 'held-back' END,
          reasons = v.reasons, held_back_at = CASE WHEN v.reasons <> '{}' THEN now() END,
          claim_id = $7::uuid, process_id = $8::uuid, address = v.address, list_ids = v.list_ids
-       FROM verdict v WHERE d.campaign_id = $1::int AND d.contact_id = v.contact_id
+       FROM verdict v WHERE d.campaign_id = v.campaign_id AND d.contact_id = v.contact_id
        RETURNING d.contact_id, d.address, d.state, d.attempts)
      SELECT h.contact_id::float8 AS "contactId", h.address, h.state, h.attempts, c.name, c.attributes
      FROM changed h JOIN contact c ON c.id = h.contact_id`,
@@ -106,14 +113,14 @@ export async function passGate(
 
 const PASS_GATE = `WITH picked AS (SELECT contact_id, by_segment FROM delivery WHERE campaign_id = $1::int AND contact_id = ANY($6::bigint[])),
      ${JUDGE_PICKED_CTES},
-     verdict AS (SELECT j.contact_id, j.address, j.list_ids, ${REASONS_SQL} AS reasons FROM judged j),
+     ${VERDICT},
      changed AS (
   UPDATE delivery d SET
     state = CASE WHEN v.reasons = '{}' THEN 'claimed' ELSE 'queued' END,
     handed_at = CASE WHEN v.reasons = '{}' THEN now() END,
     attempts = d.attempts + 1
   FROM verdict v
-  WHERE d.campaign_id = $1::int AND d.contact_id = v.contact_id AND d.state = 'claimed' AND d.claim_id = $7::uuid AND d.handed_at IS NULL
+  WHERE d.campaign_id = v.campaign_id AND d.contact_id = v.contact_id AND d.state = 'claimed' AND d.claim_id = $7::uuid AND d.handed_at IS NULL
     AND EXISTS (SELECT FROM campaign WHERE id = $1::int AND state = 'sending')
   RETURNING d.contact_id, d.handed_at IS NOT NULL AS passed)
      SELECT contact_id, passed FROM changed`;
@@ -168,8 +175,8 @@ export async function recordHandovers(
        not_before = CASE WHEN r.outcome = 'again' THEN now() + make_interval(secs => r."waitSeconds") END,
        handed_at = CASE WHEN r.outcome <> 'again' THEN d.handed_at END,
        claim_id = NULL, process_id = NULL
-     FROM json_to_recordset($3::json) AS r("contactId" bigint, outcome text, reply text, at float8, "waitSeconds" float8)
-     WHERE d.campaign_id = $1 AND d.contact_id = r."contactId" AND d.state = 'claimed' AND d.claim_id = $2::uuid`,
+     FROM (SELECT $1::int AS campaign_id, g.* FROM json_to_recordset($3::json) AS g("contactId" bigint, outcome text, reply text, at float8, "waitSeconds" float8) OFFSET 0) r
+     WHERE d.campaign_id = r.campaign_id AND d.contact_id = r."contactId" AND d.state = 'claimed' AND d.claim_id = $2::uuid`,
     [campaignId, claimId, JSON.stringify(results)],
   );
 }

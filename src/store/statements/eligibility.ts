@@ -136,7 +136,7 @@ function judgeCtes(audience: string, applies: WhatApplies, leavesOut: { lists: b
     ${matched.joins}
     ${leavesOut.lists && !few ? LEFT_OUT_JOIN : ''}
     ${leavesOut.segments ? 'LEFT JOIN left_out x ON x.id = p.contact_id' : ''}
-    ${applies.begun ? HAS_IT_JOIN : ''}
+    ${few ? HAS_IT_OF_FEW : applies.begun ? HAS_IT_JOIN : ''}
   )`;
 }
 
@@ -223,6 +223,11 @@ const LEFT_OUT_JOIN = `LEFT JOIN (
       SELECT s.contact_id FROM subscription s WHERE s.list_id = ANY($5::int[]) AND s.state = 'subscribed' GROUP BY s.contact_id
     ) o ON o.contact_id = p.contact_id`;
 const HAS_IT_JOIN = `LEFT JOIN delivery d ON d.campaign_id = $1::int AND d.contact_id = p.contact_id AND d.state IN ('accepted', 'refused', 'uncertain')`;
+
+/** Found one by one: of a ledger that was just opened the planner expects one row, and would go through all of it for each contact. */
+const HAS_IT_OF_FEW = `LEFT JOIN LATERAL (
+      SELECT contact_id FROM delivery WHERE campaign_id = $1::int AND contact_id = p.contact_id AND state IN ('accepted', 'refused', 'uncertain') OFFSET 0
+    ) d ON true`;
 
 /** CTEs that end in `judged` for contacts that a preceding CTE `picked (contact_id, by_segment)` names. */
 export const JUDGE_PICKED_CTES = judgeCtes(AUDIENCE_OF_PICKED, EVERYTHING_APPLIES, { lists: true, segments: false });
