@@ -17,8 +17,8 @@ export interface Needs {
   activity: boolean;
   /** The brand's `contact_stage g` of the contact, joined from the left. */
   stage: boolean;
-  /** The CTE `decided` of the brand's ladder, which must come before. */
-  silence: boolean;
+  /** The CTE `decided` of the brand's ladder, which must come before, with the messages of whoever is silent for so many days; null where it is not read. */
+  silence: number | null;
   /** The table `mailable (id)`, which must be there. */
   mailable: boolean;
 }
@@ -72,7 +72,7 @@ export const KINDS_OF_ACT: Readonly<Partial<Record<ActName, readonly string[]>>>
 /** Writes parts of conditions as SQL with one row of parameters between them. */
 export class ConditionWriter {
   readonly parameters: unknown[] = [];
-  readonly needs: Needs = { activity: false, stage: false, silence: false, mailable: false };
+  readonly needs: Needs = { activity: false, stage: false, silence: null, mailable: false };
   private readonly context: ConditionContext;
   private readonly first: number;
   private readonly among: string | null;
@@ -97,7 +97,7 @@ export class ConditionWriter {
       case 'automated':
         return `(c.id IN (SELECT contact_id FROM automated_address WHERE state = 'marked'${this.ofThem('contact_id')}))`;
       case 'newcomer':
-        this.needs.silence = true;
+        this.needs.silence = 0;
         return `(c.id IN (SELECT contact_id FROM decided WHERE stage = 'new'))`;
       case 'mailable':
         this.needs.mailable = true;
@@ -128,7 +128,7 @@ export class ConditionWriter {
       case 'suppressed':
         return this.suppressed(condition.on);
       case 'silent':
-        this.needs.silence = true;
+        this.needs.silence = Math.min(this.needs.silence ?? Infinity, condition.days);
         return `(c.id IN (SELECT contact_id FROM decided WHERE silent_days >= ${this.put(condition.days)}::int AND messages >= ${this.put(condition.messages)}::int))`; // prettier-ignore
       case 'event':
         return this.event(condition.event);

@@ -28,7 +28,7 @@ async function before(
   among: number[] | null = null,
 ): Promise<{ ctes: string; all: unknown[] }> {
   if (needs.mailable) await keepMailable(sql, context, among);
-  const silence = needs.silence ? `, ${decidedCtes(context.rule)}` : '';
+  const silence = needs.silence === null ? '' : `, ${decidedCtes(context.rule, 'all', needs.silence)}`;
   return {
     ctes: `WITH given AS (SELECT $1::int, $2::bigint[], $3::timestamptz)${silence}`,
     all: [context.brandId, among, new Date(context.now), ...parameters],

@@ -19,9 +19,10 @@ const LATEST_OF_ACT = {
  * CTEs that end in `decided (contact_id, stage, silent_days, messages, current)` for the contacts that a brand's rule
  * covers ($1 brand, $2 contacts or null for all): the twin of core/rules/sunset-ladder on sets, held to it by a
  * differential test. Counts come from the ledger: messages accepted that did not bounce. Where the rule covers some
- * (`covered`), they stand in the table `matching`, and all others are `new`.
+ * (`covered`), they stand in the table `matching`, and all others are `new`. Messages are counted only of those who have been
+ * silent for `leastDays`: whoever asks for less must say so.
  */
-export function decidedCtes(rule: SunsetRule, covered: Covered = 'all'): string {
+export function decidedCtes(rule: SunsetRule, covered: Covered = 'all', leastDays = 0): string {
   const engaged = rule.engagingActs.map((act) => LATEST_OF_ACT[act]).join(', ');
   const steps = [...rule.steps]
     .reverse()
@@ -30,20 +31,18 @@ export function decidedCtes(rule: SunsetRule, covered: Covered = 'all'): string 
         `WHEN silent_days >= ${Number(step.days)} AND messages >= ${Number(step.messages)} THEN '${step.stage}'`,
     );
   return `
-  covered AS (
-    SELECT DISTINCT s.contact_id FROM subscription s JOIN list l ON l.id = s.list_id
-    WHERE l.brand_id = $1::int AND ($2::bigint[] IS NULL OR s.contact_id = ANY($2::bigint[]))),
   silence AS (
-    SELECT v.contact_id, c.joined_at, greatest(c.joined_at, ${engaged}, r.restarted_at) AS silent_since
-    FROM covered v JOIN contact c ON c.id = v.contact_id
-    LEFT JOIN activity a ON a.contact_id = v.contact_id AND a.brand_id = $1::int
+    SELECT c.id AS contact_id, c.joined_at, greatest(c.joined_at, ${engaged}, r.restarted_at) AS silent_since
+    FROM contact c LEFT JOIN activity a ON a.contact_id = c.id AND a.brand_id = $1::int
     LEFT JOIN (
       SELECT e.value, max(e.lifted_at) AS restarted_at FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
-      WHERE l.built_in = 'sunset' AND l.scope_id = $1::int AND e.lift_kind = 'person' GROUP BY e.value) r ON r.value = c.address),
+      WHERE l.built_in = 'sunset' AND l.scope_id = $1::int AND e.lift_kind = 'person' GROUP BY e.value) r ON r.value = c.address
+    WHERE ($2::bigint[] IS NULL OR c.id = ANY($2::bigint[]))
+      AND EXISTS (SELECT FROM subscription s JOIN list l ON l.id = s.list_id WHERE l.brand_id = $1::int AND s.contact_id = c.id)),
   reached AS (
     SELECT d.contact_id, count(*)::int AS ever, (count(*) FILTER (WHERE d.accepted_at > s.silent_since))::int AS messages
     FROM silence s JOIN delivery d ON d.contact_id = s.contact_id JOIN campaign k ON k.id = d.campaign_id
-    WHERE k.brand_id = $1::int AND k.purpose = 'marketing' AND d.state = 'accepted' AND d.accepted_at IS NOT NULL AND d.bounced IS NULL
+    WHERE k.brand_id = $1::int AND k.purpose = 'marketing' AND d.state = 'accepted' AND d.accepted_at IS NOT NULL AND d.bounced IS NULL${leastDays > 0 ? ` AND s.silent_since <= $3::timestamptz - interval '${Number(leastDays)} days'` : ''}
     GROUP BY d.contact_id),
   measured AS (
     SELECT s.contact_id, coalesce(m.messages, 0) AS messages, coalesce(m.ever, 0) AS ever,
