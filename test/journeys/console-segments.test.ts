@@ -95,3 +95,16 @@ test('a campaign takes the segment in and leaves another out; contacts are found
   await page.getByRole('textbox', { name: 'Condition' }).press('Enter');
   await headline('8 contacts match');
 });
+
+test('a coverage of the ladder that cannot be read is said beside it, and what was typed stays', async () => {
+  await page.goto(`${service.console}/rules`);
+  const covers = page.getByRole('textbox', { name: 'Condition of whom the ladder covers' });
+  await covers.fill('purchasd in the last 12 months');
+  await covers.press('Enter');
+  await page.getByText('Did you mean “purchased”?').waitFor();
+  await expect(covers.inputValue()).resolves.toBe('purchasd in the last 12 months');
+  await covers.fill('segment "Of the board"');
+  await covers.press('Enter');
+  await page.getByText('Did you mean “purchased”?').waitFor({ state: 'hidden' });
+  await page.getByText(/changed and not yet applied/).waitFor();
+});

@@ -1,5 +1,6 @@
 import { Button, NumberInput, TextInput } from '@mantine/core';
 import { useState } from 'react';
+import { Refusal } from '../../../client/calls.ts';
 import type { BouncePreview, SunsetPreview, SunsetRule } from '../../../shared/api.ts';
 import { client } from '../../api/client.ts';
 import { useBouncePreview, useSunsetPreview, useSunsetRule } from '../../api/queries.ts';
@@ -25,6 +26,9 @@ function Ladder({ saved }: { saved: SunsetRule }) {
   const brand = useBrand();
   const [rule, setRule] = useState(saved);
   const preview = useSunsetPreview(brand.id, rule);
+  // What was last counted stays, and what was typed with it, when a changed rule cannot be.
+  const [counted, setCounted] = useState(preview.data);
+  if (preview.data && preview.data !== counted) setCounted(preview.data);
   const changed = JSON.stringify(rule) !== JSON.stringify(saved);
   const apply = useAct((_, given: { expected: number; reason: string }) =>
     client.applySunset(brand.id, given.expected, given.reason, changed ? rule : undefined),
@@ -35,19 +39,19 @@ function Ladder({ saved }: { saved: SunsetRule }) {
       steps: was.steps.map((step) => (step.stage === stage ? { ...step, ...change } : step)),
     }));
   return (
-    <Await of={preview} rows={12}>
+    <Await of={{ data: preview.data ?? counted, error: preview.error }} rows={12}>
       {(found) => (
         <>
           <Finding line={`Ladder by silence, ${brand.name}${changed ? ', changed and not yet applied' : ''}`} headline={found.moving === 0 ? 'Everybody stands where the ladder puts them' : `${plural(found.moving, 'contact', 'contacts')} would move, ${count(found.toSunset)} to sunset`}>
             Until {rule.grace.days} days since joining and {rule.grace.messages} messages a newcomer is left alone: {count(found.stages[0]!.wouldBe)} are still new, and are not drawn here.
           </Finding>
-          <ProblemNote error={preview.error} />
+          <ProblemNote error={isOfCoverage(preview.error) ? null : preview.error} />
           <Leaf margin={<Margin found={found} changed={changed} onBack={() => setRule(saved)} apply={(expected, reason) => apply.mutateAsync({ expected, reason })} />}>
             <Section head="Days of silence" beside="solid: silent; outlined: silent, but not written to enough to move">
               <Silence bins={found.silence} rule={rule} saved={saved} onMove={(stage, days) => move(stage, { days })} />
             </Section>
             <Table found={found} rule={rule} saved={saved} move={move} setGrace={(grace) => setRule({ ...rule, grace })} />
-            <Coverage rule={rule} saved={saved} set={(covers) => setRule({ ...rule, covers })} />
+            <Coverage rule={rule} saved={saved} error={isOfCoverage(preview.error) ? preview.error : null} set={(covers) => setRule({ ...rule, covers })} />
             <BounceRule />
           </Leaf>
         </>
@@ -56,11 +60,16 @@ function Ladder({ saved }: { saved: SunsetRule }) {
   ); // prettier-ignore
 }
 
+/** Whether what was refused is the condition of whom the ladder covers, to be said beside it. */
+function isOfCoverage(error: unknown): boolean {
+  return error instanceof Refusal && ['condition', 'rule.covers'].includes(String(error.problem['field']));
+}
+
 /** A value that was changed and not applied. */
 const CHANGED = { borderColor: 'var(--av-act)', borderWidth: 2, fontWeight: 600 };
 
 /** Whom the ladder covers; taken on Enter or on leaving the field, so that half a condition is not asked about. */
-function Coverage({ rule, saved, set }: { rule: SunsetRule; saved: SunsetRule; set: (covers: string | null) => void }) {
+function Coverage({ rule, saved, error, set }: { rule: SunsetRule; saved: SunsetRule; error: unknown; set: (covers: string | null) => void }) {
   const now = rule.covers ?? '';
   const [text, setText] = useState(now);
   const take = (): void => (text.trim() === now ? undefined : set(text.trim() === '' ? null : text.trim()));
@@ -76,6 +85,7 @@ function Coverage({ rule, saved, set }: { rule: SunsetRule; saved: SunsetRule; s
         onBlur={take}
         onKeyDown={(event) => event.key === 'Enter' && take()}
       />
+      <ProblemNote error={error} />
     </Section>
   );
 } // prettier-ignore
