@@ -1,4 +1,4 @@
-import { hash } from 'node:crypto';
+import { createHash } from 'node:crypto';
 import type { Actor, BounceClass, EventKind } from '../../shared/words.ts';
 
 /** What is particular to an event of its kind. */
@@ -40,6 +40,6 @@ export interface StorableEvent {
 
 /** Number of an event: a digest of (source, external id), so that a repeat is the same event wherever it comes from. */
 export function eventId(source: string, externalId: string): string {
-  const hex = hash('sha256', `${source}\u001f${externalId}`, 'hex');
+  const hex = createHash('sha256').update(`${source}\u001f${externalId}`, 'utf8').digest('hex');
   return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20, 32)}`;
 }

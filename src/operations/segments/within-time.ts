@@ -36,6 +36,8 @@ export async function overFilter<T>(
   return withinTime(deps, async (sql) => {
     await keepMatching(sql, 'matching', [condition], context);
     await byAnyPlan(sql);
+    // Counting is limited; an act on many that goes on from there takes what it takes.
+    await limitCounting(sql, 0);
     return work(sql);
   });
 }

@@ -55,7 +55,7 @@ async function keepMailable(sql: Sql, context: ConditionContext, among: number[]
   await sql.query('ANALYZE mailable');
 } // prettier-ignore
 
-/** Longer than this a count is stopped. */
+/** Longer than this a statement of the transaction is stopped; 0 ends the limit. */
 export async function limitCounting(sql: Sql, milliseconds: number): Promise<void> {
   await sql.query(`SELECT set_config('statement_timeout', $1, true)`, [String(milliseconds)]);
 }
