@@ -12,6 +12,9 @@ import { overFilter } from '../../src/operations/segments/within-time.ts';
 import { listJournal } from '../../src/store/statements/journal.ts';
 import { findSunsetRule } from '../../src/store/statements/rules.ts';
 import { undoRun } from '../../src/operations/rules/undo-run.ts';
+import { checkCondition } from '../../src/operations/segments/condition-context.ts';
+import { overWholeSet } from '../../src/store/database.ts';
+import { countMatching } from '../../src/store/statements/conditions.ts';
 import { compareConditions } from '../../src/operations/segments/compare-conditions.ts';
 import { countSegmentsDaily } from '../../src/operations/segments/count-daily.ts';
 import { createSegment, changeSegment, removeSegment } from '../../src/operations/segments/keep-segments.ts';
@@ -181,4 +184,18 @@ test('a ladder covers whom a condition matches: the others stay new and come off
   expect((await journal(null)).length).toBeGreaterThan(ofOne.length);
   await undoRun(deps, run.id, 'a test', actor);
   expect(await sunset()).toBe(all);
+});
+
+test('days of silence are days of 24 hours, whatever zone the session of the server is in', async () => {
+  const now = deps.now().getTime();
+  await deps.database.query('UPDATE contact SET joined_at = $2 WHERE id = $1', [world.contactIds[35], new Date(now - 45 * DAY)]); // prettier-ignore
+  const { condition, context } = await checkCondition(deps, world.brandId, `silent for 45 days with at least 3 messages and address is "${world.addresses[35]}"`); // prettier-ignore
+  // The clocks of Lord Howe Island and London change between then and now, in opposite directions.
+  for (const zone of ['UTC', 'Europe/London', 'Australia/Lord_Howe']) {
+    const matching = await overWholeSet(deps.database, async (sql) => {
+      await sql.query(`SELECT set_config('timezone', $1, true)`, [zone]);
+      return countMatching(sql, condition, context);
+    });
+    expect([zone, matching]).toEqual([zone, 1]);
+  }
 });

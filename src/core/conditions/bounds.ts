@@ -38,9 +38,13 @@ export function boundsOf(when: When, clock: ConditionClock): Bounds {
 function backFrom({ count, unit }: { count: number; unit: 'hours' | 'days' | 'weeks' | 'months' | 'years' }, { now, zone }: ConditionClock): number {
   if (unit === 'hours') return now - count * 3_600_000;
   // By the calendar, in UTC, so that no change of the clocks comes between; then to midnight in the zone.
-  const today = dayjs.tz(now, zone).format('YYYY-MM-DD');
-  return startOf(dayjs.utc(today).subtract(count, unit).format('YYYY-MM-DD'), zone);
+  return startOf(dayjs.utc(todayOf({ now, zone })).subtract(count, unit).format('YYYY-MM-DD'), zone);
 } // prettier-ignore
+
+/** The day it is in the zone, as 2026-11-24. */
+export function todayOf({ now, zone }: ConditionClock): string {
+  return dayjs.tz(now, zone).format('YYYY-MM-DD');
+}
 
 /** Midnight of a day in a zone; where the clocks leave midnight out, the first instant after it. */
 function startOf(day: string, zone: string): number {

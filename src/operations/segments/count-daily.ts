@@ -1,15 +1,10 @@
-import dayjs from 'dayjs';
-import timezone from 'dayjs/plugin/timezone.js';
-import utc from 'dayjs/plugin/utc.js';
+import { todayOf } from '../../core/conditions/bounds.ts';
 import { countMailable } from '../../store/statements/conditions.ts';
 import { countMatchingKept, keepCount, listSegmentsToCount } from '../../store/statements/snapshots.ts';
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
 import { checkCondition } from './condition-context.ts';
 import { withinTime } from './within-time.ts';
-
-dayjs.extend(utc);
-dayjs.extend(timezone);
 
 /**
  * Counts every segment that has no count yet for today in its brand's zone. One that can no longer be worked out, or
@@ -18,7 +13,7 @@ dayjs.extend(timezone);
 export async function countSegmentsDaily(deps: Deps): Promise<number> {
   let counted = 0;
   for (const { id, brandId, name, condition: text, zone, countedOn } of await listSegmentsToCount(deps.database)) {
-    const day = dayjs(deps.now()).tz(zone).format('YYYY-MM-DD');
+    const day = todayOf({ now: deps.now().getTime(), zone });
     if (countedOn === day) continue;
     try {
       const { condition, context } = await checkCondition(deps, brandId, text, name);

@@ -42,7 +42,7 @@ export function decidedCtes(rule: SunsetRule, covered: Covered = 'all', leastDay
   reached AS (
     SELECT d.contact_id, count(*)::int AS ever, (count(*) FILTER (WHERE d.accepted_at > s.silent_since))::int AS messages
     FROM silence s JOIN delivery d ON d.contact_id = s.contact_id JOIN campaign k ON k.id = d.campaign_id
-    WHERE k.brand_id = $1::int AND k.purpose = 'marketing' AND d.state = 'accepted' AND d.accepted_at IS NOT NULL AND d.bounced IS NULL${leastDays > 0 ? ` AND s.silent_since <= $3::timestamptz - interval '${Number(leastDays)} days'` : ''}
+    WHERE k.brand_id = $1::int AND k.purpose = 'marketing' AND d.state = 'accepted' AND d.accepted_at IS NOT NULL AND d.bounced IS NULL${leastDays > 0 ? ` AND s.silent_since <= $3::timestamptz - interval '${Number(leastDays) * 24} hours'` : ''}
     GROUP BY d.contact_id),
   measured AS (
     SELECT s.contact_id, coalesce(m.messages, 0) AS messages, coalesce(m.ever, 0) AS ever,
