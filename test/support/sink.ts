@@ -9,6 +9,8 @@ export interface Received {
 }
 
 export interface SinkBehaviour {
+  /** Messages are not answered before this. */
+  held?: Promise<void>;
   /** Milliseconds before a message is answered. */
   delayMs?: number;
   rcpt?: (address: string) => { code: number; message: string } | undefined;
@@ -49,7 +51,8 @@ export async function startSink(
         ).connections;
         if (behaviour.cutData?.(to))
           for (const connection of connections) if (connection.session === session) return connection._socket.destroy();
-        setTimeout(() => done(null, '2.0.0 kept'), behaviour.delayMs ?? 0);
+        const answer = (): void => void setTimeout(() => done(null, '2.0.0 kept'), behaviour.delayMs ?? 0);
+        void (behaviour.held ?? Promise.resolve()).then(answer);
       });
     },
   });

@@ -8,7 +8,7 @@ import {
   type SenderIdentity,
 } from '../../core/message/compile-message.ts';
 import { classifyBounce, replyCodeInText, statusInText } from '../../core/returns/classify-bounce.ts';
-import { inTransaction } from '../../store/database.ts';
+import { inRetriedTransaction, inTransaction } from '../../store/database.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
 import { BrandEntity, ListEntity } from '../../store/entities/organisation.ts';
 import { moveCampaign, setTrouble } from '../../store/statements/campaigns.ts';
@@ -18,7 +18,7 @@ import {
   holdBackLeftOut,
   passGate,
   recordHandovers,
-  releaseClaim,
+  settleClaim,
   type ClaimedDelivery,
   type HandoverResult,
 } from '../../store/statements/deliveries.ts';
@@ -30,6 +30,7 @@ import { found, Problem } from '../problem.ts';
 import { checkSegments } from '../segments/condition-context.ts';
 import { callBackFromSends } from './call-back.ts';
 import { getCampaign } from './edit-campaign.ts';
+import { makeAnswerRecorder, type Answer } from './record-answers.ts';
 import { judgedMessage } from './judged-message.ts';
 import type { Handover, Relay } from './relay.ts';
 
@@ -84,8 +85,12 @@ export async function sendPass(
   }
   const { claimed, picked } = claim;
   if (picked === 0) return finishIfDone(deps, campaign);
-  const trouble = await handOverAll(sending, claimed);
-  await releaseClaim(deps.database, campaignId, sending.claimId);
+  let trouble: string | null;
+  try {
+    trouble = await handOverAll(sending, claimed);
+  } finally {
+    await settleClaim(deps.database, campaignId, sending.claimId);
+  }
   await setTrouble(deps.database, campaignId, trouble);
   return trouble === null ? 'more' : 'trouble';
 }
@@ -151,16 +156,26 @@ async function finishIfDone(deps: Deps, campaign: Campaign): Promise<SendPass> {
   return 'ended';
 }
 
+/**
+ * Recipients that are past the second gate without their answer recorded, at most: on their way, just answered, and the
+ * next group. A power cut leaves so many uncertain.
+ */
+export function mostUnrecorded(connections: number): number {
+  return connections * 5;
+}
+
 /** Runs the claimed recipients through the pool; returns the relay's trouble, if it had any. */
 async function handOverAll(sending: Sending, claimed: ClaimedDelivery[]): Promise<string | null> {
   const { relay } = sending;
   const gated: ClaimedDelivery[] = [];
-  const recorder = makeRecorder(sending);
+  const recorder = makeAnswerRecorder(mostUnrecorded(relay.connections), (answers) => record(sending, answers));
+  const groupSize = Math.ceil(relay.connections * 1.5);
   let next = 0;
   let trouble: string | null = null;
   let gating: Promise<void> | undefined;
   const gateMore = async (): Promise<void> => {
-    const group = claimed.slice(next, next + Math.ceil(relay.connections * 1.5));
+    await recorder.room(groupSize);
+    const group = claimed.slice(next, next + groupSize);
     next += group.length;
     const passed = new Set(
       await passGate(
@@ -170,6 +185,7 @@ async function handOverAll(sending: Sending, claimed: ClaimedDelivery[]): Promis
         group.map((one) => one.contactId),
       ),
     );
+    recorder.expect(passed.size);
     gated.push(...group.filter((one) => passed.has(one.contactId)));
   };
   const more = (): Promise<void> => (gating ??= gateMore().finally(() => (gating = undefined)));
@@ -185,11 +201,12 @@ async function handOverAll(sending: Sending, claimed: ClaimedDelivery[]): Promis
     for (let one = await take(); one; one = await take()) {
       const handover = trouble === null ? await relay.handOver(write(sending, one)) : NOT_TRIED;
       if (handover.outcome === 'again' && handover.trouble) trouble ??= handover.reply;
-      recorder.add(one, handover);
+      recorder.add({ one, handover, at: sending.deps.now().getTime() });
     }
   };
-  await Promise.all(Array.from({ length: relay.connections }, lane));
+  const lanes = await Promise.allSettled(Array.from({ length: relay.connections }, lane));
   await recorder.done();
+  for (const ended of lanes) if (ended.status === 'rejected') throw ended.reason;
   return trouble;
 }
 
@@ -209,60 +226,19 @@ export function stringFields(attributes: Record<string, unknown>): Record<string
   return Object.fromEntries(Object.entries(attributes).map(([key, value]) => [key, attributeText(value)]));
 }
 
-/** So many answers are recorded in one transaction, or as many as come within so many milliseconds. */
-const RECORD_SIZE = 16;
-const RECORD_MS = 5;
-
-/** Records answers as they come, many in one transaction: whatever arrived while the last one was being written. */
-function makeRecorder(sending: Sending): {
-  add(one: ClaimedDelivery, handover: Handover): void;
-  done(): Promise<void>;
-} {
-  let waiting: { one: ClaimedDelivery; handover: Handover; at: number }[] = [];
-  let writing: Promise<void> | undefined;
-  const flush = async (): Promise<void> => {
-    while (waiting.length > 0) {
-      const batch = waiting;
-      waiting = [];
-      await recordBatch(sending, batch);
-    }
-  };
-  const start = (): Promise<void> => (writing ??= flush().finally(() => (writing = undefined)));
-  let timer: NodeJS.Timeout | undefined;
-  const begin = (): void => {
-    clearTimeout(timer);
-    timer = undefined;
-    void start().catch(() => undefined);
-  };
-  return {
-    add(one, handover) {
-      waiting.push({ one, handover, at: sending.deps.now().getTime() });
-      if (waiting.length >= RECORD_SIZE) begin();
-      else timer ??= setTimeout(begin, RECORD_MS);
-    },
-    async done() {
-      clearTimeout(timer);
-      while (waiting.length > 0 || writing) await start();
-    },
-  };
-}
-
-async function recordBatch(
-  sending: Sending,
-  batch: { one: ClaimedDelivery; handover: Handover; at: number }[],
-): Promise<void> {
+async function record(sending: Sending, answers: Answer[]): Promise<void> {
   const { deps, campaign, claimId } = sending;
-  const results = batch.map(({ one, handover, at }) => resultOf(sending, one, handover, at));
+  const results = answers.map((answer) => resultOf(sending, answer));
   const events = results.flatMap((result) => eventsOf(campaign, result));
-  await ensureMonths(deps, batch);
-  const affected = await inTransaction(deps.database, async (sql) => {
+  await ensureMonths(deps, answers);
+  const affected = await inRetriedTransaction(deps.database, async (sql) => {
     await recordHandovers(sql, campaign.id, claimId, results);
     return (await recordEventsWithin(deps, sql, events)).affected;
   });
   await callBackFromSends(deps, affected);
 }
 
-function resultOf({ settings }: Sending, one: ClaimedDelivery, handover: Handover, at: number): HandoverResult {
+function resultOf({ settings }: Sending, { one, handover, at }: Answer): HandoverResult {
   const base = { contactId: one.contactId, reply: handover.reply, at, waitSeconds: 0 };
   if (handover.outcome !== 'again') return { ...base, outcome: handover.outcome };
   if (!handover.trouble && one.attempts + 1 >= MOST_ATTEMPTS) return { ...base, outcome: 'refused' };

@@ -181,29 +181,27 @@ export async function recordHandovers(
   );
 }
 
-/** Gives back what a process claimed and did not hand over, when it stops sending a campaign. */
-export async function releaseClaim(sql: Sql, campaignId: number, claimId: string): Promise<void> {
+/** What is left of a claim: never handed over goes back to waiting; without a record of the answer it is uncertain. */
+const SETTLED = `
+  state = CASE WHEN handed_at IS NULL THEN 'queued' ELSE 'uncertain' END,
+  reply = CASE WHEN handed_at IS NULL THEN reply ELSE 'the sender stopped before the relay''s answer was recorded' END,
+  claim_id = NULL, process_id = NULL`;
+
+/** Ends a claim: what was not handed over when a process stops sending a campaign, and answers it could not record. */
+export async function settleClaim(sql: Sql, campaignId: number, claimId: string): Promise<void> {
   await sql.query(
-    `UPDATE delivery SET state = 'queued', claim_id = NULL, process_id = NULL
-     WHERE campaign_id = $1 AND claim_id = $2::uuid AND state = 'claimed' AND handed_at IS NULL`,
+    `UPDATE delivery SET ${SETTLED} WHERE campaign_id = $1 AND claim_id = $2::uuid AND state = 'claimed'`,
     [campaignId, claimId],
   );
 }
 
-/**
- * Mends what a process that died has left: claimed and never handed over goes back to waiting; handed over without a
- * record of the answer becomes uncertain, and is never sent again by itself.
- */
+/** Mends what a process that died has left. What is uncertain is never sent again by itself. */
 export async function settleAbandonedDeliveries(
   sql: Sql,
   processIds: string[],
 ): Promise<{ requeued: number; uncertain: number }> {
   const [rows]: Changed<{ state: string }> = await sql.query(
-    `UPDATE delivery SET
-       state = CASE WHEN handed_at IS NULL THEN 'queued' ELSE 'uncertain' END,
-       reply = CASE WHEN handed_at IS NULL THEN reply ELSE 'the sender stopped before the relay''s answer was recorded' END,
-       claim_id = NULL, process_id = NULL
-     WHERE state = 'claimed' AND process_id = ANY($1::uuid[]) RETURNING state`,
+    `UPDATE delivery SET ${SETTLED} WHERE state = 'claimed' AND process_id = ANY($1::uuid[]) RETURNING state`,
     [processIds],
   );
   const uncertain = rows.filter((row) => row.state === 'uncertain').length;

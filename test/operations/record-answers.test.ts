@@ -1,0 +1,41 @@
+import { expect, test } from '@jest/globals';
+import { makeAnswerRecorder, type Answer } from '../../src/operations/campaigns/record-answers.ts';
+
+const answer = (contactId: number): Answer => ({
+  one: { contactId, address: `reader${contactId}@lanternpost.example`, name: null, attributes: {}, attempts: 0 },
+  handover: { outcome: 'accepted', reply: '250 kept' },
+  at: 0,
+});
+
+test('no more recipients pass than may be unrecorded, however slow recording is', async () => {
+  const written: number[] = [];
+  let passed = 0;
+  let most = 0;
+  const recorder = makeAnswerRecorder(10, async (answers) => {
+    await new Promise((resolve) => setTimeout(resolve, 3));
+    written.push(...answers.map(({ one }) => one.contactId));
+  });
+  for (let group = 0; group < 20; group++) {
+    await recorder.room(4);
+    recorder.expect(4);
+    for (let index = 0; index < 4; index++) recorder.add(answer(passed++));
+    most = Math.max(most, passed - written.length);
+  }
+  await recorder.done();
+  expect(most).toBeLessThanOrEqual(10);
+  expect(written.sort((a, b) => a - b)).toEqual(Array.from({ length: 80 }, (_, index) => index));
+});
+
+test('answers that cannot be recorded at first are kept and recorded when they can be, before later ones', async () => {
+  const written: number[][] = [];
+  let failures = 2;
+  const recorder = makeAnswerRecorder(50, async (answers) => {
+    if (failures-- > 0) throw new Error('the database restarts');
+    written.push(answers.map(({ one }) => one.contactId));
+  });
+  recorder.expect(20);
+  for (let id = 0; id < 16; id++) recorder.add(answer(id));
+  for (let id = 16; id < 20; id++) recorder.add(answer(id));
+  await recorder.done();
+  expect(written).toEqual([Array.from({ length: 16 }, (_, id) => id), [16, 17, 18, 19]]);
+});
