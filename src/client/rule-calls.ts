@@ -26,6 +26,12 @@ export function makeRuleCalls({ get, post, send }: Calls) {
       post<api.SunsetPreview>(`/rules/sunset/${brandId}/preview`, { rule }),
     applySunset: (brandId: number, expect: number, reason: string, rule?: api.SunsetRule) =>
       post<api.Run>(`/rules/sunset/${brandId}/apply`, { rule, expect, reason }),
+    scoreRule: (brandId: number) => get<api.VersionedScore>(`/rules/score/${brandId}`),
+    scoreVersions: (brandId: number) => get<api.VersionedScore[]>(`/rules/score/${brandId}/versions`),
+    previewScore: (brandId: number, rule?: api.ScoreRule) =>
+      post<api.ScorePreview>(`/rules/score/${brandId}/preview`, { rule }),
+    saveScore: (brandId: number, rule: api.ScoreRule, version: number, reason: string) =>
+      post<api.VersionedScore>(`/rules/score/${brandId}`, { rule, version, reason }),
     bounceRule: () => get<api.Versioned<api.BounceRule>>('/rules/bounce'),
     previewBounce: (rule?: api.BounceRule) => post<api.BouncePreview>('/rules/bounce/preview', { rule }),
     applyBounce: (expect: number, reason: string, rule?: api.BounceRule) =>

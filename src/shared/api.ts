@@ -1,5 +1,6 @@
 import type { Storm } from './api-returns.ts';
 import type {
+  ScoredAct,
   Actor, AttributeKind, BuiltInList, CampaignState, Deliverability, DeliveryState, Encoding, OutsideVerdict, Purpose, Reach, Reason, Scope, Stage, SubscriptionState,
 } from './words.ts'; // prettier-ignore
 
@@ -372,6 +373,23 @@ export interface BounceRule {
   onCampaigns: number;
   spreadDays: number;
   classes: ('soft' | 'hard')[];
+}
+
+/** Points by act, each lasting so many days, and what joining gives. */
+export interface ScoreRule {
+  acts: { act: ScoredAct; points: number; days: number }[];
+  joining: { points: number; days: number };
+}
+
+/** A score with why it was changed. */
+export interface VersionedScore extends Versioned<ScoreRule> {
+  reason: string | null;
+}
+
+export interface ScorePreview {
+  rule: ScoreRule;
+  /** Everybody who is not erased by score; the first bin is below all others. */
+  bins: { from: number | null; now: number; wouldBe: number }[];
 }
 
 export interface Versioned<T> {

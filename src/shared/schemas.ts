@@ -1,5 +1,6 @@
 import Joi from 'joi';
 import {
+  SCORED_ACTS,
   DELIVERABILITIES,
   EVENT_KINDS,
   BOUNCE_CLASSES,
@@ -467,6 +468,30 @@ export const bounceRule = Joi.object({
   onCampaigns: Joi.number().integer().min(1).max(100).required(),
   spreadDays: Joi.number().integer().min(0).max(365).required(),
   classes: Joi.array().items(Joi.string().valid('soft', 'hard')).unique().required(),
+});
+export const scoreRule = Joi.object({
+  acts: Joi.array()
+    .items(
+      Joi.object({
+        act: Joi.string()
+          .valid(...SCORED_ACTS)
+          .required(),
+        points: Joi.number().integer().min(-1000).max(1000).required(),
+        days: Joi.number().integer().min(1).max(3650).required().description('How long the points last'),
+      }),
+    )
+    .max(SCORED_ACTS.length)
+    .required(),
+  joining: Joi.object({
+    points: Joi.number().integer().min(-1000).max(1000).required(),
+    days: Joi.number().integer().min(1).max(3650).required(),
+  }).required(),
+}).label('rule');
+export const scorePreview = Joi.object({ rule: scoreRule });
+export const scoreSave = Joi.object({
+  rule: scoreRule.required(),
+  version: Joi.number().integer().min(0).required().description('The version that was looked at'),
+  reason,
 });
 const expect = Joi.number().integer().min(0).required().description('How many the preview said would change');
 export const sunsetPreview = Joi.object({ rule: sunsetRule });

@@ -6,6 +6,12 @@ export const EVENT_KINDS = [
 ] as const; // prettier-ignore
 export type EventKind = (typeof EVENT_KINDS)[number];
 
+/** Acts that can give points or take them. */
+export const SCORED_ACTS = [
+  'opened', 'clicked', 'visited', 'replied', 'purchased', 'confirmed', 'sent', 'bounced', 'complained', 'unsubscribed',
+] as const satisfies readonly EventKind[]; // prettier-ignore
+export type ScoredAct = (typeof SCORED_ACTS)[number];
+
 export const ACTORS = ['human', 'machine', 'unknown'] as const;
 export type Actor = (typeof ACTORS)[number];
 

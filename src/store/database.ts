@@ -15,6 +15,7 @@ import { WhatComesBack1790000000010 } from './migrations/0010-what-comes-back.ts
 import { Segments1790000000011 } from './migrations/0011-segments.ts';
 import { LeanerIndexes1790000000012 } from './migrations/0012-leaner-indexes.ts';
 import { SegmentsInUse1790000000013 } from './migrations/0013-segments-in-use.ts';
+import { Scores1790000000014 } from './migrations/0014-scores.ts';
 
 /** Anything that runs SQL: the data source itself, or a manager inside a transaction. */
 export type Sql = Pick<EntityManager, 'query' | 'getRepository'>;
@@ -34,6 +35,7 @@ const MIGRATIONS = [
   Segments1790000000011,
   LeanerIndexes1790000000012,
   SegmentsInUse1790000000013,
+  Scores1790000000014,
 ];
 /** Any number of processes may start at once; one migrates, the others wait. */
 const MIGRATION_LOCK = 7_300_001;

@@ -14,13 +14,14 @@ import { parseCondition } from '../../src/core/conditions/parse-condition.ts';
 import { previewSql } from '../../src/core/conditions/preview-sql.ts';
 import type { ConditionContext } from '../../src/core/conditions/sql.ts';
 import type { Condition } from '../../src/core/conditions/tree.ts';
+import { DEFAULT_SCORE_RULE } from '../../src/core/rules/score.ts';
 import { DEFAULT_SUNSET_RULE } from '../../src/core/rules/sunset-ladder.ts';
 import { anyCondition } from '../support/conditions.ts';
 
 const id = (name: string) => ({ id: 1, name });
 const names = { lists: ['Night Digest'], campaigns: ['Digest 1'], suppressionLists: ['Do not write'], segments: ['Readers'], snapshots: ['Then'], attributes: { text: 'tier', number: 'visits', date: 'born', yesNo: 'member' }, tags: ['moon'], texts: ['a "b"', 'x'], days: ['2026-03-29'] }; // prettier-ignore
 const context: ConditionContext = {
-  now: 0, zone: 'UTC', brandId: 1, rule: DEFAULT_SUNSET_RULE,
+  now: 0, zone: 'UTC', brandId: 1, rule: DEFAULT_SUNSET_RULE, score: DEFAULT_SCORE_RULE,
   names: { lists: [id('Night Digest')], campaigns: [id('Digest 1')], suppressionLists: [id('Do not write')], segments: new Map<string, Condition>([['Readers', { kind: 'everyone' }]]), snapshots: [{ ...id('Then'), takenAt: 0 }], lookAlikeDomains: [], attributes: {} },
 }; // prettier-ignore
 

@@ -8,7 +8,9 @@ import {
   DEFAULT_BOUNCE_RULE,
   type DeliverabilityFact,
 } from '../../src/core/rules/bounce-count.ts';
+import { DEFAULT_SCORE_RULE, reportScoreProblems, scoreOf, type ScoreRule } from '../../src/core/rules/score.ts';
 import { DAY_MS, decideStage, DEFAULT_SUNSET_RULE, reportLadderProblems } from '../../src/core/rules/sunset-ladder.ts';
+import type { Actor, EventKind } from '../../src/shared/words.ts';
 
 const NOW = Date.UTC(2026, 10, 20);
 const ago = (days: number): number => NOW - days * DAY_MS;
@@ -204,6 +206,34 @@ describe('human or machine', () => {
         expect(given.map((one) => judged[mixed.indexOf(one)])).toEqual(judgeActs(given, { ...message, links: 4 }, isProxy)); // prettier-ignore
       }),
     );
+  });
+});
+
+describe('score', () => {
+  const event = (kind: EventKind, days: number, actor: Actor = 'human', brandId = 1) => ({ kind, at: ago(days), actor, brandId }); // prettier-ignore
+  const score = (joined: number, ...events: ReturnType<typeof event>[]) => scoreOf(DEFAULT_SCORE_RULE, 1, { joinedAt: ago(joined), events }, NOW); // prettier-ignore
+
+  test('points last their days to the instant, and fade one act after the other', () => {
+    expect(score(59.99).score).toBe(10);
+    expect(score(60)).toEqual({ score: 0, parts: [] });
+    expect(score(400, event('clicked', 89.99), event('clicked', 90), event('opened', 3), event('opened', 3))).toEqual({
+      score: 7,
+      parts: [{ of: 'opened', times: 2, points: 2 }, { of: 'clicked', times: 1, points: 5 }],
+    }); // prettier-ignore
+  });
+
+  test('machines give nothing, nor does another brand; what a server says needs nobody', () => {
+    expect(score(400, event('clicked', 1, 'machine'), event('opened', 1, 'unknown'), event('purchased', 1, 'human', 2)).score).toBe(0); // prettier-ignore
+    const falling: ScoreRule = { acts: [{ act: 'sent', points: -1, days: 90 }], joining: { points: 3, days: 3650 } };
+    const sent = Array.from({ length: 5 }, (_, index) => event('sent', index, 'unknown'));
+    expect(scoreOf(falling, 1, { joinedAt: NOW, events: sent }, NOW).score).toBe(-2);
+  });
+
+  test('an act scored twice, and points for nothing, are reported', () => {
+    const twice = { act: 'opened' as const, points: 1, days: 1 };
+    expect(reportScoreProblems({ acts: [twice, twice], joining: { points: 1, days: 1 } })).toMatchObject([{ field: 'acts.1.act' }]); // prettier-ignore
+    expect(reportScoreProblems({ acts: [{ ...twice, points: 0 }], joining: { points: 0, days: 1 } })).toMatchObject([{ field: 'acts' }]); // prettier-ignore
+    expect(reportScoreProblems(DEFAULT_SCORE_RULE)).toEqual([]);
   });
 });
 

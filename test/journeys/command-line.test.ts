@@ -3,6 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { parse } from 'csv-parse/sync';
+import type { ScoreRule } from '../../src/shared/api.ts';
 import { makeAvendel } from '../support/cli.ts';
 import { startRealService, type Running } from '../support/service.ts';
 import { startSink } from '../support/sink.ts';
@@ -224,6 +225,20 @@ describe('the whole loop by command line alone', () => {
     expect((await json<{ rule: { count: number } }>('rules', 'show', 'bounce')).rule.count).toBe(2);
     expect((await avendel('rules', 'apply', 'bounce', '--rule', file('broken.json', '{'), '--expect', '0', '--reason', 'x')).code).not.toBe(0); // prettier-ignore
     expect(await done('rules', 'preview', 'sunset', '--brand', 'Larkfield Observatory')).toMatch(/0/);
+  });
+
+  test('a score: shown, tried from what was shown, kept with why, asked for by a condition at once', async () => {
+    const brand = ['--brand', 'Larkfield Observatory'];
+    const shown = JSON.parse(await done('rules', 'show', 'score', ...brand, '--json')) as { rule: ScoreRule };
+    const changed = file('score.json', JSON.stringify({ ...shown, rule: { ...shown.rule, joining: { points: 40, days: 3650 } } })); // prettier-ignore
+    const everybody = (await json<{ matching: number }>('segments', 'count', ...brand, '--where', 'everyone')).matching;
+    expect(await done('rules', 'preview', 'score', ...brand, '--rule', changed)).toMatch(new RegExp(`30\\s+0\\s+${everybody}\n`)); // prettier-ignore
+    expect((await json<{ matching: number }>('segments', 'count', ...brand, '--where', 'score is at least 40')).matching).toBe(0); // prettier-ignore
+    await done('rules', 'score', ...brand, '--rule', changed, '--reason', 'joining says most');
+    expect((await json<{ matching: number }>('segments', 'count', ...brand, '--where', 'score is at least 40')).matching).toBe(everybody); // prettier-ignore
+    expect(await done('rules', 'show', 'score', ...brand, '--versions')).toMatch(/^version 1, .*: joining says most/);
+    expect((await avendel('rules', 'score', ...brand, '--rule', file('broken.json', '{'), '--reason', 'x')).code).toBe(2); // prettier-ignore
+    expect((await avendel('rules', 'apply', 'score', ...brand, '--expect', '0', '--reason', 'x')).stderr).toContain('A score moves nobody'); // prettier-ignore
     const runs = await json<{ id: number; counts: { created?: number } }[]>('runs', 'list');
     const run = runs.find(({ counts }) => counts.created === 3)!;
     expect(await done('runs', 'undo', String(run.id), '--reason', 'wrong list')).toMatch(/3 put back, 0 left/);

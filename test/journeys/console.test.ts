@@ -147,6 +147,15 @@ test('an entry is added and lifted by a person, the rule is tried and applied, a
   await page.getByRole('button', { name: /^Move \d+$/ }).click();
   await page.getByRole('heading', { name: 'Everybody stands where the ladder puts them' }).waitFor();
   expect((await service.client.sunsetRule(1)).rule.grace).toEqual({ days: 0, messages: 1 });
+
+  await page.getByLabel('Points of joining').fill('60');
+  await page.getByLabel('Points of sent', { exact: true }).fill('-1');
+  await page.getByLabel('Days that sent lasts').fill('10');
+  await page.getByLabel('Why').fill('who does not answer sinks');
+  await page.getByRole('button', { name: 'Keep this score' }).click();
+  await page.getByText('who does not answer sinks').waitFor();
+  const { rule, version } = await service.client.scoreRule(1);
+  expect([version, rule.joining, rule.acts.at(-1)]).toEqual([1, { points: 60, days: 60 }, { act: 'sent', points: -1, days: 10 }]); // prettier-ignore
 });
 
 test('a file is imported after its dry run; contacts are archived, one is unsubscribed as they asked, one is erased', async () => {

@@ -4,6 +4,7 @@ import { evaluate } from '../../src/core/conditions/evaluate.ts';
 import { formatCondition } from '../../src/core/conditions/format-condition.ts';
 import { recordEvents, type IncomingEvent } from '../../src/operations/events/record-events.ts';
 import { judgeAutomated } from '../../src/operations/rules/automated-addresses.ts';
+import { getScoreRule, previewScoreRule, saveScoreRule } from '../../src/operations/rules/score-rule.ts';
 import { applySunsetRule } from '../../src/operations/rules/sunset-rule.ts';
 import { changeSegment, createSegment, removeSegment } from '../../src/operations/segments/keep-segments.ts';
 import { checkCondition } from '../../src/operations/segments/condition-context.ts';
@@ -146,4 +147,37 @@ test('segments have versions, are not deleted while they are used, and take a ne
   await removeSegment(deps, keen.id);
   await changeSegment(deps, readers!.id, { name: 'Readers', ...by });
   await expect(ask('segment "Keen"')).rejects.toMatchObject({ code: 'bad-condition', extra: { problems: [{ code: 'unknown-name', from: 0, to: 14 }] } }); // prettier-ignore
+});
+
+describe('score', () => {
+  test('is made of points that last, is explained, and follows the rule of its brand at once', async () => {
+    const condition = 'score is at least 26';
+    const now = deps.now().getTime();
+    await recordEvents(deps, [
+      outside(world, 'purchased', 21, null, now - 364 * DAY, { what: 'a chart' }),
+      outside(world, 'purchased', 22, null, now - 366 * DAY, { what: 'a chart' }),
+    ]);
+    const explain = (contact: number) => explainCondition(deps, { brandId: world.brandId, condition, address: world.addresses[contact]! }); // prettier-ignore
+    expect((await explain(21)).because).toMatch(/^score is \d+: .*\d*0 for purchased (once|\d times)/);
+    const saved = await saveScoreRule(deps, { brandId: world.brandId, rule: { acts: [{ act: 'purchased', points: 7, days: 365 }, { act: 'bounced', points: -3, days: 30 }], joining: { points: 0, days: 1 } }, version: 0, reason: 'a purchase is what counts', actor: 'Rosa Lindgard' }); // prettier-ignore
+    expect(saved).toMatchObject({ version: 1, changedBy: 'Rosa Lindgard', reason: 'a purchase is what counts' });
+    const purchases = async (contact: number): Promise<number> => (await deps.database.query<{ n: number }[]>(`SELECT count(*)::int AS n FROM event WHERE contact_id = $1 AND kind = 'purchased' AND occurred_at > $2`, [world.contactIds[contact], new Date(now - 365 * DAY)]))[0]!.n; // prettier-ignore
+    expect(await purchases(21)).toBeGreaterThan(0);
+    expect((await explain(21)).because).toContain(`${7 * (await purchases(21))} for purchased ${(await purchases(21)) === 1 ? 'once' : `${await purchases(21)} times`}`); // prettier-ignore
+    const { bins } = await previewScoreRule(deps, world.brandId, { acts: [], joining: { points: 10, days: 3650 } });
+    expect(bins.find(({ from }) => from === 10)).toMatchObject({ wouldBe: 39 });
+    expect(bins.reduce((sum, { now: contacts }) => sum + contacts, 0)).toBe(39);
+    expect(bins.filter(({ from }) => from !== null && from >= 5).reduce((sum, bin) => sum + bin.now, 0)).toBe((await ask('score is at least 5')).matching); // prettier-ignore
+    expect(bins[0]).toEqual({ from: null, now: (await ask('score is less than 0')).matching, wouldBe: 0 });
+  });
+
+  test('is not changed over the change of somebody else, nor into one that gives nothing', async () => {
+    const rule = { acts: [], joining: { points: 1, days: 10 } };
+    const change = { brandId: world.brandId, reason: 'a test', actor: 'Ivo Marant' };
+    await expect(saveScoreRule(deps, { ...change, rule, version: 0 })).rejects.toMatchObject({ code: 'wrong-state', detail: expect.stringContaining('changed by Rosa Lindgard') }); // prettier-ignore
+    await expect(saveScoreRule(deps, { ...change, rule: { acts: [], joining: { points: 0, days: 10 } }, version: 1 })).rejects.toMatchObject({ code: 'invalid-input', field: 'rule.acts' }); // prettier-ignore
+    expect(await getScoreRule(deps.database, world.brandId)).toMatchObject({ version: 1, changedBy: 'Rosa Lindgard' });
+    await expect(ask('score is set')).rejects.toThrow('compare it with a number');
+    await expect(ask('score contains "2"')).rejects.toThrow('score is a number');
+  });
 });

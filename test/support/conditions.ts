@@ -57,6 +57,7 @@ function anyPart(names: KnownNames): fc.Arbitrary<Condition> {
     fc.record({ kind: kind('deliverability'), are: some(DELIVERABILITIES) }),
     fc.record({ kind: kind('verdict'), are: some(OUTSIDE_VERDICTS) }),
     fc.record({ kind: kind('suppressed'), on: fc.option(of(names.suppressionLists)) }),
+    fc.record({ kind: kind('score'), test: fc.record({ compare: of(['is', 'is not', 'more than', 'less than', 'at least', 'at most'] as const), values: fc.tuple(fc.integer({ min: -5, max: 40 })) }) }), // prettier-ignore
     fc.record({ kind: kind('silent'), days: fc.integer({ min: 1, max: 120 }), messages: fc.integer({ min: 0, max: 4 }) }), // prettier-ignore
   );
 }

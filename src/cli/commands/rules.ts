@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
-import type { BounceRule, Run, SunsetRule } from '../../shared/api.ts';
+import type { BounceRule, Brand, Run, ScoreRule, SunsetRule } from '../../shared/api.ts';
 import type { Client } from '../../client/client.ts';
 import { withCondition } from '../condition-problems.ts';
 import { UsageError } from '../usage-error.ts';
@@ -16,11 +16,16 @@ interface RuleOptions extends OutputOptions {
 }
 
 export function addCommands(group: Command): void {
-  withOutput(group.command('show <rule>').description('the rule as it is: sunset or bounce'))
-    .option('--brand <brand>', 'brand of a sunset rule')
+  withOutput(group.command('show <rule>').description('the rule as it is: sunset, bounce or score'))
+    .option('--brand <brand>', 'brand of a sunset rule or a score')
+    .option('--versions', 'for a score: every version, with who changed it and why')
     .action(showRule);
-  withOutput(group.command('preview <rule>').description('who would change, how many, and a sample'))
-    .option('--brand <brand>', 'brand of a sunset rule')
+  withOutput(
+    group
+      .command('preview <rule>')
+      .description('who would change, how many, and a sample; for a score, how many have which'),
+  )
+    .option('--brand <brand>', 'brand of a sunset rule or a score')
     .option('--rule <file>', 'JSON file with a changed rule to try')
     .option(
       '--covers <condition>',
@@ -34,15 +39,30 @@ export function addCommands(group: Command): void {
     .requiredOption('--expect <number>', 'how many the preview said would change')
     .requiredOption('--reason <text>', 'why')
     .action(applyRule);
+  withOutput(group.command('score').description('keep a changed score; conditions that ask for one follow it at once'))
+    .option('--brand <brand>', 'brand of the score')
+    .requiredOption('--rule <file>', 'JSON file with the score, as “rules show score --json” prints it')
+    .requiredOption('--reason <text>', 'why')
+    .action(keepScore);
 }
 
-function assertRule(which: string): asserts which is 'sunset' | 'bounce' {
-  if (which !== 'sunset' && which !== 'bounce')
-    throw new UsageError(`There are two rules, sunset and bounce; not “${which}”.`);
+type RuleName = 'sunset' | 'bounce' | 'score';
+
+function assertRule(which: string): asserts which is RuleName {
+  if (which !== 'sunset' && which !== 'bounce' && which !== 'score')
+    throw new UsageError(`The rules are sunset, bounce and score; not “${which}”.`);
 }
 
-function readRule<T>(file: string | undefined): T | undefined {
-  return file === undefined ? undefined : (JSON.parse(readFileSync(file, 'utf8')) as T);
+/** A rule from a file: alone, or as “rules show --json” prints it. */
+function readRule<T extends object>(file: string | undefined): T | undefined {
+  if (file === undefined) return undefined;
+  let given: T | { rule: T };
+  try {
+    given = JSON.parse(readFileSync(file, 'utf8')) as T | { rule: T };
+  } catch (error) {
+    throw new UsageError(`The rule in ${file} cannot be read: ${(error as Error).message}. Take “avendel rules show … --json” to begin with.`); // prettier-ignore
+  }
+  return 'rule' in given ? given.rule : given;
 }
 
 /** The rule to try or to save: a file's, with the coverage that was given; nothing when neither was. */
@@ -58,7 +78,7 @@ async function applySunset(client: Client, expect: number, options: RuleOptions 
   return withCondition(options.covers ?? '', () => client.applySunset(id, expect, options.reason, rule));
 }
 
-async function showRule(which: string, options: RuleOptions): Promise<void> {
+async function showRule(which: string, options: RuleOptions & { versions?: true }): Promise<void> {
   assertRule(which);
   const client = connect();
   if (which === 'bounce') {
@@ -68,6 +88,7 @@ async function showRule(which: string, options: RuleOptions): Promise<void> {
     ]);
   }
   const brand = await brandNamed(client, options.brand);
+  if (which === 'score') return showScore(client, brand, options);
   printOne(await client.sunsetRule(brand.id), options, ({ rule }) => [
     `Ladder by silence, ${brand.name}`,
     ...(rule.covers ? [`covers: ${rule.covers}`] : []),
@@ -95,6 +116,7 @@ async function previewRule(which: string, options: RuleOptions): Promise<void> {
     ]); // prettier-ignore
   }
   const brand = await brandNamed(client, options.brand);
+  if (which === 'score') return previewScore(client, brand, options);
   printOne(await withCondition(options.covers ?? '', async () => client.previewSunset(brand.id, await readSunsetRule(client, brand.id, options))), options, (preview) => [
     `${brand.name}: ${count(preview.moving)} of ${count(preview.covered)} would move, ${count(preview.toSunset)} to sunset.`,
     tableText(preview.stages, [
@@ -107,8 +129,49 @@ async function previewRule(which: string, options: RuleOptions): Promise<void> {
   ]); // prettier-ignore
 }
 
+async function showScore(client: Client, brand: Brand, options: RuleOptions & { versions?: true }): Promise<void> {
+  if (options.versions) {
+    return printOne(await client.scoreVersions(brand.id), options, (versions) =>
+      versions.length === 0
+        ? [`The score of ${brand.name} is as it comes: nobody has changed it.`]
+        : versions.map((one) => `version ${one.version}, ${one.changedAt!.slice(0, 10)}, ${one.changedBy}: ${one.reason}`),
+    );
+  }
+  printOne(await client.scoreRule(brand.id), options, ({ rule, version, changedBy, reason }) => [
+    `Score, ${brand.name}${changedBy === null ? '' : `, version ${version}, by ${changedBy}: ${reason}`}`,
+    ...scoreWords(rule),
+    'Opens, clicks and visits count when they are a person’s.',
+  ]);
+} // prettier-ignore
+
+function scoreWords({ acts, joining }: ScoreRule): string[] {
+  const line = (what: string, { points, days }: { points: number; days: number }): string => `${what} ${points} for ${days} days`; // prettier-ignore
+  return [...acts.map((one) => line(one.act, one)), ...(joining.points === 0 ? [] : [line('joining', joining)])];
+}
+
+async function previewScore(client: Client, brand: Brand, options: RuleOptions): Promise<void> {
+  printOne(await client.previewScore(brand.id, readRule<ScoreRule>(options.rule)), options, ({ bins }) => [
+    tableText(bins, [
+      { head: 'Score, from', cell: ({ from }) => from ?? 'below' },
+      { head: 'Now', cell: ({ now }) => count(now), right: true },
+      { head: 'Would be', cell: ({ wouldBe }) => count(wouldBe), right: true },
+    ]),
+    ...(options.rule === undefined ? [] : [`Keep it: avendel rules score --brand "${brand.name}" --rule ${options.rule} --reason "…"`]),
+  ]); // prettier-ignore
+}
+
+async function keepScore(options: RuleOptions & { rule: string; reason: string }): Promise<void> {
+  const client = connect();
+  const brand = await brandNamed(client, options.brand);
+  const { version } = await client.scoreRule(brand.id);
+  const kept = await client.saveScore(brand.id, readRule<ScoreRule>(options.rule)!, version, options.reason);
+  printOne(kept, options, () => [`Kept as version ${kept.version}.`, ...scoreWords(kept.rule)]);
+}
+
 async function applyRule(which: string, options: RuleOptions & { expect: string; reason: string }): Promise<void> {
   assertRule(which);
+  if (which === 'score')
+    throw new UsageError('A score moves nobody: keep it with “avendel rules score --rule FILE --reason …”.');
   const client = connect();
   const expect = Number(options.expect);
   const run: Run =

@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import type { SunsetRule } from '../../shared/api.ts';
+import type { ScoreRule, SunsetRule } from '../../shared/api.ts';
 import { client } from './client.ts';
 import { keys } from './keys.ts';
 
@@ -100,6 +100,14 @@ export const useSunsetPreview = (brandId: number, rule: SunsetRule | undefined) 
     queryFn: () => client.previewSunset(brandId, rule),
     placeholderData: keepPreviousData,
     enabled: rule !== undefined,
+  });
+export const useScoreRule = (brandId: number) =>
+  useQuery({ queryKey: [...keys.rules, 'score', brandId], queryFn: () => client.scoreRule(brandId) });
+export const useScorePreview = (brandId: number, rule: ScoreRule | undefined) =>
+  useQuery({
+    queryKey: [...keys.rules, 'score', brandId, 'preview', rule],
+    queryFn: () => client.previewScore(brandId, rule),
+    placeholderData: keepPreviousData,
   });
 export const useBouncePreview = () =>
   useQuery({ queryKey: [...keys.rules, 'bounce'], queryFn: () => client.previewBounce() });

@@ -80,6 +80,7 @@ function* problems(condition: Condition, names: ConditionNames): Generator<Condi
     if (part.kind === 'snapshot') yield* named(part.name, of(names.snapshots), 'snapshot', span);
     if (part.kind === 'suppressed' && part.on !== null) yield* named(part.on, of(names.suppressionLists), 'suppression list', span); // prettier-ignore
     if (part.kind === 'attribute') yield* attribute(part.name, part.test, names, span);
+    if (part.kind === 'score') yield* score(part.test, span);
     if (part.kind === 'field') yield* typed(part.test, 'text', part.field, span);
     if (part.kind === 'event' && part.event.campaign !== null) yield* named(part.event.campaign, of(names.campaigns), 'campaign', span); // prettier-ignore
     if (part.kind === 'event' && part.event.list !== null) yield* named(part.event.list, of(names.lists), 'list', span);
@@ -102,6 +103,12 @@ function* attribute(name: string, test: ValueTest, { attributes }: ConditionName
   if (type.type !== 'choice' || test.compare === 'set' || test.compare === 'not set') return;
   for (const value of test.values) if (typeof value === 'string') yield* named(value, type.choices ?? [], `choice of ${name}`, span);
 } // prettier-ignore
+
+function* score(test: ValueTest, span: Span): Generator<ConditionProblem> {
+  if (test.compare === 'set' || test.compare === 'not set')
+    yield { code: 'wrong-type', ...span, message: 'Everybody has a score: compare it with a number, as “score is at least 20”.' }; // prettier-ignore
+  else yield* typed(test, 'number', 'score', span);
+}
 
 const MAY: Readonly<Record<AttributeType['type'], { compare: readonly string[]; value: 'string' | 'number' | 'boolean'; as: string }>> = {
   text: { compare: ['is', 'is not', 'contains', 'starts with'], value: 'string', as: 'a text in quotation marks' },

@@ -7,6 +7,7 @@ import type {
   Stage,
   SubscriptionState,
 } from '../../shared/words.ts';
+import { scoreOf } from '../rules/score.ts';
 import { boundsOf, type Bounds } from './bounds.ts';
 import { line } from './format-condition.ts';
 import { KINDS_OF_ACT, type ConditionContext } from './sql.ts';
@@ -122,6 +123,8 @@ export function evaluate(condition: Condition, facts: ContactFacts, context: Con
       return ofSuppression(say, facts, condition.on, context);
     case 'newcomer':
       return say(facts.silence?.stage === 'new', facts.silence?.stage === 'new' ? 'is within the newcomer’s grace' : 'is no newcomer'); // prettier-ignore
+    case 'score':
+      return ofScore(say, facts, condition.test, context);
     case 'silent': {
       const { silence } = facts;
       const holds = silence !== null && silence.silentDays >= condition.days && silence.messages >= condition.messages;
@@ -202,6 +205,13 @@ function ofSuppression(say: Say, { entries }: ContactFacts, on: string | null, {
     : entry.listId === names.suppressionLists.find(({ name }) => name === on)!.id);
   const called = lists.map(({ listId }) => names.suppressionLists.find(({ id }) => id === listId)?.name ?? String(listId));
   return say(lists.length > 0, lists.length === 0 ? 'no entry in effect' : `on ${[...new Set(called)].join(', ')}`);
+} // prettier-ignore
+
+/** With what the score is made of: `score is 20: 10 for clicked 2 times, 10 for joining`. */
+function ofScore(say: Say, facts: ContactFacts, test: ValueTest, { brandId, score: rule, now }: ConditionContext): Explained {
+  const { score, parts } = scoreOf(rule, brandId, facts, now);
+  const made = parts.map(({ of, times, points }) => `${points} for ${of}${of === 'joining' ? '' : times === 1 ? ' once' : ` ${times} times`}`);
+  return say(passes(score, test), `score is ${score}${made.length === 0 ? '' : `: ${made.join(', ')}`}`);
 } // prettier-ignore
 
 function ofEvent(say: Say, facts: ContactFacts, event: EventTest, context: ConditionContext): Explained {

@@ -64,6 +64,8 @@ export function line(condition: Condition): string {
       return `${condition.kind} is ${condition.are.length === 1 ? condition.are[0]! : `one of (${condition.are.join(', ')})`}`; // prettier-ignore
     case 'suppressed':
       return condition.on === null ? 'suppressed' : `suppressed on ${quoted(condition.on)}`;
+    case 'score':
+      return `score ${valueText(condition.test)}`;
     case 'silent':
       return `silent for ${plural(condition.days, 'day')}${condition.messages > 0 ? ` with at least ${plural(condition.messages, 'message')}` : ''}`; // prettier-ignore
     case 'event':

@@ -65,7 +65,7 @@ function readUnary(reader: Reader, text: string, depth: number): Condition {
   return spanned(readPart(reader));
 }
 
-const FIRST_WORDS = ['everyone', 'archived', 'automated', 'newcomer', 'may', 'segment', 'in', 'name', 'address', 'domain', 'attribute', 'tagged', 'on', 'waiting', 'left', 'joined', 'stage', 'deliverability', 'verdict', 'suppressed', 'silent', 'never', 'not', 'first', 'last', ...ACTS]; // prettier-ignore
+const FIRST_WORDS = ['everyone', 'archived', 'automated', 'newcomer', 'may', 'segment', 'in', 'name', 'address', 'domain', 'attribute', 'tagged', 'on', 'waiting', 'left', 'joined', 'stage', 'deliverability', 'verdict', 'suppressed', 'score', 'silent', 'never', 'not', 'first', 'last', ...ACTS]; // prettier-ignore
 
 function readPart(reader: Reader): Condition {
   const word = reader.peek();
@@ -122,6 +122,9 @@ function readPart(reader: Reader): Condition {
     case 'suppressed':
       reader.next();
       return { kind: 'suppressed', on: reader.take('on') ? reader.text('the name of a suppression list') : null };
+    case 'score':
+      reader.next();
+      return { kind: 'score', test: readValueTest(reader) };
     case 'silent':
       return readSilent(reader);
     default:

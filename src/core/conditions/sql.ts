@@ -1,3 +1,4 @@
+import type { ScoreRule } from '../rules/score.ts';
 import type { SunsetRule } from '../rules/sunset-ladder.ts';
 import { boundsOf, type Bounds, type ConditionClock } from './bounds.ts';
 import type { ConditionNames } from './check-names.ts';
@@ -9,6 +10,8 @@ export interface ConditionContext extends ConditionClock {
   names: ConditionNames;
   /** The brand's ladder: its acts end a silence, its grace is the newcomer's. */
   rule: SunsetRule;
+  /** How the brand scores. */
+  score: ScoreRule;
 }
 
 /** What the test of a condition reads besides `contact c`. */
@@ -19,6 +22,8 @@ export interface Needs {
   stage: boolean;
   /** The CTE `decided` of the brand's ladder, which must come before, with the messages of whoever is silent for so many days; null where it is not read. */
   silence: number | null;
+  /** The contact's `v (score)`, joined from the CTE `scored`, which must come before. */
+  score: boolean;
   /** The table `mailable (id)`, which must be there. */
   mailable: boolean;
 }
@@ -72,7 +77,7 @@ export const KINDS_OF_ACT: Readonly<Partial<Record<ActName, readonly string[]>>>
 /** Writes parts of conditions as SQL with one row of parameters between them. */
 export class ConditionWriter {
   readonly parameters: unknown[] = [];
-  readonly needs: Needs = { activity: false, stage: false, silence: null, mailable: false };
+  readonly needs: Needs = { activity: false, stage: false, silence: null, score: false, mailable: false };
   private readonly context: ConditionContext;
   private readonly first: number;
   private readonly among: string | null;
@@ -127,6 +132,9 @@ export class ConditionWriter {
         return `(coalesce(c.verdict = ANY(${this.put(condition.are)}::text[]), false))`;
       case 'suppressed':
         return this.suppressed(condition.on);
+      case 'score':
+        this.needs.score = true;
+        return this.value('v.score', 'float8', condition.test);
       case 'silent':
         this.needs.silence = Math.min(this.needs.silence ?? Infinity, condition.days);
         return `(c.id IN (SELECT contact_id FROM decided WHERE silent_days >= ${this.put(condition.days)}::int AND messages >= ${this.put(condition.messages)}::int))`; // prettier-ignore

@@ -79,6 +79,8 @@ export type Condition = { span?: Span } & (
   | { kind: 'deliverability'; are: readonly Deliverability[] }
   | { kind: 'verdict'; are: readonly OutsideVerdict[] }
   | { kind: 'suppressed'; on: string | null }
+  /** Points of the brand's score now; compared as a number. */
+  | { kind: 'score'; test: ValueTest }
   | { kind: 'silent'; days: number; messages: number }
   | { kind: 'event'; event: EventTest }
 );

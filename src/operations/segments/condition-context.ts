@@ -20,6 +20,7 @@ import { listSnapshots } from '../../store/statements/snapshots.ts';
 import { listMistypedDomains } from '../contacts/domain-facts.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
+import { getScoreRule } from '../rules/score-rule.ts';
 
 /** A condition that has been read and checked, with all that is needed to work it out. */
 export interface CheckedCondition {
@@ -95,7 +96,8 @@ function badCondition(problems: ConditionProblem[]): Problem {
 async function makeContext(deps: Deps, brandId: number, condition: Condition): Promise<ConditionContext> {
   const brand = found(await deps.database.getRepository(BrandEntity).findOneBy({ id: brandId }), `brand ${brandId}`);
   const { rule } = await findSunsetRule(deps.database, brandId);
-  return { now: deps.now().getTime(), zone: brand.zone, brandId, names: await findNames(deps, brandId, condition), rule }; // prettier-ignore
+  const { rule: score } = await getScoreRule(deps.database, brandId);
+  return { now: deps.now().getTime(), zone: brand.zone, brandId, names: await findNames(deps, brandId, condition), rule, score }; // prettier-ignore
 }
 
 async function findNames(deps: Deps, brandId: number, condition: Condition): Promise<ConditionNames> {

@@ -5,12 +5,13 @@ import type { Condition } from '../../core/conditions/tree.ts';
 import type { Sql } from '../database.ts';
 import type { Reason, Stage } from '../../shared/words.ts';
 import { baseAddressSql, DECIDING_SQL, findWhatApplies, judgeAudienceCtes, JUDGE_PICKED_CTES, messageParameters, type JudgedMessage } from './eligibility.ts'; // prettier-ignore
+import { scoredCte, scoreJoin } from './scores.ts';
 import { decidedCtes, findDecidedStage } from './sunset-stages.ts';
 
 /** Parameters that the CTE of silence takes; those of a condition come behind them. */
 const SILENCE = 3;
 /** Erased contacts have nothing left to ask for. The brand is $1 wherever a condition stands. */
-const people = ({ needs }: Written): string => `contact c${needs.activity ? ' LEFT JOIN activity a ON a.contact_id = c.id AND a.brand_id = $1::int' : ''}${needs.stage ? ' LEFT JOIN contact_stage g ON g.contact_id = c.id AND g.brand_id = $1::int' : ''} WHERE c.erased_at IS NULL`; // prettier-ignore
+const people = ({ needs }: Written, { score }: ConditionContext): string => `contact c${needs.activity ? ' LEFT JOIN activity a ON a.contact_id = c.id AND a.brand_id = $1::int' : ''}${needs.stage ? ' LEFT JOIN contact_stage g ON g.contact_id = c.id AND g.brand_id = $1::int' : ''}${needs.score ? scoreJoin(score) : ''} WHERE c.erased_at IS NULL`; // prettier-ignore
 
 interface Written {
   parameters: unknown[];
@@ -29,8 +30,9 @@ async function before(
 ): Promise<{ ctes: string; all: unknown[] }> {
   if (needs.mailable) await keepMailable(sql, context, among);
   const silence = needs.silence === null ? '' : `, ${decidedCtes(context.rule, 'all', needs.silence)}`;
+  const score = needs.score ? `, ${scoredCte(context.score, among === null ? null : '$2::bigint[]')}` : '';
   return {
-    ctes: `WITH given AS (SELECT $1::int, $2::bigint[], $3::timestamptz)${silence}`,
+    ctes: `WITH given AS (SELECT $1::int, $2::bigint[], $3::timestamptz)${silence}${score}`,
     all: [context.brandId, among, new Date(context.now), ...parameters],
   };
 }
@@ -65,7 +67,7 @@ export async function countMatching(sql: Sql, condition: Condition, context: Con
   const written = conditionSql(condition, context, SILENCE + 1);
   const { ctes, all } = await before(sql, written, context);
   const [row]: { n: number }[] = await sql.query(
-    `${ctes} SELECT count(*)::int AS n FROM ${people(written)} AND ${written.text}`,
+    `${ctes} SELECT count(*)::int AS n FROM ${people(written, context)} AND ${written.text}`,
     all,
   );
   return row!.n;
@@ -84,7 +86,7 @@ export async function keepMatching(
   const written = conditionSql({ kind: 'or', parts: conditions }, context, SILENCE + 1);
   const { ctes, all } = await before(sql, written, context);
   await sql.query(
-    `CREATE TEMP TABLE ${table} ON COMMIT DROP AS ${ctes} SELECT c.id FROM ${people(written)} AND ${written.text}`,
+    `CREATE TEMP TABLE ${table} ON COMMIT DROP AS ${ctes} SELECT c.id FROM ${people(written, context)} AND ${written.text}`,
     all,
   );
   await sql.query(`ANALYZE ${table}`);
@@ -100,7 +102,7 @@ export async function findMatchingAmong(
   const written = conditionSql({ kind: 'or', parts: conditions }, context, SILENCE + 1, '$2::bigint[]');
   const { ctes, all } = await before(sql, written, context, contactIds);
   const rows: { id: number }[] = await sql.query(
-    `${ctes} SELECT c.id::float8 AS id FROM ${people(written)} AND c.id = ANY($2::bigint[]) AND ${written.text}`,
+    `${ctes} SELECT c.id::float8 AS id FROM ${people(written, context)} AND c.id = ANY($2::bigint[]) AND ${written.text}`,
     all,
   );
   return rows.map((row) => row.id);
@@ -123,7 +125,7 @@ export async function countLines(
   const { ctes, all } = await before(sql, written, context);
   const [row]: { counts: number[]; contacts: number }[] = await sql.query(
     `${ctes} SELECT ARRAY[${written.counts}] AS counts, count(*)::int AS contacts
-     FROM (SELECT ${written.leaves} FROM ${people(written)} OFFSET 0) b`,
+     FROM (SELECT ${written.leaves} FROM ${people(written, context)} OFFSET 0) b`,
     all,
   );
   const { counts, contacts } = row!;
@@ -148,7 +150,7 @@ export async function sampleMatching(
   const { ctes, all } = await before(sql, written, context);
   const [brand, none, now, ...own] = all;
   return sql.query(
-    `${ctes} SELECT c.id::float8 AS id, c.address, c.name FROM ${people(written)} AND ${written.text} ORDER BY hashint8(c.id), c.id LIMIT $4`,
+    `${ctes} SELECT c.id::float8 AS id, c.address, c.name FROM ${people(written, context)} AND ${written.text} ORDER BY hashint8(c.id), c.id LIMIT $4`,
     [brand, none, now, limit, ...own],
   );
 }

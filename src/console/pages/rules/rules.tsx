@@ -1,4 +1,4 @@
-import { Button, NumberInput, TextInput } from '@mantine/core';
+import { Button, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import { Refusal } from '../../../client/calls.ts';
 import type { BouncePreview, SunsetPreview, SunsetRule } from '../../../shared/api.ts';
@@ -11,6 +11,8 @@ import { Stage } from '../../components/marks.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
 import { Silence } from '../../components/silence.tsx';
 import { count, plural } from '../../components/words.ts';
+import { CHANGED, Field } from './field.tsx';
+import { Score } from './score.tsx';
 
 /** The ladder of the brand: who would move, under the saved rule or one that is being tried; then the bounce rule. */
 export default function Rules() {
@@ -53,6 +55,7 @@ function Ladder({ saved }: { saved: SunsetRule }) {
             <Table found={found} rule={rule} saved={saved} move={move} setGrace={(grace) => setRule({ ...rule, grace })} />
             <Coverage rule={rule} saved={saved} error={isOfCoverage(preview.error) ? preview.error : null} set={(covers) => setRule({ ...rule, covers })} />
             <BounceRule />
+            <Score />
           </Leaf>
         </>
       )}
@@ -64,9 +67,6 @@ function Ladder({ saved }: { saved: SunsetRule }) {
 function isOfCoverage(error: unknown): boolean {
   return error instanceof Refusal && ['condition', 'rule.covers'].includes(String(error.problem['field']));
 }
-
-/** A value that was changed and not applied. */
-const CHANGED = { borderColor: 'var(--av-act)', borderWidth: 2, fontWeight: 600 };
 
 /** Whom the ladder covers; taken on Enter or on leaving the field, so that half a condition is not asked about. */
 function Coverage({ rule, saved, error, set }: { rule: SunsetRule; saved: SunsetRule; error: unknown; set: (covers: string | null) => void }) {
@@ -96,38 +96,6 @@ interface TableProps {
   saved: SunsetRule;
   move: (stage: string, change: { days?: number; messages?: number }) => void;
   setGrace: (grace: SunsetRule['grace']) => void;
-}
-
-function Field({
-  label,
-  value,
-  was,
-  onChange,
-}: {
-  label: string;
-  value: number;
-  was: number;
-  onChange: (value: number) => void;
-}) {
-  const moved = value !== was;
-  return (
-    <NumberInput
-      aria-label={label}
-      value={value}
-      min={0}
-      max={3650}
-      allowDecimal={false}
-      hideControls
-      w={72}
-      onChange={(given) => typeof given === 'number' && onChange(given)}
-      styles={{
-        input: {
-          textAlign: 'right',
-          ...(moved ? CHANGED : {}),
-        },
-      }}
-    />
-  );
 }
 
 function Table({ found, rule, saved, move, setGrace }: TableProps) {

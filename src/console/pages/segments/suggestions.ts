@@ -12,6 +12,7 @@ const FIXED = [
   'joined in the last 60 days',
   'newcomer',
   'silent for 90 days with at least 8 messages',
+  'score is at least 20',
   'stage is engaged',
   'stage is one of (fading, dormant)',
   'deliverability is doubtful',

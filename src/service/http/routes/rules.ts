@@ -1,13 +1,16 @@
 import type { BounceRule } from '../../../core/rules/bounce-count.ts';
+import type { ScoreRule } from '../../../core/rules/score.ts';
 import type { SunsetRule } from '../../../core/rules/sunset-ladder.ts';
 import { applyBounceRule, previewBounceRule } from '../../../operations/rules/bounce-rule.ts';
 import { applySunsetRule, previewSunsetRule } from '../../../operations/rules/sunset-rule.ts';
+import { getScoreRule, previewScoreRule, saveScoreRule } from '../../../operations/rules/score-rule.ts';
 import { undoRun } from '../../../operations/rules/undo-run.ts';
 import { found } from '../../../operations/problem.ts';
 import { overFilter } from '../../../operations/segments/within-time.ts';
 import * as schema from '../../../shared/schemas.ts';
 import { findRun, listJournal, listRuns, listSetContacts } from '../../../store/statements/journal.ts';
 import { findSunsetRule, findVersionedBounceRule } from '../../../store/statements/rules.ts';
+import { listScoreRules } from '../../../store/statements/scores.ts';
 import { NEWEST, NEWEST_INT, pageOf, readCursor, type PageQuery } from '../paging.ts';
 import { route, type Route } from '../route.ts';
 
@@ -26,6 +29,22 @@ export const ruleRoutes: Route[] = [
   route<OfBrand, never, { rule?: SunsetRule; expect: number; reason: string }>({
     method: 'post', path: '/rules/sunset/:brandId/apply', summary: 'Move everybody to their stage, as a run', params: schema.brandParams, body: schema.sunsetApply,
     handle: ({ deps, params, body, who }) => applySunsetRule(deps, { brandId: params.brandId, rule: body.rule, expected: body.expect, reason: body.reason, actor: who.name, actorKind: 'person' }),
+  }),
+  route<OfBrand>({
+    method: 'get', path: '/rules/score/:brandId', summary: 'The score of a brand', params: schema.brandParams,
+    handle: ({ deps, params }) => getScoreRule(deps.database, params.brandId),
+  }),
+  route<OfBrand>({
+    method: 'get', path: '/rules/score/:brandId/versions', summary: 'Every version of a brand’s score, latest first', params: schema.brandParams,
+    handle: ({ deps, params }) => listScoreRules(deps.database, params.brandId),
+  }),
+  route<OfBrand, never, { rule?: ScoreRule }>({
+    method: 'post', path: '/rules/score/:brandId/preview', summary: 'How many have which score, and would have under one that is tried', params: schema.brandParams, body: schema.scorePreview,
+    handle: ({ deps, params, body }) => previewScoreRule(deps, params.brandId, body.rule),
+  }),
+  route<OfBrand, never, { rule: ScoreRule; version: number; reason: string }>({
+    method: 'post', path: '/rules/score/:brandId', summary: 'Keep a changed score', params: schema.brandParams, body: schema.scoreSave,
+    handle: ({ deps, params, body, who }) => saveScoreRule(deps, { ...body, brandId: params.brandId, actor: who.name }),
   }),
   route({
     method: 'get', path: '/rules/bounce', summary: 'The bounce rule',
