@@ -33,9 +33,9 @@ test('answers that cannot be recorded at first are kept and recorded when they c
     if (failures-- > 0) throw new Error('the database restarts');
     written.push(answers.map(({ one }) => one.contactId));
   });
-  recorder.expect(20);
-  for (let id = 0; id < 16; id++) recorder.add(answer(id));
-  for (let id = 16; id < 20; id++) recorder.add(answer(id));
+  recorder.expect(30);
+  for (let id = 0; id < 30; id++) recorder.add(answer(id));
   await recorder.done();
-  expect(written).toEqual([Array.from({ length: 16 }, (_, id) => id), [16, 17, 18, 19]]);
+  expect(written).toHaveLength(2);
+  expect(written.flat()).toEqual(Array.from({ length: 30 }, (_, id) => id));
 });

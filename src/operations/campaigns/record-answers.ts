@@ -19,43 +19,47 @@ export interface AnswerRecorder {
 }
 
 /** So many answers are recorded in one transaction, or as many as come within so many milliseconds. */
-const RECORD_SIZE = 16;
-const RECORD_MS = 5;
+const RECORD_SIZE = 24;
+const RECORD_MS = 20;
 /** Answers that cannot be recorded are tried again, after waits that double: a minute in all. */
 const MOST_TRIES = 7;
 const FIRST_WAIT_MS = 500;
 
 /**
- * Records answers as they come, many in one transaction: whatever arrived while the last one was being written. No more
- * than `most` recipients are unrecorded at a time, however slow the database is: what a power cut leaves uncertain.
- * All but `add` and `expect` throw once answers could not be recorded in a minute of tries.
+ * Records answers as they come, many in one transaction. No more than `most` recipients are unrecorded at a time, however
+ * slow the database is: what a power cut leaves uncertain. All but `add` and `expect` throw once answers could not be
+ * recorded in a minute of tries.
  */
 export function makeAnswerRecorder(most: number, record: (answers: Answer[]) => Promise<void>): AnswerRecorder {
   let waiting: Answer[] = [];
   let unrecorded = 0;
   let writing: Promise<void> | undefined;
   let timer: NodeJS.Timeout | undefined;
-  const flush = async (): Promise<void> => {
-    while (waiting.length > 0) {
-      const answers = waiting;
-      waiting = [];
-      await recordInTheEnd(record, answers);
-      unrecorded -= answers.length;
-    }
+  let nextAdded: (() => void) | undefined;
+  const write = async (): Promise<void> => {
+    const answers = waiting;
+    waiting = [];
+    await recordInTheEnd(record, answers);
+    unrecorded -= answers.length;
+    writing = undefined;
+    if (waiting.length > 0) writeSoon();
   };
-  const start = (): Promise<void> => {
+  const writeNow = (): Promise<void> => {
     clearTimeout(timer);
     timer = undefined;
-    writing ??= flush().then(() => void (writing = undefined));
+    writing ??= write();
     // A failure stays, and is met by whoever waits next.
     writing.catch(() => undefined);
     return writing;
   };
-  let nextAdded: (() => void) | undefined;
+  const writeSoon = (): void => {
+    if (waiting.length >= RECORD_SIZE) void writeNow();
+    else timer ??= setTimeout(() => void writeNow(), RECORD_MS);
+  };
   return {
     async room(recipients) {
       while (unrecorded > 0 && unrecorded + recipients > most) {
-        if (waiting.length > 0 || writing) await start();
+        if (waiting.length > 0 || writing) await writeNow();
         else await new Promise<void>((resolve) => (nextAdded = resolve));
       }
     },
@@ -65,11 +69,10 @@ export function makeAnswerRecorder(most: number, record: (answers: Answer[]) => 
     add(answer) {
       waiting.push(answer);
       nextAdded?.();
-      if (waiting.length >= RECORD_SIZE) void start();
-      else timer ??= setTimeout(() => void start(), RECORD_MS);
+      if (!writing) writeSoon();
     },
     async done() {
-      while (waiting.length > 0 || writing) await start();
+      while (waiting.length > 0 || writing) await writeNow();
     },
   };
 }

@@ -34,8 +34,11 @@ import { makeAnswerRecorder, type Answer } from './record-answers.ts';
 import { judgedMessage } from './judged-message.ts';
 import type { Handover, Relay } from './relay.ts';
 
-/** Recipients claimed in one statement. */
+/** Recipients claimed in one statement; with so many left the next ones are claimed. */
 const CLAIM_SIZE = 500;
+const CLAIM_AGAIN = 100;
+/** Claims of one campaign before others have their turn. */
+const MOST_CLAIMS = 10;
 /** A recipient that the relay puts off is tried this often, then counts as a soft bounce. */
 const MOST_ATTEMPTS = 5;
 
@@ -62,7 +65,7 @@ const NO_FIELDS: ReadonlySet<string> = new Set();
 export type SendPass = 'more' | 'waiting' | 'trouble' | 'ended';
 
 /**
- * Hands one claim of recipients to the relay: claimed by the first gate, passed by the second a few at a time right
+ * Hands some claims of recipients to the relay: claimed by the first gate, passed by the second a few at a time right
  * before they go, recorded as the relay answers. Any number of processes may do this for the same campaign.
  */
 export async function sendPass(
@@ -75,24 +78,19 @@ export async function sendPass(
   const campaign = await getCampaign(deps, campaignId);
   if (campaign.state !== 'sending') return 'ended';
   const sending = await prepare(deps, relay, settings, campaign, processId);
-  let claim: Awaited<ReturnType<typeof claimNext>>;
+  let passed: Awaited<ReturnType<typeof handOverClaims>>;
   try {
-    claim = await claimNext(sending);
+    passed = await handOverClaims(sending);
   } catch (error) {
     if (!(error instanceof Problem)) throw error;
     await moveCampaign(deps.database, campaignId, ['sending'], 'paused', `whom it leaves out cannot be worked out: ${error.detail}`); // prettier-ignore
     return 'ended';
-  }
-  const { claimed, picked } = claim;
-  if (picked === 0) return finishIfDone(deps, campaign);
-  let trouble: string | null;
-  try {
-    trouble = await handOverAll(sending, claimed);
   } finally {
     await settleClaim(deps.database, campaignId, sending.claimId);
   }
-  await setTrouble(deps.database, campaignId, trouble);
-  return trouble === null ? 'more' : 'trouble';
+  if (passed.picked > 0) await setTrouble(deps.database, campaignId, passed.trouble);
+  if (passed.trouble !== null) return 'trouble';
+  return passed.dry ? finishIfDone(deps, campaign) : 'more';
 }
 
 /** The first gate: those who are eligible, and whom no segment leaves out by now. */
@@ -161,53 +159,73 @@ async function finishIfDone(deps: Deps, campaign: Campaign): Promise<SendPass> {
  * next group. A power cut leaves so many uncertain.
  */
 export function mostUnrecorded(connections: number): number {
-  return connections * 5;
+  return connections * 8;
 }
 
-/** Runs the claimed recipients through the pool; returns the relay's trouble, if it had any. */
-async function handOverAll(sending: Sending, claimed: ClaimedDelivery[]): Promise<string | null> {
+/**
+ * Runs claims of recipients through the pool, each claimed while the one before it is being handed over. Says how many
+ * were picked, whether nobody was left to pick, and the relay's trouble, if it had any.
+ */
+async function handOverClaims(sending: Sending): Promise<{ picked: number; dry: boolean; trouble: string | null }> {
   const { relay } = sending;
+  const claimed: ClaimedDelivery[] = [];
   const gated: ClaimedDelivery[] = [];
   const recorder = makeAnswerRecorder(mostUnrecorded(relay.connections), (answers) => record(sending, answers));
-  const groupSize = Math.ceil(relay.connections * 1.5);
-  let next = 0;
-  let trouble: string | null = null;
-  let gating: Promise<void> | undefined;
-  const gateMore = async (): Promise<void> => {
+  const groupSize = relay.connections * 2;
+  const so = { picked: 0, claims: 0, dry: false, trouble: null as string | null };
+  const claimMore = onceAtATime(async () => {
+    so.claims++;
+    const more = await claimNext(sending);
+    so.picked += more.picked;
+    so.dry = more.picked === 0;
+    claimed.push(...more.claimed);
+  });
+  const gateMore = onceAtATime(async () => {
     await recorder.room(groupSize);
-    const group = claimed.slice(next, next + groupSize);
-    next += group.length;
-    const passed = new Set(
-      await passGate(
-        sending.deps.database,
-        sending.message,
-        sending.claimId,
-        group.map((one) => one.contactId),
-      ),
-    );
+    const group = claimed.splice(0, groupSize);
+    const ids = group.map((one) => one.contactId);
+    const passed = new Set(await passGate(sending.deps.database, sending.message, sending.claimId, ids));
     recorder.expect(passed.size);
     gated.push(...group.filter((one) => passed.has(one.contactId)));
-  };
-  const more = (): Promise<void> => (gating ??= gateMore().finally(() => (gating = undefined)));
-  const canGate = (): boolean => next < claimed.length && trouble === null;
+  });
+  const canClaim = (): boolean => !so.dry && so.trouble === null && so.claims < MOST_CLAIMS;
+  const canGate = (): boolean => claimed.length > 0 && so.trouble === null;
   const take = async (): Promise<ClaimedDelivery | undefined> => {
-    while (gated.length === 0 && (gating !== undefined || canGate())) await more();
-    const one = gated.shift();
-    // The next group passes the gate while this one is being handed over, and no earlier than that.
-    if (gated.length < relay.connections && canGate()) void more().catch(() => undefined);
-    return one;
+    for (;;) {
+      if (claimed.length < CLAIM_AGAIN && canClaim()) claimMore.begin();
+      const one = gated.shift();
+      // The next group passes the gate while this one is being handed over, and no earlier than that.
+      if (gated.length < groupSize && canGate()) gateMore.begin();
+      if (one) return one;
+      if (gateMore.busy()) await gateMore.end();
+      else if (claimMore.busy()) await claimMore.end();
+      else return undefined;
+    }
   };
   const lane = async (): Promise<void> => {
     for (let one = await take(); one; one = await take()) {
-      const handover = trouble === null ? await relay.handOver(write(sending, one)) : NOT_TRIED;
-      if (handover.outcome === 'again' && handover.trouble) trouble ??= handover.reply;
+      const handover = so.trouble === null ? await relay.handOver(write(sending, one)) : NOT_TRIED;
+      if (handover.outcome === 'again' && handover.trouble) so.trouble ??= handover.reply;
       recorder.add({ one, handover, at: sending.deps.now().getTime() });
     }
   };
   const lanes = await Promise.allSettled(Array.from({ length: relay.connections }, lane));
   await recorder.done();
   for (const ended of lanes) if (ended.status === 'rejected') throw ended.reason;
-  return trouble;
+  return so;
+}
+
+/** Work of which one piece is under way at a time. A failure is thrown to whoever waits for its end. */
+function onceAtATime(work: () => Promise<void>): { begin(): void; busy(): boolean; end(): Promise<void> } {
+  let running: Promise<void> | undefined;
+  return {
+    begin() {
+      running ??= work().then(() => void (running = undefined));
+      running.catch(() => undefined);
+    },
+    busy: () => running !== undefined,
+    end: () => running ?? Promise.resolve(),
+  };
 }
 
 const NOT_TRIED: Handover = { outcome: 'again', reply: 'not tried: the relay was in trouble', trouble: true };

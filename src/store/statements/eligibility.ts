@@ -157,12 +157,17 @@ const HASH_OF_PERSON = `encode(sha256(convert_to(p.address, 'UTF8')), 'hex')`;
 function matchedByContact(applies: WhatApplies, few: boolean): Matched {
   const hit = (join: string): string =>
     `SELECT p.contact_id, e.bit FROM person p JOIN ${join} AND (e.list_scope IS NULL OR (p.list_ids <@ ARRAY[e.list_scope] AND (p.by_segment OR e.list_scope = ANY($4::int[]))))`;
+  // Of a few contacts the entries come first, then their lists: the other way round each list asks for each contact.
+  const entryOf = (kind: string, value: string): string =>
+    few
+      ? `LATERAL (SELECT l.exact, l.list_scope, l.bit FROM suppression_entry e JOIN applicable l ON l.id = e.list_id WHERE e.kind = '${kind}'${kind === 'address' ? '' : ` AND e.kind <> 'address'`} AND e.value = ${value} AND ${IN_EFFECT} OFFSET 0) e ON true`
+      : `entry e ON e.kind = '${kind}' AND e.value = ${value}`;
   const hits = [
-    hit(`entry e ON e.kind = 'address' AND e.value = p.address`),
-    hit(`entry e ON strpos(p.address, '+') > 1 AND e.kind = 'address' AND NOT e.exact AND e.value = ${baseAddressSql('p.address')}`),
-    ...(applies.hashes ? [hit(`entry e ON e.kind = 'hash' AND e.value = ${HASH_OF_PERSON}`)] : []),
+    hit(entryOf('address', 'p.address')),
+    hit(`${entryOf('address', baseAddressSql('p.address'))} AND strpos(p.address, '+') > 1 AND NOT e.exact`),
+    ...(applies.hashes ? [hit(entryOf('hash', HASH_OF_PERSON))] : []),
     ...(applies.domains && !few ? [hit(`stopped_domain e ON e.domain = ${DOMAIN_OF_PERSON}`)] : []),
-    ...(applies.domains && few ? [hit(`LATERAL (${domainKeysSql('p.address')}) k ON true JOIN entry e ON e.kind = 'domain' AND e.value = k.key`)] : []),
+    ...(applies.domains && few ? [hit(entryOf('domain', `ANY(ARRAY(${domainKeysSql('p.address')}))`))] : []),
   ]; // prettier-ignore
   return {
     ctes: `${few || !applies.domains ? '' : stoppedDomainCte('person')}
