@@ -32,7 +32,10 @@ const MOST_DOMAINS = 12;
 /** Works out who would get a campaign now. Nothing is written. */
 export async function preflightCampaign(deps: Deps, id: number): Promise<Preflight> {
   const campaign = await getCampaign(deps, id);
-  const { rows, domains } = await overAudience(deps, campaign, (sql, message) => countPreflight(sql, message, MOST_DOMAINS)); // prettier-ignore
+  const [{ rows, domains }, problems] = await Promise.all([
+    overAudience(deps, campaign, (sql, message) => countPreflight(sql, message, MOST_DOMAINS)),
+    reportMessageProblems(deps, campaign),
+  ]);
   const willGet = rows.find((row) => row.reason === null)?.contacts ?? 0;
   const reasons = REASONS.flatMap((reason) =>
     rows.filter((row) => row.reason === reason).map((row) => ({ reason, contacts: row.contacts, sample: row.sample })),
@@ -46,7 +49,7 @@ export async function preflightCampaign(deps: Deps, id: number): Promise<Preflig
     heldBack,
     reasons,
     domains,
-    problems: await reportMessageProblems(deps, campaign),
+    problems,
   };
 }
 

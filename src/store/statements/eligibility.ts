@@ -258,11 +258,15 @@ const REASON_TESTS: Readonly<Record<Reason, string>> = {
 };
 const TESTS = REASONS.map((reason) => ({ reason, test: REASON_TESTS[reason] }));
 
+/** None of the tests holds: most contacts, for whom trying each took a tenth of a preflight. Who is subscribed lacks no permission. */
+const ELIGIBLE = `coalesce(j.bits, 0) = 0 AND j.erased_at IS NULL AND j.archived_at IS NULL AND j.deliverability <> 'undeliverable'
+       AND (j.subscribed OR ${marketing} IS FALSE) AND NOT j.left_out AND NOT j.has_it`;
+
 /** Every reason over `judged j`, in the order in which they decide, as a text array; empty means eligible. */
-export const REASONS_SQL = `array_remove(ARRAY[${TESTS.map(({ reason, test }) => `CASE WHEN ${test} THEN '${reason}' END`).join(',\n        ')}], NULL)`;
+export const REASONS_SQL = `CASE WHEN ${ELIGIBLE} THEN '{}'::text[] ELSE array_remove(ARRAY[${TESTS.map(({ reason, test }) => `CASE WHEN ${test} THEN '${reason}' END`).join(',\n        ')}], NULL) END`;
 
 /** The deciding reason over `judged j`; NULL means eligible. */
-export const DECIDING_SQL = `CASE ${TESTS.map(({ reason, test }) => `WHEN ${test} THEN '${reason}'`).join(' ')} END`;
+export const DECIDING_SQL = `CASE WHEN ${ELIGIBLE} THEN NULL ${TESTS.map(({ reason, test }) => `WHEN ${test} THEN '${reason}'`).join(' ')} END`;
 
 /** The address without its sub-address, as SQL over an expression; core/address/suppression-keys has the twin. */
 export function baseAddressSql(expression: string): string {
