@@ -159,8 +159,10 @@ export async function byAnyPlan(sql: Sql): Promise<void> {
   await sql.query('SET LOCAL enable_nestloop = on');
 }
 
+/** As TypeORM hands an error on, or as the driver throws it for a prepared statement. */
 function sqlState(error: unknown): string | undefined {
-  return (error as { driverError?: { code?: string } }).driverError?.code;
+  const { driverError, code } = error as { driverError?: { code?: string }; code?: string };
+  return driverError?.code ?? code;
 }
 
 /** Whether an error is PostgreSQL's refusal of a key that is there already (SQLSTATE 23505). */

@@ -97,32 +97,12 @@ function problemOf(
   return contactId === undefined ? NO_CONTACT : undefined;
 }
 
+/** What is kept of an event beside what every event has. */
+const DETAILS = ['status', 'reply', 'url', 'link', 'userAgent', 'lists', 'way', 'what'] as const;
+
 function incomingOf(event: OutsideEvent, at: number, contactId: number, brandId: number): IncomingEvent {
-  const {
-    kind,
-    source,
-    externalId,
-    campaignId,
-    class: bounceClass,
-    status,
-    reply,
-    url,
-    link,
-    userAgent,
-    lists,
-    way,
-    what,
-  } = event;
-  const detail = {
-    ...(kind === 'bounced' ? { class: bounceClass ?? 'soft' } : {}),
-    status,
-    reply,
-    url,
-    link,
-    userAgent,
-    lists,
-    way,
-    what,
-  };
+  const { kind, source, externalId, campaignId } = event;
+  const detail: Record<string, unknown> = kind === 'bounced' ? { class: event.class ?? 'soft' } : {};
+  for (const name of DETAILS) if (event[name] !== undefined) detail[name] = event[name];
   return { kind, at, source, externalId, contactId, brandId, campaignId: campaignId ?? null, detail };
 }

@@ -67,11 +67,13 @@ function parseBody(text: string, refused: Refused): { line: number; value: unkno
     return (Array.isArray(whole) ? (whole as unknown[]) : [whole]).map((value, index) => ({ line: index + 1, value }));
   if (trimmed.startsWith('[') || trimmed === '')
     throw new Problem('unreadable-body', 'The body is neither JSON nor JSON Lines.');
-  return trimmed.split('\n').flatMap((line, index) => {
+  const values: { line: number; value: unknown }[] = [];
+  trimmed.split('\n').forEach((line, index) => {
     const value = parseJson(line);
     if (value === undefined) refused.push({ line: index + 1, detail: 'not JSON' });
-    return value === undefined ? [] : [{ line: index + 1, value }];
+    else values.push({ line: index + 1, value });
   });
+  return values;
 }
 
 function parseJson(text: string): unknown {
