@@ -49,6 +49,7 @@ function typed(use: string, type: string | undefined): string {
 
 const OUTCOME_WORDS: Record<string, string> = { refused: 'The row cannot be used; the result file says why.' };
 
+/** Saves the result file of an import, of all rows or of those with one outcome; `-` is standard output. */
 export async function saveResults(client: Client, id: number, file: string, only?: string): Promise<void> {
   await saveStream(await client.importResults(id, only), file);
   if (file !== '-') note(`Result file: ${file}`);

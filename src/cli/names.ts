@@ -28,6 +28,7 @@ export async function listNamed(client: Client, name: string): Promise<List> {
   return matching[0] ?? pick(lists, name, 'list');
 }
 
+/** The latest campaign of this name or number. @throws UsageError when there is none */
 export async function campaignNamed(client: Client, name: string): Promise<CampaignListItem> {
   for (let cursor: string | undefined; ;) {
     const page = await client.campaigns({ cursor, limit: 500 });
@@ -46,6 +47,7 @@ export async function segmentNamed(client: Client, name: string, brandId?: numbe
   return matching[0] ?? pick(all, name, 'segment');
 }
 
+/** The suppression list of this name or number, or `scope/name` where several share a name. @throws UsageError when there is none, or more than one */
 export async function suppressionListNamed(client: Client, name: string): Promise<SuppressionList> {
   const lists = await client.suppressionLists();
   const matching = lists.filter((list) => matches(list, name) || same(`${list.scopeName ?? ''}/${list.name}`, name));

@@ -46,6 +46,7 @@ export function tableText<T>(rows: T[], columns: Column<T>[]): string {
   ].join('\n');
 }
 
+/** A result, on standard output. */
 export function line(text: string): void {
   process.stdout.write(`${text}\n`);
 }
@@ -55,10 +56,12 @@ export function note(text: string): void {
   process.stderr.write(`${text}\n`);
 }
 
+/** A whole number as a person reads it. */
 export function count(number: number): string {
   return number.toLocaleString('en-GB');
 }
 
+/** A part of a whole in per cent, to two places; a dash where there is no whole. */
 export function share(part: number, whole: number): string {
   return whole === 0 ? '–' : `${((100 * part) / whole).toFixed(2)} %`;
 }
@@ -78,6 +81,7 @@ export function drawProgress(label: string, done: number, whole: number): void {
   );
 }
 
+/** Takes the line of progress off the terminal. */
 export function endProgress(): void {
   if (process.stderr.isTTY) process.stderr.write('\r\u001b[K');
 }

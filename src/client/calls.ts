@@ -45,6 +45,7 @@ interface Sending {
 /** How the groups of calls reach the service: every call answers the parsed body or throws a Refusal. */
 export type Calls = ReturnType<typeof makeCalls>;
 
+/** Calls of the API with its base address and credentials. Each throws Refusal with the service’s own problem when it refuses. */
 export function makeCalls(options: ClientOptions) {
   const send = makeSender(options);
   return {

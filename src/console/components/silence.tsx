@@ -1,3 +1,4 @@
+import type { KeyboardEvent } from 'react';
 import type { SunsetPreview, SunsetRule } from '../../shared/api.ts';
 import { count } from './words.ts';
 
@@ -17,119 +18,64 @@ interface Props {
  * to enough, outlined for who was not. Each handle is a slider; the field in the ladder holds the same value.
  */
 export function Silence({ bins, rule, saved, onMove }: Props) {
+  const xOf = (days: number): number => (placeOf(bins, days) * WIDTH) / Math.max(1, bins.length);
+  const wasAt = (stage: string): number | undefined => saved.steps.find((step) => step.stage === stage)?.days;
+  return (
+    <div style={{ overflowX: 'auto' }}>
+      <svg viewBox={`0 0 ${WIDTH} ${HEIGHT + TOP + 30}`} width="100%" style={{ minWidth: 420 }} role="group" aria-label="Contacts by days of silence, with the thresholds of the ladder">
+        <Bars bins={bins} rule={rule} />
+        <line x1={0} x2={WIDTH} y1={TOP + HEIGHT} y2={TOP + HEIGHT} stroke="var(--av-rule)" />
+        {rule.steps.map(({ stage, days }) => {
+          const was = wasAt(stage);
+          return was === undefined || was === days ? null : <line key={stage} x1={xOf(was)} x2={xOf(was)} y1={TOP} y2={TOP + HEIGHT} stroke="var(--av-rule)" strokeDasharray="4 3" />;
+        })}
+        {rule.steps.map((step) => (
+          <Handle key={step.stage} step={step} x={xOf(step.days)} moved={wasAt(step.stage) !== step.days} move={(days) => onMove(step.stage, days)} />
+        ))}
+      </svg>
+    </div>
+  ); // prettier-ignore
+}
+
+function Bars({ bins, rule }: Pick<Props, 'bins' | 'rule'>) {
   const most = Math.max(1, ...bins.map((bin) => bin.silent + bin.unasked));
   const band = WIDTH / Math.max(1, bins.length);
+  const base = TOP + HEIGHT;
   const scale = (value: number): number => (HEIGHT * value) / most;
   const stageAt = (days: number): string =>
     [...rule.steps].reverse().find((step) => days >= step.days)?.stage ?? 'engaged';
-  const xOf = (days: number): number => placeOf(bins, days) * band;
-  return (
-    <div style={{ overflowX: 'auto' }}>
-      <svg
-        viewBox={`0 0 ${WIDTH} ${HEIGHT + TOP + 30}`}
-        width="100%"
-        style={{ minWidth: 420 }}
-        role="group"
-        aria-label="Contacts by days of silence, with the thresholds of the ladder"
-      >
-        {bins.map((bin, index) => {
-          const x = index * band + band * 0.19;
-          const colour = `var(--av-stage-${stageAt(bin.from)})`;
-          const base = TOP + HEIGHT;
-          return (
-            <g key={bin.from}>
-              <rect x={x} width={band * 0.62} y={base - scale(bin.silent)} height={scale(bin.silent)} fill={colour} />
-              {bin.unasked > 0 && (
-                <rect
-                  x={x + 0.5}
-                  width={band * 0.62 - 1}
-                  y={base - scale(bin.silent + bin.unasked)}
-                  height={scale(bin.unasked)}
-                  fill="none"
-                  stroke={colour}
-                  strokeDasharray="3 2"
-                />
-              )}
-              <text
-                x={index * band}
-                y={base + 18}
-                fontSize={13}
-                fill="var(--av-ink3)"
-                textAnchor={index === 0 ? 'start' : 'middle'}
-              >
-                {bin.from}
-              </text>
-              <title>{`from ${bin.from} days: ${count(bin.silent)} silent, ${count(bin.unasked)} not written to enough`}</title>
-            </g>
-          );
-        })}
-        <line x1={0} x2={WIDTH} y1={TOP + HEIGHT} y2={TOP + HEIGHT} stroke="var(--av-rule)" />
-        {saved.steps.map((step) =>
-          rule.steps.some((now) => now.stage === step.stage && now.days !== step.days) ? (
-            <line
-              key={`was ${step.stage}`}
-              x1={xOf(step.days)}
-              x2={xOf(step.days)}
-              y1={TOP}
-              y2={TOP + HEIGHT}
-              stroke="var(--av-rule)"
-              strokeDasharray="4 3"
-            />
-          ) : null,
-        )}
-        {rule.steps.map((step) => {
-          const moved = saved.steps.some((was) => was.stage === step.stage && was.days !== step.days);
-          const x = xOf(step.days);
-          return (
-            <g
-              key={step.stage}
-              role="slider"
-              tabIndex={0}
-              aria-label={`${step.stage} from days of silence`}
-              aria-valuenow={step.days}
-              aria-valuemin={1}
-              aria-valuemax={3650}
-              onKeyDown={(event) => {
-                const by =
-                  (event.shiftKey ? 10 : 1) *
-                  (event.key === 'ArrowRight' || event.key === 'ArrowUp'
-                    ? 1
-                    : event.key === 'ArrowLeft' || event.key === 'ArrowDown'
-                      ? -1
-                      : 0);
-                if (by !== 0) {
-                  event.preventDefault();
-                  onMove(step.stage, Math.max(1, step.days + by));
-                }
-              }}
-            >
-              <line x1={x} x2={x} y1={30} y2={TOP + HEIGHT} stroke="var(--av-act)" strokeWidth={2} />
-              <rect
-                x={x - 27}
-                y={6}
-                width={54}
-                height={24}
-                rx={6}
-                fill={moved ? 'var(--av-act-fill)' : 'var(--av-sheet)'}
-                stroke="var(--av-act)"
-              />
-              <text
-                x={x}
-                y={23}
-                fontSize={14}
-                fontWeight={600}
-                textAnchor="middle"
-                fill={moved ? 'var(--av-act-text)' : 'var(--av-act)'}
-              >
-                {step.days} d
-              </text>
-            </g>
-          );
-        })}
-      </svg>
-    </div>
-  );
+  return bins.map(({ from, silent, unasked }, index) => {
+    const x = index * band + band * 0.19;
+    const colour = `var(--av-stage-${stageAt(from)})`;
+    return (
+      <g key={from}>
+        <rect x={x} width={band * 0.62} y={base - scale(silent)} height={scale(silent)} fill={colour} />
+        {unasked > 0 && <rect x={x + 0.5} width={band * 0.62 - 1} y={base - scale(silent + unasked)} height={scale(unasked)} fill="none" stroke={colour} strokeDasharray="3 2" />}
+        <text x={index * band} y={base + 18} fontSize={13} fill="var(--av-ink3)" textAnchor={index === 0 ? 'start' : 'middle'}>{from}</text>
+        <title>{`from ${from} days: ${count(silent)} silent, ${count(unasked)} not written to enough`}</title>
+      </g>
+    ); // prettier-ignore
+  });
 }
+
+const KEYS: Readonly<Record<string, number>> = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 };
+
+/** A threshold: arrows move it by a day, with Shift by ten. */
+function Handle({ step, x, moved, move }: { step: SunsetRule['steps'][number]; x: number; moved: boolean; move: (days: number) => void }) {
+  const onKeyDown = (event: KeyboardEvent): void => {
+    const by = KEYS[event.key];
+    if (by === undefined) return;
+    event.preventDefault();
+    move(Math.max(1, step.days + by * (event.shiftKey ? 10 : 1)));
+  };
+  return (
+    <g role="slider" tabIndex={0} aria-label={`${step.stage} from days of silence`} aria-valuenow={step.days} aria-valuemin={1} aria-valuemax={3650} onKeyDown={onKeyDown}>
+      <line x1={x} x2={x} y1={30} y2={TOP + HEIGHT} stroke="var(--av-act)" strokeWidth={2} />
+      <rect x={x - 27} y={6} width={54} height={24} rx={6} fill={moved ? 'var(--av-act-fill)' : 'var(--av-sheet)'} stroke="var(--av-act)" />
+      <text x={x} y={23} fontSize={14} fontWeight={600} textAnchor="middle" fill={moved ? 'var(--av-act-text)' : 'var(--av-act)'}>{step.days} d</text>
+    </g>
+  );
+} // prettier-ignore
 
 /** Where so many days stand among the bins, in bins from the left. */
 function placeOf(bins: Props['bins'], days: number): number {

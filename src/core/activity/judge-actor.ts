@@ -98,6 +98,7 @@ function judge(
   return fetched ? { actor: 'unknown', reason: 'prefetch' } : { actor: 'human', reason: 'person' };
 }
 
+/** Whether an act followed the link that no person sees. */
 export function isTrap(act: Pick<ActFacts, 'link'> & { kind: string }): boolean {
   return act.kind === 'clicked' && act.link === TRAP_LINK;
 }

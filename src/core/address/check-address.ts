@@ -49,10 +49,12 @@ const SYNTAX: Readonly<Record<AddressProblem, string>> = {
   'control-character': 'It holds invisible characters.',
 };
 
+/** What is wrong with the form of an address, as a finding: always a reason to refuse. */
 export function syntaxFinding(problem: AddressProblem): Finding {
   return { code: problem, severity: 'refuse', text: SYNTAX[problem] };
 }
 
+/** Whether a local part names a post and not a person (RFC 2142 and common use). */
 export function isRoleName(local: string): boolean {
   return ROLE_NAMES.has(local);
 }

@@ -77,6 +77,7 @@ function isCountless({ least, most, which }: EventTest): boolean {
   return least === null && most === null && which === 'any';
 }
 
+/** An event part in its canonical words. */
 export function eventText(event: EventTest): string {
   const parts = [
     ...(event.which === 'any' ? [] : [event.which]),
@@ -100,6 +101,7 @@ function timesText({ least, most }: EventTest): string[] {
   return [...(least === null ? [] : [`at least ${plural(least, 'time')}`]), ...(most === null ? [] : [`at most ${plural(most, 'time')}`])]; // prettier-ignore
 }
 
+/** A stretch of time in its canonical words. */
 export function whenText(when: When): string {
   switch (when.kind) {
     case 'last':
@@ -139,6 +141,7 @@ function oneValue(value: string | number | boolean): string {
   return DAY.test(value) ? value : quoted(value);
 }
 
+/** A text between quotation marks, those within it escaped. */
 export function quoted(text: string): string {
   return `"${text.replace(/["\\]/g, '\\$&')}"`;
 }

@@ -32,6 +32,7 @@ export function readWhen(reader: Reader): When | null {
   return { kind: 'between', first, last };
 }
 
+/** Reads a stretch of time. @throws UnreadableCondition where none stands */
 export function needWhen(reader: Reader): When {
   const when = readWhen(reader);
   if (!when) throw reader.expected('a time: “in the last 30 days”, “more than 30 days ago”, “before 2026-11-23”, “since 2026-11-23” or “from 2026-11-01 to 2026-11-23”', ['in', 'more', 'before', 'since', 'from']); // prettier-ignore

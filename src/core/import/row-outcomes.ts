@@ -56,6 +56,7 @@ export function heldLetters(codes: readonly string[] | undefined): Set<string> {
 
 const BY_LETTER = new Map(Object.entries(OUTCOME_LETTERS).map(([outcome, letter]) => [letter, outcome as RowOutcome]));
 
+/** The outcome that a letter of a chunk stands for. */
 export function outcomeOf(letter: string): RowOutcome | undefined {
   return BY_LETTER.get(letter);
 }

@@ -12,6 +12,7 @@ const FIRST_SLOTS = 1 << 16;
 /** Fuller than this, looking for a free slot takes long. */
 const FULLEST = 0.7;
 
+/** A set of addresses by a print of 96 bits each, 16 bytes an address whatever its length; `seed` makes prints unguessable. */
 export function makeSeenAddresses(seed: number): SeenAddresses {
   let table = new Uint32Array(FIRST_SLOTS * 4);
   let mask = FIRST_SLOTS - 1;

@@ -19,6 +19,7 @@ export function decodeCharset(bytes: Uint8Array, charset: string): string {
   }
 }
 
+/** Quoted-printable text as bytes (RFC 2045 section 6.7); what is no valid escape stays as it stands. */
 export function quotedPrintableBytes(text: string): Buffer {
   const bytes = Buffer.from(text.replace(/=[ \t]*\n/g, ''), 'utf8').toString('latin1');
   return Buffer.from(

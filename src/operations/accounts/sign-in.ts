@@ -67,10 +67,12 @@ export async function createApiToken(
   return { token, account: account.name };
 }
 
+/** Ends a session; one that is not there is no error. */
 export async function signOut(deps: Deps, session: string): Promise<void> {
   await deleteSession(deps.database, digest(session));
 }
 
+/** Who holds a session or an API token; nobody when it is unknown, over or revoked. */
 export async function findSignedIn(
   deps: Deps,
   credentials: { session?: string; token?: string },

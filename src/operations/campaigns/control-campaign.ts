@@ -44,11 +44,13 @@ function assertAudience({ name }: Campaign, ledger: LedgerRow[], expected: numbe
   if (Math.abs(willGet - expected) > expected * MOVED_SHARE) throw new Problem('count-moved', `${expected} were expected to get “${name}”; now it is ${willGet}.`, { extra: { expected, now: willGet } }); // prettier-ignore
 }
 
+/** Stops a send that is under way, with why; what is claimed goes back to waiting. @throws Problem wrong-state */
 export async function pauseCampaign(deps: Deps, id: number, because: string): Promise<Campaign> {
   await move(deps.database, await getCampaign(deps, id), ['sending'], 'paused', because);
   return getCampaign(deps, id);
 }
 
+/** Goes on with a paused send. @throws Problem wrong-state */
 export async function resumeCampaign(deps: Deps, id: number): Promise<Campaign> {
   const campaign = await getCampaign(deps, id);
   await move(deps.database, campaign, ['paused'], 'sending', null);

@@ -51,6 +51,7 @@ export async function changeCampaign(deps: Deps, id: number, change: Partial<Cam
   return saving(() => deps.database.getRepository(CampaignEntity).save(changed), changed.name);
 }
 
+/** @throws Problem not-found */
 export async function getCampaign(deps: Deps, id: number): Promise<Campaign> {
   return found(await deps.database.getRepository(CampaignEntity).findOneBy({ id }), `campaign ${id}`);
 }

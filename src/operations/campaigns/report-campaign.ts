@@ -39,6 +39,7 @@ export interface CampaignReport {
 
 const MOST_DOMAINS = 20;
 
+/** A campaign’s ledger: audience = accepted + refused + uncertain + waiting + on their way + held back, at any moment. */
 export async function findLedger(deps: Deps, campaignId: number): Promise<Ledger> {
   const rows = await countLedger(deps.database, campaignId);
   const of = (state: string): number =>

@@ -240,6 +240,7 @@ function write({ compiled, sender, deps, campaign }: Sending, one: ClaimedDelive
   );
 }
 
+/** Attributes as the texts that merge fields write. */
 export function stringFields(attributes: Record<string, unknown>): Record<string, string> {
   return Object.fromEntries(Object.entries(attributes).map(([key, value]) => [key, attributeText(value)]));
 }

@@ -21,6 +21,7 @@ export interface ContactCost {
   savingYear: number | null;
 }
 
+/** How many contacts count towards the bill, how many of them no campaign can reach, and what a month costs with and without these. */
 export async function countCost(deps: Deps): Promise<ContactCost> {
   const ladder = (await findSetting<PriceLadder>(deps.database, PRICE_LADDER)) ?? null;
   const [all, unreachable] = await overWholeSet(deps.database, async (sql) => [

@@ -15,10 +15,12 @@ import { remember } from '../remember.ts';
 
 const SEVERITIES_SETTING = 'check-severities';
 
+/** The severity of each code that has a setting: the defaults with what was changed. */
 export async function findSeverities(deps: Deps): Promise<Severities> {
   return { ...DEFAULT_SEVERITIES, ...(await findSetting<Partial<Severities>>(deps.database, SEVERITIES_SETTING)) };
 }
 
+/** Changes the severities that are named, and answers all. */
 export async function saveSeverities(deps: Deps, change: Partial<Severities>, actor: string): Promise<Severities> {
   await saveSetting(deps.database, SEVERITIES_SETTING, { ...(await findSeverities(deps)), ...change }, actor);
   return findSeverities(deps);

@@ -101,6 +101,7 @@ async function verdictOf(deps: Deps, brand: Brand, on: Found): Promise<BrandVerd
   };
 }
 
+/** Whether an entry stops anybody at `now`: neither lifted nor past its end. */
 export function isInEffect(entry: EntryRow, now: Date): boolean {
   return entry.liftedAt === null && (entry.expiresAt === null || entry.expiresAt > now);
 }

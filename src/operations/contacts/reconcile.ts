@@ -30,6 +30,7 @@ export async function reconcile(
   return getReconciliation(deps, id);
 }
 
+/** A reconciliation with its counts. @throws Problem not-found */
 export async function getReconciliation(deps: Deps, id: number): Promise<ReconciliationRow> {
   const rows = await overWholeSet(deps.database, (sql) => listReconciliations(sql, id, 2_147_483_647, 1));
   return found(rows[0], `reconciliation ${id}`);

@@ -25,6 +25,7 @@ export async function refuse(
   return { entered, known: values.length - entered };
 }
 
+/** Takes addresses and domains off the refuse-list; says how many stood on it. @throws Problem invalid-input */
 export async function refuseNoMore(deps: Deps, values: string[]): Promise<{ removed: number }> {
   return { removed: await removeRefused(deps.database, readValues(values)) };
 }

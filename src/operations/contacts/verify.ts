@@ -132,6 +132,7 @@ async function findFile(deps: Deps, id: number): Promise<VerificationRow> {
   return found((await listVerifications(deps.database, id, 2_147_483_647, 1))[0], `verification ${id}`);
 }
 
+/** A verification file with what its words mean and what each verdict would do now. @throws Problem not-found */
 export async function getVerification(deps: Deps, id: number): Promise<Verification> {
   const row = await findFile(deps, id);
   const acts = await findVerdictActs(deps);
@@ -184,10 +185,12 @@ async function findHeldList(sql: Sql): Promise<number | undefined> {
   )?.id;
 }
 
+/** What is done on each verdict: the defaults with what was changed. */
 export async function findVerdictActs(deps: Deps): Promise<VerdictActs> {
   return { ...DEFAULT_VERDICT_ACTS, ...(await findSetting<Partial<VerdictActs>>(deps.database, VERDICT_ACTS_SETTING)) };
 }
 
+/** Changes what is done on the verdicts that are named, and answers all. */
 export async function saveVerdictActs(deps: Deps, change: Partial<VerdictActs>, actor: string): Promise<VerdictActs> {
   const acts = { ...(await findVerdictActs(deps)), ...change };
   await saveSetting(deps.database, VERDICT_ACTS_SETTING, acts, actor);

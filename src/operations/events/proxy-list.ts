@@ -18,6 +18,7 @@ const NAME = 'proxy list';
 /** Another process knows a changed list after this long at most. */
 const REMEMBERED_MS = 30_000;
 
+/** The organisation’s list of image proxies; empty until one is kept. */
 export async function findProxyList(sql: Sql): Promise<ProxyList> {
   return (await findSetting<ProxyList>(sql, NAME)) ?? { networks: [], agents: [] };
 }

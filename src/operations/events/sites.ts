@@ -19,6 +19,7 @@ const NAME = 'sites';
 const REMEMBERED_MS = 30_000;
 const HOST = /^(?=.{1,253}$)([a-z0-9]([a-z0-9-]{0,61}[a-z0-9])?\.)+[a-z]([a-z0-9-]{0,61}[a-z0-9])?$/;
 
+/** The organisation’s own sites, whose visits count; none until some are kept. */
 export async function findSites(sql: Sql): Promise<Sites> {
   return (await findSetting<Sites>(sql, NAME)) ?? { hosts: [] };
 }

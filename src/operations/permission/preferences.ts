@@ -14,6 +14,7 @@ export interface Preferences {
   lists: { id: number; name: string; on: boolean }[];
 }
 
+/** The lists of a brand with where the contact stands on each, as the preference page shows them. */
 export async function findPreferences(deps: Deps, contactId: number, brandId: number): Promise<Preferences> {
   const lists = await deps.database.getRepository(ListEntity).find({ where: { brandId }, order: { id: 'ASC' } });
   const states = new Map((await findContactSubscriptions(deps.database, contactId)).map((row) => [row.listId, row.state])); // prettier-ignore

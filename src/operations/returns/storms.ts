@@ -60,6 +60,7 @@ export async function findStormRule(sql: Sql): Promise<StormRule> {
   return { ...DEFAULT_STORM_RULE, ...(await findSetting<StormRule>(sql, RULE)) };
 }
 
+/** Changes the parts of the storm rule that are named, and answers all of it. */
 export async function saveStormRule(deps: Deps, change: Partial<StormRule>, actor: string): Promise<StormRule> {
   await saveSetting(deps.database, RULE, { ...(await findStormRule(deps.database)), ...change }, actor);
   return findStormRule(deps.database);

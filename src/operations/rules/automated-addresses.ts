@@ -35,6 +35,7 @@ const NAME = 'machine rule';
 const BATCH = 1000;
 const SAMPLE = 20;
 
+/** The rule for automated addresses: the default with what was changed. */
 export async function findAutomatedRule(sql: Sql): Promise<AutomatedRule> {
   return { ...DEFAULT_AUTOMATED_RULE, ...(await findSetting<AutomatedRule>(sql, NAME)) };
 }

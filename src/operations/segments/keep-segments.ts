@@ -35,6 +35,7 @@ export async function createSegment(deps: Deps, one: NewSegment): Promise<Segmen
   return getSegment(deps, id);
 }
 
+/** @throws Problem not-found */
 export async function getSegment(deps: Deps, id: number): Promise<SegmentRow> {
   return found(await findSegment(deps.database, id), `segment ${id}`);
 }

@@ -18,6 +18,7 @@ import { checkCondition } from './condition-context.ts';
 import { getSegment } from './keep-segments.ts';
 import { withinTime } from './within-time.ts';
 
+/** @throws Problem not-found */
 export async function getSnapshot(deps: Deps, id: number): Promise<SnapshotRow> {
   return found(await findSnapshot(deps.database, id), `snapshot ${id}`);
 }

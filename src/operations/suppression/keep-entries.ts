@@ -40,6 +40,7 @@ export async function createSuppressionList(deps: Deps, list: NewSuppressionList
   }
 }
 
+/** @throws Problem not-found */
 export async function getSuppressionList(deps: Deps, id: number): Promise<SuppressionListRow> {
   return found(
     (await listSuppressionLists(deps.database)).find((list) => list.id === id),

@@ -158,6 +158,7 @@ async function once(
   }
 }
 
+/** The answer to a refusal: RFC 9457, with the status of its code. */
 export function refuse(error: Error, c: Context, log: Logger): Response {
   const problem = error instanceof Problem ? error : new Problem('failed', 'The request could not be carried out.');
   if (!(error instanceof Problem)) log.error({ err: error, path: c.req.path }, 'a request failed');

@@ -55,6 +55,7 @@ export function unsubscribePage(brandName: string, lists: string[], preferencesU
   );
 }
 
+/** After unsubscribing: from which lists, or from everything of the brand. */
 export function donePage(brandName: string, lists: string[]): string {
   const what = lists.length > 0 ? lists.join(' and ') : `anything from ${brandName}`;
   return page(
@@ -63,6 +64,7 @@ export function donePage(brandName: string, lists: string[]): string {
   );
 }
 
+/** For a link that was never ours, or is cut off. It says nothing about anybody. */
 export function gonePage(): string {
   return page(
     'Not found',
@@ -105,6 +107,7 @@ export function signedUpPage(listName: string): string {
   );
 }
 
+/** Asks for the press of a button; following the link alone confirms nothing. */
 export function confirmPage(brandName: string, listName: string): string {
   return page(
     `Confirm ${listName}`,
@@ -112,6 +115,7 @@ export function confirmPage(brandName: string, listName: string): string {
   );
 }
 
+/** After the button was pressed. */
 export function confirmedPage(listName: string): string {
   return page(
     'Confirmed',
@@ -119,6 +123,7 @@ export function confirmedPage(listName: string): string {
   );
 }
 
+/** For a link whose time is over: how to sign up again. */
 export function confirmationOverPage(listName: string): string {
   return page(
     'Too late',

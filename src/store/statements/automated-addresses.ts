@@ -87,6 +87,7 @@ export async function listAutomated(
   );
 }
 
+/** How many addresses stand in each state of the mark. */
 export async function countAutomated(sql: Sql): Promise<Record<AutomatedState, number>> {
   const rows: { state: AutomatedState; n: number }[] = await sql.query(
     `SELECT state, count(*)::int AS n FROM automated_address GROUP BY 1`,

@@ -30,6 +30,7 @@ export async function setTrouble(sql: Sql, id: number, trouble: string | null): 
   );
 }
 
+/** The links of a campaign by number; those it had are taken out. Within the transaction that starts it. */
 export async function replaceLinks(
   sql: Sql,
   campaignId: number,
@@ -42,6 +43,7 @@ export async function replaceLinks(
   );
 }
 
+/** Where a numbered link of a campaign leads. */
 export async function findLink(sql: Sql, campaignId: number, number: number): Promise<string | undefined> {
   const rows: { url: string }[] = await sql.query(
     'SELECT url FROM campaign_link WHERE campaign_id = $1 AND number = $2',
@@ -50,6 +52,7 @@ export async function findLink(sql: Sql, campaignId: number, number: number): Pr
   return rows[0]?.url;
 }
 
+/** Campaigns under way, the longest first. */
 export async function listSendingCampaigns(sql: Sql): Promise<number[]> {
   const rows: { id: number }[] = await sql.query(`SELECT id FROM campaign WHERE state = 'sending' ORDER BY started_at`);
   return rows.map((row) => row.id);

@@ -1,6 +1,7 @@
 import type { Deliverability, OutsideVerdict, Stage, SubscriptionState } from '../../shared/words.ts';
 import type { Sql } from '../database.ts';
 
+/** Addresses of contacts by their number. */
 export async function findAddresses(sql: Sql, contactIds: number[]): Promise<Map<number, string>> {
   const rows: { id: number; address: string }[] = await sql.query(
     `SELECT id::float8 AS id, address FROM contact WHERE id = ANY($1::bigint[])`,
@@ -73,6 +74,7 @@ const CONTACT_COLUMNS = `c.id::float8 AS id, c.address, c.name, c.attributes, c.
   c.deliverability, c.deliverability_since AS "deliverabilitySince", c.deliverability_cause AS "deliverabilityCause",
   c.tags, c.verdict, c.verdict_cause AS "verdictCause", c.merged_into::float8 AS "mergedInto"`;
 
+/** One contact as the API shows it; erased ones too. */
 export async function findContact(
   sql: Sql,
   key: { id: number } | { address: string },
@@ -122,6 +124,7 @@ export async function listContacts(
   );
 }
 
+/** How many contacts a filter finds. */
 export async function countContacts(sql: Sql, filter: ContactFilter): Promise<number> {
   const [row]: { n: number }[] = await sql.query(
     `SELECT count(*)::int AS n FROM contact c LEFT JOIN contact_stage cs ON cs.contact_id = c.id AND cs.brand_id = $5 WHERE ${contactFilterSql(1, filter)}`,
@@ -140,6 +143,7 @@ export function contactFilterSql(first: number, { where }: Pick<ContactFilter, '
   AND (${tag}::text IS NULL OR (c.tags <> '{}' AND c.tags @> ARRAY[${tag}::text]))${where === null ? '' : ' AND c.id IN (SELECT id FROM matching)'}`;
 }
 
+/** The parameters of a filter, in the order in which statements read them. */
 export function filterParameters(filter: Omit<ContactFilter, 'brandId'> & { brandId: number | null }): unknown[] {
   return [
     filter.part.toLowerCase().replace(/[\\%_]/g, '\\$&'),

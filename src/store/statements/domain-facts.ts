@@ -10,6 +10,7 @@ export async function findExchanges(sql: Sql, domains: string[], now: Date): Pro
   return new Map(rows.map((row) => [row.domain, row.exchange]));
 }
 
+/** Keeps what the resolver said of domains, each until its lifetime is over. */
 export async function saveExchanges(
   sql: Sql,
   answers: { domain: string; exchange: Exchange; expiresAt: Date }[],
@@ -39,11 +40,13 @@ export async function findRefused(sql: Sql, values: string[]): Promise<Map<strin
   return new Map(rows.map((row) => [row.value, row.reason]));
 }
 
+/** Whether single addresses stand on the refuse-list at all: if none do, no row needs to be held against it. */
 export async function anyAddressRefused(sql: Sql): Promise<boolean> {
   const [row]: { any: boolean }[] = await sql.query(`SELECT EXISTS (SELECT FROM refused_value WHERE strpos(value, '@') > 0) AS any`); // prettier-ignore
   return row!.any;
 }
 
+/** The refuse-list, in order of value, after `after`. */
 export async function listRefused(sql: Sql, part: string, after: string, limit: number): Promise<RefusedValue[]> {
   return sql.query(
     `SELECT value, reason, actor, entered_at AS "enteredAt" FROM refused_value
@@ -52,6 +55,7 @@ export async function listRefused(sql: Sql, part: string, after: string, limit: 
   );
 }
 
+/** Puts values on the refuse-list; those that stand on it stay as they are. Returns how many are new. */
 export async function addRefused(sql: Sql, values: string[], reason: string, actor: string): Promise<number> {
   const rows: unknown[] = await sql.query(
     `INSERT INTO refused_value (value, reason, actor) SELECT v, $2, $3 FROM unnest($1::text[]) v ORDER BY 1
@@ -61,6 +65,7 @@ export async function addRefused(sql: Sql, values: string[], reason: string, act
   return rows.length;
 }
 
+/** Takes values off the refuse-list; returns how many stood on it. */
 export async function removeRefused(sql: Sql, values: string[]): Promise<number> {
   const [, affected]: [unknown, number] = await sql.query('DELETE FROM refused_value WHERE value = ANY($1::text[])', [values]); // prettier-ignore
   return affected;

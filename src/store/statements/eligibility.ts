@@ -76,6 +76,7 @@ export interface WhatApplies {
 
 const EVERYTHING_APPLIES: WhatApplies = { domains: true, hashes: true, subAddresses: true, ofLists: true, begun: true };
 
+/** Looks beforehand what can match at all for a message, each by index or in a small table. */
 export async function findWhatApplies(sql: Sql, message: JudgedMessage): Promise<WhatApplies> {
   const [row]: WhatApplies[] = await sql.query(
     `SELECT EXISTS (SELECT FROM suppression_entry WHERE kind = 'domain' AND kind <> 'address' AND lifted_at IS NULL) AS domains,

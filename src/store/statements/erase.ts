@@ -28,6 +28,7 @@ export async function listErasable(sql: Sql, contactIds: number[]): Promise<Eras
   );
 }
 
+/** Locks the contacts that are to be erased, so that nothing is recorded for them meanwhile. */
 export async function lockToErase(sql: Sql, contactIds: number[]): Promise<void> {
   await sql.query(`SELECT id FROM contact WHERE id = ANY($1::bigint[]) ORDER BY id FOR UPDATE`, [contactIds]);
 }

@@ -39,6 +39,7 @@ export interface ImportRow {
 const COLUMNS = `id, list_id AS "listId", file_name AS "fileName", bytes::float8 AS bytes, options, dry_run AS "dryRun", state, rows_expected AS "rowsExpected", rows_done AS "rowsDone",
   counts, problem, run_id AS "runId", actor, created_at AS "createdAt", finished_at AS "finishedAt"`;
 
+/** Keeps a new import, waiting. */
 export async function insertImport(
   sql: Sql,
   row: { listId: number; fileName: string; options: ImportOptions; dryRun: boolean; actor: string },
@@ -50,11 +51,13 @@ export async function insertImport(
   return created!.id;
 }
 
+/** One import with its progress. */
 export async function findImport(sql: Sql, id: number): Promise<ImportRow | undefined> {
   const rows: ImportRow[] = await sql.query(`SELECT ${COLUMNS} FROM import WHERE id = $1`, [id]);
   return rows[0];
 }
 
+/** Imports before a number, latest first. */
 export async function listImports(sql: Sql, before: number, limit: number): Promise<ImportRow[]> {
   return sql.query(`SELECT ${COLUMNS} FROM import WHERE id < $1 ORDER BY id DESC LIMIT $2`, [before, limit]);
 }
@@ -77,10 +80,12 @@ export async function insertFollowingImport(
   return id;
 }
 
+/** Keeps the next piece of an import’s file. */
 export async function appendImportPart(sql: Sql, importId: number, seq: number, bytes: Buffer): Promise<void> {
   await sql.query(`INSERT INTO import_part (import_id, seq, bytes) VALUES ($1, $2, $3)`, [importId, seq, bytes]);
 }
 
+/** One piece of an import’s file; nothing behind the last. */
 export async function findImportPart(sql: Sql, importId: number, seq: number): Promise<Buffer | undefined> {
   const rows: { bytes: Buffer }[] = await sql.query(`SELECT bytes FROM import_part WHERE import_id = $1 AND seq = $2`, [
     importId,
@@ -127,6 +132,7 @@ export async function findKeptMapping(sql: Sql, headers: string[]): Promise<Reco
   return rows[0]?.mapping;
 }
 
+/** Remembers what the columns of a header were said to be, for later files with the same header. */
 export async function keepMapping(sql: Sql, headers: string[], mapping: Record<string, string | null>): Promise<void> {
   await sql.query(
     `INSERT INTO kept_mapping (header_hash, mapping) VALUES (sha256(convert_to($1, 'UTF8')), $2::jsonb)

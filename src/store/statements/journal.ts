@@ -23,6 +23,7 @@ export interface RunRow {
 const RUN_COLUMNS = `id, kind, brand_id AS "brandId", actor, reason, counts, started_at AS "startedAt", finished_at AS "finishedAt",
   undoes_run_id AS "undoesRunId", undone_by_run_id AS "undoneByRunId"`;
 
+/** Begins a run; it is open until finishRun. */
 export async function insertRun(
   sql: Sql,
   run: { kind: string; brandId: number | null; actor: string; reason: string; undoesRunId?: number },
@@ -34,6 +35,7 @@ export async function insertRun(
   return row!.id;
 }
 
+/** Ends a run with what it changed, by kind of change. */
 export async function finishRun(sql: Sql, runId: number, counts: Record<string, number>): Promise<void> {
   await sql.query(`UPDATE run SET counts = $2::jsonb, finished_at = now() WHERE id = $1`, [
     runId,
@@ -41,11 +43,13 @@ export async function finishRun(sql: Sql, runId: number, counts: Record<string, 
   ]);
 }
 
+/** One run, with who undid it if anybody did. */
 export async function findRun(sql: Sql, runId: number): Promise<RunRow | undefined> {
   const rows: RunRow[] = await sql.query(`SELECT ${RUN_COLUMNS} FROM run WHERE id = $1`, [runId]);
   return rows[0];
 }
 
+/** Runs before a number, latest first. */
 export async function listRuns(sql: Sql, before: number, limit: number): Promise<RunRow[]> {
   return sql.query(`SELECT ${RUN_COLUMNS} FROM run WHERE id < $1 ORDER BY id DESC LIMIT $2`, [before, limit]);
 }

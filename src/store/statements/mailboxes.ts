@@ -37,10 +37,12 @@ export interface MailboxRow extends MailboxSettings {
 const COLUMNS = `id, name, host, port, security, account, password_in AS "passwordIn", folder, brand_id AS "brandId", idles, poll_seconds AS "pollSeconds", afterwards, paused,
   uid_validity::float8 AS "uidValidity", last_uid::float8 AS "lastUid", waiting, last_poll_at AS "lastPollAt", trouble, trouble_since AS "troubleSince", processed::float8 AS processed`;
 
+/** Every mailbox, in the order they were added, with its latest poll. */
 export async function listMailboxes(sql: Sql): Promise<MailboxRow[]> {
   return sql.query(`SELECT ${COLUMNS} FROM mailbox ORDER BY id`);
 }
 
+/** One mailbox, with its latest poll. */
 export async function findMailbox(sql: Sql, id: number): Promise<MailboxRow | undefined> {
   const rows: MailboxRow[] = await sql.query(`SELECT ${COLUMNS} FROM mailbox WHERE id = $1`, [id]);
   return rows[0];
@@ -60,11 +62,13 @@ export async function saveMailbox(sql: Sql, settings: MailboxSettings): Promise<
   return rows[0]!.id;
 }
 
+/** Pauses a mailbox or lets it go on; false when it is not there. */
 export async function setPaused(sql: Sql, id: number, paused: boolean): Promise<boolean> {
   const [, affected]: [unknown, number] = await sql.query(`UPDATE mailbox SET paused = $2 WHERE id = $1`, [id, paused]);
   return affected > 0;
 }
 
+/** Forgets a mailbox; what was fetched from it stays. False when it is not there. */
 export async function deleteMailbox(sql: Sql, id: number): Promise<boolean> {
   const [, affected]: [unknown, number] = await sql.query(`DELETE FROM mailbox WHERE id = $1`, [id]);
   return affected > 0;

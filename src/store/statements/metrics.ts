@@ -1,5 +1,6 @@
 import type { Sql } from '../database.ts';
 
+/** Deliveries of all campaigns by state. */
 export async function countDeliveryStates(sql: Sql): Promise<Record<string, number>> {
   const rows: { state: string; n: number }[] = await sql.query(
     'SELECT state, count(*)::int AS n FROM delivery GROUP BY state',

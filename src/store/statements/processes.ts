@@ -28,6 +28,7 @@ export async function findDeadProcesses(sql: Sql): Promise<string[]> {
   return rows.map((row) => row.id);
 }
 
+/** Takes processes off the register, once what they left behind is settled. */
 export async function forgetProcesses(sql: Sql, ids: string[]): Promise<void> {
   await sql.query('DELETE FROM service_process WHERE id = ANY($1::uuid[])', [ids]);
 }

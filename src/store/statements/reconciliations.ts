@@ -25,6 +25,7 @@ export interface ReconciliationRow {
   oursNotOnIt: number;
 }
 
+/** Begins a reconciliation; it is listed once matchDigests has ended it. */
 export async function insertReconciliation(sql: Sql, name: string, actor: string): Promise<number> {
   const [row]: { id: number }[] = await sql.query(
     `INSERT INTO reconciliation (name, actor) VALUES ($1, $2) RETURNING id`,
@@ -143,6 +144,7 @@ export async function listReconciled(
   return sql.query(text, [id, found, after, limit]);
 }
 
+/** Deletes a reconciliation with its rows; false when it is not there. */
 export async function deleteReconciliation(sql: Sql, id: number): Promise<boolean> {
   const [, affected]: [unknown, number] = await sql.query(
     `WITH rows AS (DELETE FROM reconciliation_row WHERE reconciliation_id = $1) DELETE FROM reconciliation WHERE id = $1`,

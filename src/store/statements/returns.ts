@@ -59,6 +59,7 @@ export async function insertReturn(
   return { id: kept[0]!.id, fresh: false };
 }
 
+/** Returns of one state or of all, before a number, latest first; without their bytes. */
 export async function listReturns(
   sql: Sql,
   state: ReturnState | null,
@@ -71,6 +72,7 @@ export async function listReturns(
   );
 }
 
+/** One return with its bytes. */
 export async function findReturn(sql: Sql, id: number): Promise<(ReturnRow & { raw: Buffer }) | undefined> {
   const rows: (ReturnRow & { raw: Buffer })[] = await sql.query(
     `SELECT ${COLUMNS}, raw FROM return_message WHERE id = $1`,
@@ -79,6 +81,7 @@ export async function findReturn(sql: Sql, id: number): Promise<(ReturnRow & { r
   return rows[0];
 }
 
+/** Puts a return aside that matched nothing or asks for a person; false when it is neither. */
 export async function dismissReturn(sql: Sql, id: number): Promise<boolean> {
   const [, affected]: [unknown, number] = await sql.query(
     `UPDATE return_message SET state = 'dismissed' WHERE id = $1 AND state IN ('unmatched', 'asks')`,
@@ -110,6 +113,7 @@ export async function findDelivery(
   return rows[0];
 }
 
+/** Returns by state; every state has its count. */
 export async function countReturns(sql: Sql): Promise<Record<ReturnState, number>> {
   const rows: { state: ReturnState; n: number }[] = await sql.query(
     'SELECT state, count(*)::int AS n FROM return_message GROUP BY state',

@@ -12,6 +12,7 @@ export interface Versioned<T> {
 
 const COLUMNS = `rule, version, changed_at AS "changedAt", changed_by AS "changedBy"`;
 
+/** The brand’s ladder; the default where nobody has changed it. */
 export async function findSunsetRule(sql: Sql, brandId: number): Promise<Versioned<SunsetRule>> {
   const rows: Versioned<SunsetRule>[] = await sql.query(`SELECT ${COLUMNS} FROM sunset_rule WHERE brand_id = $1`, [
     brandId,
@@ -19,6 +20,7 @@ export async function findSunsetRule(sql: Sql, brandId: number): Promise<Version
   return rows[0] ?? { rule: DEFAULT_SUNSET_RULE, version: 0, changedAt: null, changedBy: null };
 }
 
+/** Keeps a changed ladder as the next version. */
 export async function saveSunsetRule(sql: Sql, brandId: number, rule: SunsetRule, by: string): Promise<void> {
   await sql.query(
     `INSERT INTO sunset_rule (brand_id, rule, changed_by) VALUES ($1, $2::jsonb, $3)
@@ -27,15 +29,18 @@ export async function saveSunsetRule(sql: Sql, brandId: number, rule: SunsetRule
   );
 }
 
+/** The bounce rule as it is in force. */
 export async function findBounceRule(sql: Sql): Promise<BounceRule> {
   return (await findVersionedBounceRule(sql)).rule;
 }
 
+/** The bounce rule with who changed it; the default where nobody has. */
 export async function findVersionedBounceRule(sql: Sql): Promise<Versioned<BounceRule>> {
   const rows: Versioned<BounceRule>[] = await sql.query(`SELECT ${COLUMNS} FROM bounce_rule`);
   return rows[0] ?? { rule: DEFAULT_BOUNCE_RULE, version: 0, changedAt: null, changedBy: null };
 }
 
+/** Keeps a changed bounce rule as the next version. */
 export async function saveBounceRule(sql: Sql, rule: BounceRule, by: string): Promise<void> {
   await sql.query(
     `INSERT INTO bounce_rule (rule, changed_by) VALUES ($1::jsonb, $2)

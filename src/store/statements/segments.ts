@@ -15,6 +15,7 @@ export interface SegmentRow {
 
 const COLUMNS = `id, brand_id AS "brandId", name, description, tags, condition, version, changed_at AS "changedAt", changed_by AS "changedBy"`;
 
+/** Segments of a brand, or of all, by name. */
 export async function listSegments(sql: Sql, brandId: number | null): Promise<SegmentRow[]> {
   return sql.query(`SELECT ${COLUMNS} FROM segment WHERE $1::int IS NULL OR brand_id = $1 ORDER BY brand_id, name`, [brandId]); // prettier-ignore
 }
@@ -27,6 +28,7 @@ export async function listCampaignsWithSegment(sql: Sql, id: number): Promise<{ 
   );
 }
 
+/** One segment as it is now. */
 export async function findSegment(sql: Sql, id: number): Promise<SegmentRow | undefined> {
   const rows: SegmentRow[] = await sql.query(`SELECT ${COLUMNS} FROM segment WHERE id = $1`, [id]);
   return rows[0];
@@ -68,6 +70,7 @@ export async function updateSegment(
   );
 }
 
+/** Deletes a segment with its versions and counts; its snapshots stay. */
 export async function deleteSegment(sql: Sql, id: number): Promise<void> {
   await sql.query(`DELETE FROM segment WHERE id = $1`, [id]);
 }

@@ -40,6 +40,7 @@ export const pickedCte = ({ filter }: Selection): string => `picked AS (
 
 const ANYBODY = { part: '', listId: null, stage: null, deliverability: null, tag: null, where: null, brandId: null };
 
+/** The parameters of a selection, in the order in which statements read them. */
 export function selectionParameters({ addresses, standing, reconciled, filter, verified }: Selection): unknown[] {
   const [list, on] = [reconciled?.id ?? null, reconciled?.on ?? null];
   return [

@@ -7,6 +7,7 @@ interface SessionAccount {
   csrf: string | null;
 }
 
+/** Keeps a new session by the digest of its token, and forgets those that are over. */
 export async function insertSession(
   sql: Sql,
   tokenHash: Buffer,
@@ -21,6 +22,7 @@ export async function insertSession(
   );
 }
 
+/** The account of a session that is not over. */
 export async function findSession(sql: Sql, tokenHash: Buffer): Promise<SessionAccount | undefined> {
   const rows: SessionAccount[] = await sql.query(
     `SELECT a.id AS "accountId", a.name, a.email, s.csrf FROM session s JOIN account a ON a.id = s.account_id WHERE s.token_hash = $1 AND s.expires_at > now()`,
@@ -29,6 +31,7 @@ export async function findSession(sql: Sql, tokenHash: Buffer): Promise<SessionA
   return rows[0];
 }
 
+/** Ends a session. */
 export async function deleteSession(sql: Sql, tokenHash: Buffer): Promise<void> {
   await sql.query('DELETE FROM session WHERE token_hash = $1', [tokenHash]);
 }

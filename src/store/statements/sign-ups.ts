@@ -114,6 +114,7 @@ export async function putOffSignUp(sql: Sql, id: number, until: Date): Promise<v
   );
 }
 
+/** Ends a sign-up that waits, with why; the person is told nothing. */
 export async function turnAwaySignUp(sql: Sql, id: number, because: string): Promise<void> {
   await sql.query(
     `UPDATE sign_up SET state = 'turned-away', because = $2, next_message_at = NULL WHERE id = $1 AND state = 'pending'`,
@@ -121,6 +122,7 @@ export async function turnAwaySignUp(sql: Sql, id: number, because: string): Pro
   );
 }
 
+/** One sign-up with its list. */
 export async function findSignUp(sql: Sql, id: number): Promise<SignUpRow | undefined> {
   const rows: SignUpRow[] = await sql.query(
     `SELECT ${COLUMNS} FROM sign_up s JOIN list l ON l.id = s.list_id WHERE s.id = $1`,

@@ -23,6 +23,7 @@ export async function listSnapshots(sql: Sql, of: { brandId?: number; segmentId?
   );
 }
 
+/** One snapshot. */
 export async function findSnapshot(sql: Sql, id: number): Promise<SnapshotRow | undefined> {
   const rows: SnapshotRow[] = await sql.query(`SELECT ${COLUMNS} FROM snapshot WHERE id = $1`, [id]);
   return rows[0];
@@ -41,6 +42,7 @@ export async function insertSnapshot(
   return row!.id;
 }
 
+/** Deletes a snapshot with its members. */
 export async function deleteSnapshot(sql: Sql, id: number): Promise<void> {
   await sql.query(`WITH members AS (DELETE FROM snapshot_member WHERE snapshot_id = $1) DELETE FROM snapshot WHERE id = $1`, [id]); // prettier-ignore
 }
@@ -55,6 +57,7 @@ const CHANGE = `was AS (SELECT contact_id AS id FROM snapshot_member WHERE snaps
 const isNow = (to: number | null): string =>
   `is_now AS (${to === null ? 'SELECT id FROM matching WHERE $2::int IS NULL' : 'SELECT contact_id AS id FROM snapshot_member WHERE snapshot_id = $2::int'})`;
 
+/** How many came into a snapshot’s set, left it and stayed, until another snapshot or now. */
 export async function countChange(sql: Sql, { from, to }: Compared): Promise<{ came: number; left: number; stayed: number }> {
   const [row]: { came: number; left: number; stayed: number }[] = await sql.query(
     `WITH ${CHANGE}, ${isNow(to)}

@@ -31,6 +31,7 @@ export async function listSuppressionLists(sql: Sql): Promise<SuppressionListRow
 
 const IN_EFFECT = `(e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > now()))`;
 
+/** Keeps a new suppression list. @throws when one of this name has the same scope (suppression_list_name_key) */
 export async function insertSuppressionList(
   sql: Sql,
   list: {

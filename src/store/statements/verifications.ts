@@ -17,6 +17,7 @@ export interface VerificationRow {
 
 const COLUMNS = `id, name, source, checked_at AS "checkedAt", rows, unreadable, run_id AS "runId", actor, created_at AS "createdAt"`;
 
+/** Begins a verification file; its rows follow. */
 export async function insertVerification(
   sql: Sql,
   one: { name: string; source: string; checkedAt: Date; actor: string },
@@ -28,6 +29,7 @@ export async function insertVerification(
   return row!.id;
 }
 
+/** Deletes a verification file with its rows; verdicts on contacts stay. False when it is not there. */
 export async function deleteVerification(sql: Sql, id: number): Promise<boolean> {
   const [, affected]: [unknown, number] = await sql.query(
     `WITH rows AS (DELETE FROM verification_row WHERE verification_id = $1) DELETE FROM verification WHERE id = $1`,
@@ -43,6 +45,7 @@ export interface VerifiedRow {
   word: string;
 }
 
+/** Keeps rows of a verification file, many at once. */
 export async function insertVerifiedRows(sql: Sql, id: number, rows: VerifiedRow[]): Promise<void> {
   await sql.query(
     `INSERT INTO verification_row (verification_id, row_no, given, address, word)
@@ -71,6 +74,7 @@ export async function matchVerifiedRows(sql: Sql, id: number): Promise<void> {
   );
 }
 
+/** Verification files before a number, latest first, or only one. */
 export async function listVerifications(
   sql: Sql,
   only: number | null,
@@ -102,6 +106,7 @@ export async function listWords(sql: Sql, id: number): Promise<VerifierWord[]> {
   );
 }
 
+/** Keeps what a verifier’s words mean, for this and its later files. */
 export async function saveWords(sql: Sql, source: string, words: Record<string, OutsideVerdict>): Promise<void> {
   await sql.query(
     `INSERT INTO verifier_word (source, word, verdict) SELECT $1, key, value FROM jsonb_each_text($2::jsonb)
@@ -132,6 +137,7 @@ export async function setVerdicts(sql: Sql, id: number, act: Act): Promise<numbe
   return row!.n;
 }
 
+/** Notes the run that acted on a verification file. */
 export async function closeVerification(sql: Sql, id: number, runId: number): Promise<void> {
   await sql.query('UPDATE verification SET run_id = $2 WHERE id = $1', [id, runId]);
 }
