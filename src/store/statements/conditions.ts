@@ -4,7 +4,7 @@ import { conditionSql, type ConditionContext, type Needs } from '../../core/cond
 import type { Condition } from '../../core/conditions/tree.ts';
 import type { Sql } from '../database.ts';
 import type { Reason, Stage } from '../../shared/words.ts';
-import { baseAddressSql, DECIDING_SQL, findWhatApplies, judgeAudienceCtes, JUDGE_PICKED_CTES, messageParameters, type JudgedMessage } from './eligibility.ts'; // prettier-ignore
+import { baseAddressSql, DECIDING_SQL, findWhatApplies, judgeMailableCtes, JUDGE_PICKED_CTES, messageParameters, type JudgedMessage } from './eligibility.ts'; // prettier-ignore
 import { scoredCte, scoreJoin } from './scores.ts';
 import { decidedCtes, findDecidedStage } from './sunset-stages.ts';
 
@@ -48,7 +48,7 @@ async function keepMailable(sql: Sql, context: ConditionContext, among: number[]
   if (there!.kept) return;
   const message = anyMarketing(context);
   const judged = among === null
-    ? judgeAudienceCtes(message, await findWhatApplies(sql, message))
+    ? judgeMailableCtes(message, await findWhatApplies(sql, message))
     : `picked AS (SELECT unnest($6::bigint[]) AS contact_id, false AS by_segment), ${JUDGE_PICKED_CTES}`;
   await sql.query(
     `CREATE TEMP TABLE mailable ON COMMIT DROP AS WITH ${judged} SELECT j.contact_id AS id FROM judged j WHERE (${DECIDING_SQL}) IS NULL`,

@@ -54,6 +54,15 @@ const AUDIENCE_OF_PICKED = `
     FROM subscription s WHERE s.contact_id = p.contact_id AND (s.list_id = ANY($4::int[]) OR (p.by_segment AND s.list_id IN ${LISTS_OF_BRAND})) HAVING count(*) > 0
   ) s ON true`;
 
+const PEOPLE_OF_AUDIENCE = `
+    SELECT a.contact_id, c.address, a.list_ids, a.subscribed, a.pending, a.any_row, a.by_segment, c.archived_at, c.erased_at, c.deliverability
+    FROM audience a JOIN contact c ON c.id = a.contact_id`;
+
+/** The same without an audience, for marketing on any of the lists: which of them it is says nothing, and nothing is grouped. */
+const WHOEVER_IS_SUBSCRIBED = `
+    SELECT c.id AS contact_id, c.address, '{}'::int[] AS list_ids, true AS subscribed, false AS pending, true AS any_row, false AS by_segment, c.archived_at, c.erased_at, c.deliverability
+    FROM contact c WHERE EXISTS (SELECT FROM subscription s WHERE s.contact_id = c.id AND s.list_id = ANY($4::int[]) AND s.state = 'subscribed')`;
+
 const bitOf = (reason: Reason): number => 1 << REASONS.indexOf(reason);
 const BIT_CASE = Object.entries(REASON_OF_LIST)
   .map(([builtIn, reason]) => `WHEN '${builtIn}' THEN ${bitOf(reason)}`)
@@ -98,6 +107,14 @@ export function judgeAudienceCtes(message: JudgedMessage, applies: WhatApplies):
 }
 
 /**
+ * CTEs that end in `judged` for whoever might be mailed on any list, and nobody else. Where an entry of a list's scope can
+ * apply, each contact's lists have to be known after all. To be run within overWholeSet.
+ */
+export function judgeMailableCtes(message: JudgedMessage, applies: WhatApplies): string {
+  return applies.ofLists ? judgeAudienceCtes(message, applies) : judgeCtes(null, applies, { lists: false, segments: false }); // prettier-ignore
+}
+
+/**
  * CTEs that end in `judged`: for each contact what REASONS_SQL and DECIDING_SQL read. The twin of
  * core/eligibility/decide-verdict on sets; a differential test holds the two together. $1 to $5 as messageParameters.
  *
@@ -107,7 +124,11 @@ export function judgeAudienceCtes(message: JudgedMessage, applies: WhatApplies):
  * that a contact's entries are put together without sorting. `entry` is not materialized, or the look-ups of a few
  * contacts could not use its index; nor is `person` for a whole audience, or no plan over it could run in parallel.
  */
-function judgeCtes(audience: string, applies: WhatApplies, leavesOut: { lists: boolean; segments: boolean }): string {
+function judgeCtes(
+  audience: string | null,
+  applies: WhatApplies,
+  leavesOut: { lists: boolean; segments: boolean },
+): string {
   const few = audience === AUDIENCE_OF_PICKED;
   const matched = few || applies.ofLists ? matchedByContact(applies, few) : matchedByValue(applies);
   const leftOut = few
@@ -115,7 +136,7 @@ function judgeCtes(audience: string, applies: WhatApplies, leavesOut: { lists: b
     : [...(leavesOut.lists ? ['o.contact_id IS NOT NULL'] : []), ...(leavesOut.segments ? ['x.id IS NOT NULL'] : [])].join(' OR ') || 'false'; // prettier-ignore
   return `
   parameters AS (SELECT $1::int, $2::int, $3::text, $4::int[], $5::int[]),
-  audience AS (${audience}),
+  ${audience === null ? '' : `audience AS (${audience}),`}
   applicable AS (
     SELECT l.id, l.exact, CASE WHEN l.scope = 'list' THEN l.scope_id END AS list_scope,
            CASE coalesce(l.built_in, '') ${BIT_CASE} ELSE ${bitOf('suppressed')} END AS bit
@@ -127,8 +148,7 @@ function judgeCtes(audience: string, applies: WhatApplies, leavesOut: { lists: b
     SELECT e.value, e.kind, l.exact, l.list_scope, l.bit FROM suppression_entry e JOIN applicable l ON l.id = e.list_id WHERE ${IN_EFFECT}
   ),
   person AS ${few ? 'MATERIALIZED' : 'NOT MATERIALIZED'} (
-    SELECT a.contact_id, c.address, a.list_ids, a.subscribed, a.pending, a.any_row, a.by_segment, c.archived_at, c.erased_at, c.deliverability
-    FROM audience a JOIN contact c ON c.id = a.contact_id
+    ${audience === null ? WHOEVER_IS_SUBSCRIBED : PEOPLE_OF_AUDIENCE}
   ),
   ${matched.ctes}
   judged AS (
