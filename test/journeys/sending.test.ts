@@ -109,6 +109,23 @@ describe('invariant 6, once', () => {
     expect(people(400).filter((address) => !reached.has(address) && !uncertain.includes(address))).toEqual([]);
   });
 
+  test('asked to end in the middle of a send it ends with nothing uncertain, and the rest goes when it is back', async () => {
+    const id = await makeCampaign(service.client, await makeList(service.client, people(400)), 'Restarted');
+    sink.behaviour.delayMs = 100;
+    await service.client.startCampaign(id, 400);
+    await until(() => sink.received.length > 30);
+    expect(await service.end()).toBe(0);
+    // A claim of 400 would have gone on for five seconds; what had passed the gate is answered and recorded.
+    const before = sink.received.length;
+    expect(before).toBeLessThan(400);
+    sink.behaviour.delayMs = 0;
+    await service.restart();
+    await ended(id);
+    expect((await service.client.report(id)).ledger).toMatchObject({ accepted: 400, uncertain: 0, agrees: true });
+    expect(twice(sink.received)).toEqual([]);
+    expect(sink.received).toHaveLength(400);
+  });
+
   test('a line that breaks in the middle of DATA leaves uncertain, and is never tried again', async () => {
     sink.behaviour.cutData = (address) => address === 'reader3@lanternpost.example';
     const id = await makeCampaign(service.client, await makeList(service.client, people(8)), 'Cut');
@@ -184,6 +201,8 @@ test('a campaign that nobody would get, or whose message is unfit, is refused wi
   });
   const id = await makeCampaign(service.client, list, 'Nobody');
   await expect(service.client.startCampaign(id, 7)).rejects.toMatchObject({ problem: { expected: 7, now: 1 } });
+  expect((await service.client.campaign(id)).state).toBe('draft');
+  expect((await service.client.report(id)).ledger.audience).toBe(0);
   await service.client.addEntries(doNotWrite.id, ['ada@lanternpost.example'], 'asked');
   await expect(service.client.startCampaign(id, 1)).rejects.toMatchObject({
     problem: { title: 'Nobody would get this' },

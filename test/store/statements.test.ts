@@ -9,6 +9,7 @@ import { addEntries, createSuppressionList, liftByPerson } from '../../src/opera
 import { arrayText } from '../../src/store/array-text.ts';
 import { inTransaction, migrate, openDatabase } from '../../src/store/database.ts';
 import { FirstSchema1790000000001 } from '../../src/store/migrations/0001-first-schema.ts';
+import { settleClaim } from '../../src/store/statements/deliveries.ts';
 import { takeImportRows, type RowColumns } from '../../src/store/statements/import-rows.ts';
 import { insertRun, listJournal, listSetContacts } from '../../src/store/statements/journal.ts';
 import { findDeadProcesses, registerProcess, withExclusiveLock } from '../../src/store/statements/processes.ts';
@@ -195,6 +196,38 @@ describe('at once', () => {
     );
     expect(moves).toEqual([{ stage: 'sunset' }]);
   }); // prettier-ignore
+
+  test('a thousand events at once: all new, the same again, and with one that is new; two writers at once', async () => {
+    const [campaign] = await makePastCampaigns(deps, world, 1);
+    const visits = (from: number, to: number) => Array.from({ length: to - from }, (_, index) => ({ ...outside(world, 'visited', 2 + (index % 3), null, campaign!.at + index * 1000, { what: `"${index}" \\ {,}` }), externalId: `many ${from + index}` })); // prettier-ignore
+    const visited = async (): Promise<number> => (await one<{ n: number }>(`SELECT sum(visited)::int AS n FROM activity WHERE contact_id = ANY($1)`, [world.contactIds.slice(2, 5)])).n; // prettier-ignore
+    expect(await recordEvents(deps, visits(0, 1000))).toEqual({ recorded: 1000, repeated: 0 });
+    expect(await recordEvents(deps, visits(0, 1000))).toEqual({ recorded: 0, repeated: 1000 });
+    expect(await recordEvents(deps, [...visits(0, 999), ...visits(1000, 1001)])).toEqual({
+      recorded: 1,
+      repeated: 999,
+    });
+    expect(await visited()).toBe(1001);
+    const both = await bothSettled(() => recordEvents(deps, visits(2000, 3000)));
+    expect(both.map(({ recorded }) => recorded).sort()).toEqual([0, 1000]);
+    expect(await visited()).toBe(2001);
+    expect(await one(`SELECT detail->>'what' AS what FROM event WHERE external_id = 'many 7'`)).toEqual({ what: '"7" \\ {,}' }); // prettier-ignore
+  });
+
+  test('a claim that is ended puts back what was not handed over, and what was has no known end', async () => {
+    const [campaign] = await makePastCampaigns(deps, world, 1);
+    const claim = '00000000-0000-4000-8000-000000000001';
+    const [waiting, handed, answered] = world.contactIds;
+    await deps.database.query(
+      `INSERT INTO delivery (campaign_id, contact_id, address, list_ids, state, claim_id, handed_at)
+       SELECT $1, id, address, '{}', CASE WHEN id = $4 THEN 'accepted' ELSE 'claimed' END, CASE WHEN id <> $4 THEN $5::uuid END, CASE WHEN id <> $2 THEN now() END
+       FROM contact WHERE id = ANY(ARRAY[$2, $3, $4]::bigint[])`,
+      [campaign!.id, waiting, handed, answered, claim],
+    );
+    await settleClaim(deps.database, campaign!.id, claim);
+    const states = await deps.database.query<{ state: string; claim_id: string | null }[]>(`SELECT state, claim_id FROM delivery WHERE campaign_id = $1 ORDER BY contact_id`, [campaign!.id]); // prettier-ignore
+    expect(states).toEqual(['queued', 'uncertain', 'accepted'].map((state) => ({ state, claim_id: null })));
+  });
 
   test('a process that has died is known by its lock, and work under a lock is done by one only', async () => {
     const runner = deps.database.createQueryRunner();

@@ -21,6 +21,8 @@ export interface Running {
   /** Ends the first process at once, as a power cut would, and starts it again. */
   kill(): void;
   restart(): Promise<void>;
+  /** Asks the first process to end, and waits until it has; says with which code. */
+  end(): Promise<number | null>;
   stop(): Promise<void>;
 }
 
@@ -90,6 +92,11 @@ export async function startRealService(settings: NodeJS.ProcessEnv = {}): Promis
     restart: async () => {
       first = await start();
     },
+    end: () =>
+      new Promise((resolve) => {
+        first.once('exit', resolve);
+        first.kill('SIGTERM');
+      }),
     stop: async () => {
       await Promise.all(
         [...children].map((child) => new Promise((resolve) => (child.once('exit', resolve), child.kill('SIGKILL')))),

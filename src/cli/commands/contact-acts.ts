@@ -3,7 +3,7 @@ import type { Command } from 'commander';
 import type { Client } from '../../client/client.ts';
 import type { ActPreview, ActSelection, ContactCost, ContactQuery, PriceLadder } from '../../shared/api-permission.ts';
 import { brandNamed, listNamed, suppressionListNamed } from '../names.ts';
-import { count, note, printOne, tableText, type OutputOptions } from '../output.ts';
+import { changedWords, count, note, printOne, tableText, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
 import { withCondition } from '../condition-problems.ts';
 import { UsageError } from '../usage-error.ts';
@@ -97,7 +97,7 @@ async function actOn(act: ActPreview['act'], given: string[], options: ActOption
   if (options.reason === undefined) throw new UsageError('Say why, with --reason.');
   const run = await client.applyAct({ ...selection, expect: Number(options.expect), reason: options.reason });
   printOne(run, options, () => [
-    `${Object.entries(run.counts).map(([what, n]) => `${count(n)} ${what}`).join(', ')}, run ${run.id}.`,
+    `${changedWords(run.counts)}, run ${run.id}.`,
     act === 'erase' ? 'This cannot be undone.' : `Undo: avendel runs undo ${run.id} --reason "…"`,
   ]); // prettier-ignore
 }

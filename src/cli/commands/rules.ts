@@ -5,7 +5,7 @@ import type { Client } from '../../client/client.ts';
 import { withCondition } from '../condition-problems.ts';
 import { UsageError } from '../usage-error.ts';
 import { brandNamed } from '../names.ts';
-import { count, printOne, tableText, type OutputOptions } from '../output.ts';
+import { changedWords, count, printOne, tableText, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
 
@@ -178,8 +178,7 @@ async function applyRule(which: string, options: RuleOptions & { expect: string;
     which === 'bounce'
       ? await client.applyBounce(expect, options.reason, readRule<BounceRule>(options.rule))
       : await applySunset(client, expect, options);
-  const counts = Object.entries(run.counts).map(([what, contacts]) => `${count(contacts)} ${what}`);
   printOne(run, options, () => [
-    `Run ${run.id}: ${counts.join(', ') || 'nobody changed'}. Undo: avendel runs undo ${run.id} --reason "…"`,
+    `Run ${run.id}: ${changedWords(run.counts) || 'nobody changed'}. Undo: avendel runs undo ${run.id} --reason "…"`,
   ]);
 }

@@ -1,5 +1,5 @@
 import type { Command } from 'commander';
-import { count, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
+import { changedWords, count, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
 import { withCondition } from '../condition-problems.ts';
 import { brandNamed } from '../names.ts';
 import { connect } from '../sign-in-file.ts';
@@ -12,7 +12,7 @@ export function addCommands(group: Command): void {
       { head: 'What', cell: (run) => run.kind },
       { head: 'By', cell: (run) => run.actor },
       { head: 'Why', cell: (run) => run.reason },
-      { head: 'Changed', cell: (run) => Object.entries(run.counts).map(([what, n]) => `${n} ${what}`).join(', ') },
+      { head: 'Changed', cell: (run) => changedWords(run.counts) },
       { head: 'When', cell: (run) => moment(run.startedAt) },
       { head: 'Undone', cell: (run) => (run.undoneByRunId === null ? '' : `by run ${run.undoneByRunId}`) },
     ], options, 'Nothing has run yet.'); // prettier-ignore

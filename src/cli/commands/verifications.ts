@@ -3,7 +3,7 @@ import { basename } from 'node:path';
 import type { Command } from 'commander';
 import type { Verification } from '../../shared/api-addresses.ts';
 import type { OutsideVerdict } from '../../shared/words.ts';
-import { count, line, note, printOne, printRows, tableText, type OutputOptions } from '../output.ts';
+import { changedWords, count, line, note, printOne, printRows, tableText, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
 import { readPairs } from '../pairs.ts';
 import { withOutput } from '../with-output.ts';
@@ -49,7 +49,7 @@ export function addCommands(group: Command): void {
     .action(async (id: string, options: OutputOptions & { expect: string; reason: string }) => {
       const run = await connect().applyVerification(Number(id), Number(options.expect), options.reason);
       printOne(run, options, () => [
-        `${Object.entries(run.counts).map(([what, n]) => `${count(n)} ${what}`).join(', ')}, run ${run.id}.`,
+        `${changedWords(run.counts)}, run ${run.id}.`,
         `Undo: avendel runs undo ${run.id} --reason "…"`,
       ]);
     });

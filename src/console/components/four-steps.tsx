@@ -3,7 +3,7 @@ import { useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import { Refusal } from '../../client/calls.ts';
 import { ProblemNote } from './page.tsx';
-import { count } from './words.ts';
+import { changedWords, count } from './words.ts';
 
 interface Props {
   /** How many would change, as it is counted now. */
@@ -77,7 +77,7 @@ function Done({ run }: { run: { id: number; counts: Record<string, number> } }) 
   return (
     <div className="stack" role="status">
       <strong>Applied as run {run.id}.</strong>
-      <span className="second">{Object.entries(run.counts).map(([what, contacts]) => `${count(contacts)} ${what}`).join(', ') || 'Nobody changed.'}</span>
+      <span className="second">{changedWords(run.counts) || 'Nobody changed.'}</span>
       <Link className="plain" to={`/runs/${run.id}`}>
         Look at the run, or undo it
       </Link>

@@ -37,14 +37,16 @@ import type { Handover, Relay } from './relay.ts';
 /** Recipients claimed in one statement; with so many left the next ones are claimed. */
 const CLAIM_SIZE = 500;
 const CLAIM_AGAIN = 100;
-/** Claims of one campaign before others have their turn. */
-const MOST_CLAIMS = 10;
+/** So long one campaign claims recipients before others have their turn, however fast the relay is. */
+const TURN_MS = 5000;
 /** A recipient that the relay puts off is tried this often, then counts as a soft bounce. */
 const MOST_ATTEMPTS = 5;
 
 export interface SendSettings {
   /** Wait before a put-off recipient is tried again; doubles with each attempt. */
   retrySeconds: number;
+  /** Whether to come to an end: who has not passed the second gate goes back to waiting. */
+  stopping: () => boolean;
 }
 
 interface Sending {
@@ -167,14 +169,14 @@ export function mostUnrecorded(connections: number): number {
  * were picked, whether nobody was left to pick, and the relay's trouble, if it had any.
  */
 async function handOverClaims(sending: Sending): Promise<{ picked: number; dry: boolean; trouble: string | null }> {
-  const { relay } = sending;
+  const { relay, settings } = sending;
   const claimed: ClaimedDelivery[] = [];
   const gated: ClaimedDelivery[] = [];
   const recorder = makeAnswerRecorder(mostUnrecorded(relay.connections), (answers) => record(sending, answers));
   const groupSize = relay.connections * 2;
-  const so = { picked: 0, claims: 0, dry: false, trouble: null as string | null };
+  const so = { picked: 0, dry: false, trouble: null as string | null };
+  const turnEnds = sending.deps.now().getTime() + TURN_MS;
   const claimMore = onceAtATime(async () => {
-    so.claims++;
     const more = await claimNext(sending);
     so.picked += more.picked;
     so.dry = more.picked === 0;
@@ -188,13 +190,14 @@ async function handOverClaims(sending: Sending): Promise<{ picked: number; dry: 
     recorder.expect(passed.size);
     gated.push(...group.filter((one) => passed.has(one.contactId)));
   });
-  const canClaim = (): boolean => !so.dry && so.trouble === null && so.claims < MOST_CLAIMS;
-  const canGate = (): boolean => claimed.length > 0 && so.trouble === null;
+  const goesOn = (): boolean => so.trouble === null && !settings.stopping();
+  const canClaim = (): boolean => goesOn() && !so.dry && sending.deps.now().getTime() < turnEnds;
+  const canGate = (): boolean => goesOn() && claimed.length > 0;
   const take = async (): Promise<ClaimedDelivery | undefined> => {
     for (;;) {
       if (claimed.length < CLAIM_AGAIN && canClaim()) claimMore.begin();
       const one = gated.shift();
-      // The next group passes the gate while this one is being handed over, and no earlier than that.
+      // Another group passes the gate once less than one is ahead: lanes seldom wait for it, and nobody long behind it.
       if (gated.length < groupSize && canGate()) gateMore.begin();
       if (one) return one;
       if (gateMore.busy()) await gateMore.end();

@@ -9,8 +9,11 @@ export interface Loop {
 
 const AFTER_FAILURE_MS = 2000;
 
-/** Runs `round` again and again; it says how many milliseconds to wait. A failed round is logged and tried again. */
-export function startLoop(log: Logger, name: string, round: () => Promise<number>): Loop {
+/**
+ * Runs `round` again and again; it says how many milliseconds to wait, and is told when it should come to an end. A failed
+ * round is logged and tried again.
+ */
+export function startLoop(log: Logger, name: string, round: (stopping: () => boolean) => Promise<number>): Loop {
   let stopped = false;
   let woken = false;
   let wake: (() => void) | undefined;
@@ -24,7 +27,7 @@ export function startLoop(log: Logger, name: string, round: () => Promise<number
     });
   const running = (async () => {
     while (!stopped) {
-      const wait = await round().catch((error: Error) => {
+      const wait = await round(() => stopped).catch((error: Error) => {
         log.error({ err: error }, `${name} failed and will try again`);
         return AFTER_FAILURE_MS;
       });

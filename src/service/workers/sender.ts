@@ -13,10 +13,10 @@ const LONGEST_TROUBLE_MS = 30_000;
 /** Sends whatever campaign is in state sending, a claim of recipients at a time, campaigns in turn. */
 export function startSender(deps: Deps, relay: Relay, processId: string, retrySeconds: number, log: Logger): Loop {
   let troubles = 0;
-  return startLoop(log, 'sender', async () => {
+  return startLoop(log, 'sender', async (stopping) => {
     const results: SendPass[] = [];
     for (const campaignId of await listSendingCampaigns(deps.database))
-      results.push(await sendPass(deps, relay, { retrySeconds }, processId, campaignId));
+      results.push(await sendPass(deps, relay, { retrySeconds, stopping }, processId, campaignId));
     if (results.includes('trouble')) return Math.min(LONGEST_TROUBLE_MS, TROUBLE_MS * 2 ** troubles++);
     troubles = 0;
     return results.includes('more') ? 0 : IDLE_MS;

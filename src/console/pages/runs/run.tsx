@@ -6,7 +6,7 @@ import { useJournalContacts, useRun, useRunJournal } from '../../api/queries.ts'
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
-import { count, moment, plural } from '../../components/words.ts';
+import { changedWords, count, moment, plural } from '../../components/words.ts';
 import { changeWords } from '../contacts/time-line.tsx';
 
 /** One run: what it changed, and its undo. */
@@ -19,7 +19,7 @@ function RunPage({ run }: { run: RunData }) {
   const { zone } = useBrand();
   const [cursor, setCursor] = useState<string | undefined>();
   const journal = useRunJournal(run.id, cursor);
-  const changed = Object.entries(run.counts).map(([what, n]) => `${count(n)} ${what}`).join(', '); // prettier-ignore
+  const changed = changedWords(run.counts);
   return (
     <>
       <Finding

@@ -2,7 +2,7 @@ import { useRuns } from '../../api/queries.ts';
 import { useBrand } from '../../brand.tsx';
 import { ActorMark } from '../../components/marks.tsx';
 import { Await, Door, Finding } from '../../components/page.tsx';
-import { count, moment, plural } from '../../components/words.ts';
+import { changedWords, moment, plural } from '../../components/words.ts';
 
 /** Everything that changed many at once, latest first. */
 export default function Runs() {
@@ -37,7 +37,7 @@ export default function Runs() {
                     </span>
                   </td>
                   <td className="second">{run.reason}</td>
-                  <td className="second">{Object.entries(run.counts).map(([what, n]) => `${count(n)} ${what}`).join(', ')}</td>
+                  <td className="second">{changedWords(run.counts)}</td>
                   <td className="figure second">{moment(run.startedAt, zone)}</td>
                 </tr>
               ))}

@@ -16,7 +16,7 @@ import { useBrand } from '../../brand.tsx';
 import { ActorMark } from '../../components/marks.tsx';
 import { Needles } from '../../components/needles.tsx';
 import { Await, Door, Finding, Leaf, Ledger, Section } from '../../components/page.tsx';
-import { count, moment, percent, plural } from '../../components/words.ts';
+import { changedWords, count, moment, percent, plural } from '../../components/words.ts';
 
 /** What changed since yesterday, what needs a look, what is under way. */
 export default function Today() {
@@ -212,7 +212,7 @@ function Since({ today }: { today: TodayData }) {
           <span className="third">{moment(run.startedAt, zone)}</span>
           <ActorMark actor={run.actor.startsWith('the ') ? 'machine' : 'human'} />
           <span>
-            {run.actor}: {run.reason}, {Object.entries(run.counts).map(([what, n]) => `${count(n)} ${what}`).join(', ') || 'nothing changed'} <Door to={`/runs/${run.id}`}>run {run.id}</Door>
+            {run.actor}: {run.reason}, {changedWords(run.counts) || 'nothing changed'} <Door to={`/runs/${run.id}`}>run {run.id}</Door>
             {run.undoneByRunId === null ? '' : ', undone'}
           </span>
         </div>
