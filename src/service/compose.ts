@@ -1,4 +1,3 @@
-import { randomUUID } from 'node:crypto';
 import type { Server } from 'node:net';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -10,7 +9,6 @@ import type { Deps } from '../operations/deps.ts';
 import { ensureAdmin, findTokenKeys } from '../operations/organisation/set-up.ts';
 import { migrate, openDatabase } from '../store/database.ts';
 import { findEventMonths } from '../store/statements/events.ts';
-import { registerProcess } from '../store/statements/processes.ts';
 import type { Config } from './config.ts';
 import { makeAskExchange } from './dns-exchange.ts';
 import { makeApi } from './http/api.ts';
@@ -22,6 +20,7 @@ import { startImapIntake } from './intake/imap-intake.ts';
 import { makeSmtpIntake } from './intake/smtp-intake.ts';
 import { makeSmtpRelay } from './relay/smtp-relay.ts';
 import { makeEventRecorder, type EventRecorder } from './tracking/event-recorder.ts';
+import { makeProcessIdentity } from './process-identity.ts';
 import { startHousekeeping } from './workers/housekeeping.ts';
 import { startConfirmer } from './workers/confirmer.ts';
 import { startImporter, startSchedule } from './workers/jobs.ts';
@@ -70,10 +69,8 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
   };
   const adminPassword = await ensureAdmin(deps, config.adminEmail, 'Rosa Lindgard', config.adminPassword);
 
-  const processId = randomUUID();
-  const lockHolder = database.createQueryRunner();
-  releases.push(() => lockHolder.release());
-  await registerProcess(lockHolder, processId);
+  const identity = await makeProcessIdentity(database, log);
+  releases.push(() => identity.release());
 
   const recorder = makeEventRecorder(deps);
   releases.push(() => recorder.drain());
@@ -100,10 +97,10 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
 
   const workers = {
     housekeeping: startHousekeeping(deps, log),
-    send: startSender(deps, relay, processId, config.retrySeconds, log),
+    send: startSender(deps, relay, identity.id, config.retrySeconds, log),
     import: startImporter(deps, log),
     confirm: startConfirmer(deps, relay, log),
-    mailbox: startImapIntake(deps, processId, log),
+    mailbox: startImapIntake(deps, identity.id, log),
   };
   for (const loop of Object.values(workers)) releases.push(() => loop.stop());
   deps.announce = (work) => workers[work].wake();

@@ -1,5 +1,6 @@
 import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
 import { simpleParser } from 'mailparser';
+import pg from 'pg';
 import { mostUnrecorded } from '../../src/operations/campaigns/send-campaign.ts';
 import { makeCampaign, makeList, startRealService, until, type Running } from '../support/service.ts';
 import { startSink, twice } from '../support/sink.ts';
@@ -107,6 +108,37 @@ describe('invariant 6, once', () => {
     const reached = new Set(sink.received.map((message) => message.to));
     const uncertain = (await service.client.recipients(id, { state: 'uncertain' })).items.map((one) => one.address);
     expect(people(400).filter((address) => !reached.has(address) && !uncertain.includes(address))).toEqual([]);
+  });
+
+  test('the server ends every connection in the middle of a send: the process registers anew, and what it claims after that is settled when it dies', async () => {
+    const list = await makeList(service.client, people(400));
+    const id = await makeCampaign(service.client, list, 'Cut off');
+    sink.behaviour.delayMs = 15;
+    await service.client.startCampaign(id, 400);
+    await until(() => sink.received.length > 120);
+    const other = new pg.Client({ connectionString: service.databaseUrl });
+    await other.connect();
+    const living = async (): Promise<string[]> => (await other.query<{ id: string }>('SELECT id FROM service_process')).rows.map((row) => row.id); // prettier-ignore
+    const [before] = await living();
+    await other.query('SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()'); // prettier-ignore
+    await until(async () => (await living()).some((one) => one !== before));
+    await ended(id);
+    const { ledger } = await service.client.report(id);
+    expect(ledger.accepted + ledger.uncertain).toBe(400);
+    expect(ledger.uncertain).toBeLessThanOrEqual(mostUnrecorded(8));
+    const next = await makeCampaign(service.client, list, 'Killed after that');
+    const sent = sink.received.length;
+    await service.client.startCampaign(next, 400);
+    await until(() => sink.received.length > sent + 120);
+    service.kill();
+    await service.restart();
+    await ended(next);
+    const after = (await service.client.report(next)).ledger;
+    expect(after.accepted + after.uncertain).toBe(400);
+    expect(after.uncertain).toBeGreaterThan(0);
+    expect(twice(sink.received.slice(0, sent))).toEqual([]);
+    expect(twice(sink.received.slice(sent))).toEqual([]);
+    await other.end();
   });
 
   test('asked to end in the middle of a send it ends with nothing uncertain, and the rest goes when it is back', async () => {

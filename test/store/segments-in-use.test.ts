@@ -73,7 +73,7 @@ describe('an audience by segments', () => {
     const handed: string[] = [];
     const relay = { connections: 2, handOver: ({ to }: { to: string }) => (handed.push(to), Promise.resolve({ outcome: 'accepted' as const, reply: '250 ok' })) }; // prettier-ignore
     const processId = '00000000-0000-4000-8000-000000000001';
-    const pass = () => sendPass(deps, relay, { retrySeconds: 1, stopping: () => false }, processId, campaign.id); // prettier-ignore
+    const pass = () => sendPass(deps, relay, { retrySeconds: 1, stopping: () => false }, () => processId, campaign.id); // prettier-ignore
     while ((await pass()) === 'more');
     expect(handed).toHaveLength(willGet - 1);
     expect(handed).not.toContain(world.addresses[5]);
@@ -82,7 +82,7 @@ describe('an audience by segments', () => {
     const other = await draft('Broken', { listIds: [world.listId], leftOutSegmentIds: [late.id] });
     await startCampaign(deps, other.id, (await preflightCampaign(deps, other.id)).willGet);
     await deps.database.query(`UPDATE segment SET condition = 'on list "Gone"' WHERE id = $1`, [late.id]);
-    expect(await sendPass(deps, relay as unknown as Parameters<typeof sendPass>[1], { retrySeconds: 1, stopping: () => false }, processId, other.id)).toBe('ended'); // prettier-ignore
+    expect(await sendPass(deps, relay as unknown as Parameters<typeof sendPass>[1], { retrySeconds: 1, stopping: () => false }, () => processId, other.id)).toBe('ended'); // prettier-ignore
     const [paused] = await deps.database.query<{ state: string; because: string }[]>('SELECT state, paused_because AS because FROM campaign WHERE id = $1', [other.id]); // prettier-ignore
     expect(paused).toMatchObject({ state: 'paused', because: expect.stringContaining('There is no list “Gone”') });
     await deps.database.query(`UPDATE segment SET condition = 'purchased' WHERE id = $1`, [late.id]);

@@ -9,7 +9,7 @@ import { addEntries, createSuppressionList, liftByPerson } from '../../src/opera
 import { arrayText } from '../../src/store/array-text.ts';
 import { inTransaction, migrate, openDatabase } from '../../src/store/database.ts';
 import { FirstSchema1790000000001 } from '../../src/store/migrations/0001-first-schema.ts';
-import { settleClaim } from '../../src/store/statements/deliveries.ts';
+import { recordHandovers, settleClaim } from '../../src/store/statements/deliveries.ts';
 import { takeImportRows, type RowColumns } from '../../src/store/statements/import-rows.ts';
 import { insertRun, listJournal, listSetContacts } from '../../src/store/statements/journal.ts';
 import { findDeadProcesses, registerProcess, withExclusiveLock } from '../../src/store/statements/processes.ts';
@@ -227,6 +227,11 @@ describe('at once', () => {
     await settleClaim(deps.database, campaign.id, claim);
     const states = await deps.database.query<{ state: string; claim_id: string | null }[]>(`SELECT state, claim_id FROM delivery WHERE campaign_id = $1 AND contact_id = ANY($2) ORDER BY contact_id`, [campaign.id, [waiting, handed, answered]]); // prettier-ignore
     expect(states).toEqual(['queued', 'uncertain', 'accepted'].map((state) => ({ state, claim_id: null })));
+    // The process had only lost its connection, and knows the end of one after all; of the other it has nothing to say.
+    const answer = { outcome: 'accepted' as const, reply: '250 kept', at: deps.now().getTime(), waitSeconds: 0 };
+    await recordHandovers(deps.database, campaign.id, claim, [waiting!, handed!].map((contactId) => ({ contactId, ...answer }))); // prettier-ignore
+    expect(await one(`SELECT state, reply FROM delivery WHERE campaign_id = $1 AND contact_id = $2`, [campaign.id, handed])).toEqual({ state: 'accepted', reply: '250 kept' }); // prettier-ignore
+    expect(await one(`SELECT state FROM delivery WHERE campaign_id = $1 AND contact_id = $2`, [campaign.id, waiting])).toEqual({ state: 'queued' }); // prettier-ignore
   });
 
   test('a process that has died is known by its lock, and work under a lock is done by one only', async () => {

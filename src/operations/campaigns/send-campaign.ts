@@ -58,7 +58,8 @@ interface Sending {
   compiled: CompiledMessage;
   sender: SenderIdentity;
   claimId: string;
-  processId: string;
+  /** Under which the process claims; nothing while it is not known to live: then it claims nobody. */
+  processId: () => string | undefined;
 }
 
 const NO_FIELDS: ReadonlySet<string> = new Set();
@@ -74,7 +75,7 @@ export async function sendPass(
   deps: Deps,
   relay: Relay,
   settings: SendSettings,
-  processId: string,
+  processId: () => string | undefined,
   campaignId: number,
 ): Promise<SendPass> {
   const campaign = await getCampaign(deps, campaignId);
@@ -97,9 +98,11 @@ export async function sendPass(
 
 /** The first gate: those who are eligible, and whom no segment leaves out by now. */
 async function claimNext({ deps, campaign, message, claimId, processId }: Sending): ReturnType<typeof claimDeliveries> {
+  const owner = processId();
+  if (owner === undefined) return { claimed: [], picked: 0 };
   const segments = await checkSegments(deps, campaign.brandId, campaign.leftOutSegmentIds);
   return inTransaction(deps.database, async (sql) => {
-    const { claimed, picked } = await claimDeliveries(sql, message, claimId, processId, CLAIM_SIZE);
+    const { claimed, picked } = await claimDeliveries(sql, message, claimId, owner, CLAIM_SIZE);
     if (segments.length === 0 || claimed.length === 0) return { claimed, picked };
     const ids = claimed.map((one) => one.contactId);
     const leftOut = new Set(await findMatchingAmong(sql, segments.map(({ condition }) => condition), segments[0]!.context, ids)); // prettier-ignore
@@ -113,7 +116,7 @@ async function prepare(
   relay: Relay,
   settings: SendSettings,
   campaign: Campaign,
-  processId: string,
+  processId: () => string | undefined,
 ): Promise<Sending> {
   // Its fields were checked when it was started; whatever a contact does not have is written as its fallback.
   const { message: compiled } = compileMessage(campaign, NO_FIELDS);

@@ -1,6 +1,7 @@
 import type { Logger } from 'pino';
 import type { Deps } from '../../operations/deps.ts';
 import { claimMailbox, listMailboxes, noteTrouble, releaseMailboxes, type MailboxRow } from '../../store/statements/mailboxes.ts'; // prettier-ignore
+import type { ProcessId } from '../process-identity.ts';
 import { startLoop, type Loop } from '../workers/loop.ts';
 import { readMailbox, SignInRefused } from './mailbox-session.ts';
 
@@ -19,12 +20,16 @@ interface Session {
  * Fetches returns from the IMAP mailboxes that are set, each in a session of its own, and each by one process at a time. A
  * mailbox whose settings change is begun anew; one in trouble waits longer and longer, and shows it.
  */
-export function startImapIntake(deps: Deps, processId: string, log: Logger): Loop {
+export function startImapIntake(deps: Deps, processId: ProcessId, log: Logger): Loop {
   const sessions = new Map<number, Session>();
   const waits = new Map<number, { settings: string; until: number; next: number }>();
+  const claim = async (mailboxId: number): Promise<boolean> => {
+    const id = processId();
+    return id !== undefined && (await claimMailbox(deps.database, mailboxId, id));
+  };
   const begin = (mailbox: MailboxRow, settings: string): void => {
     const stop = new AbortController();
-    const goOn = (): Promise<boolean> => claimMailbox(deps.database, mailbox.id, processId);
+    const goOn = (): Promise<boolean> => claim(mailbox.id);
     const done = readMailbox(deps, mailbox, goOn, stop.signal)
       .then(() => void waits.delete(mailbox.id))
       .catch(async (error: Error) => {
@@ -49,7 +54,7 @@ export function startImapIntake(deps: Deps, processId: string, log: Logger): Loo
       const wait = waits.get(mailbox.id);
       const waiting = wait !== undefined && wait.settings === settings && wait.until > Date.now();
       if (mailbox.paused || sessions.has(mailbox.id) || waiting) continue;
-      if (await claimMailbox(deps.database, mailbox.id, processId)) begin(mailbox, settings);
+      if (await claim(mailbox.id)) begin(mailbox, settings);
     }
     return LOOK_EVERY_MS;
   });
@@ -59,7 +64,8 @@ export function startImapIntake(deps: Deps, processId: string, log: Logger): Loo
       await loop.stop();
       for (const session of sessions.values()) session.stop.abort();
       await Promise.all([...sessions.values()].map((session) => session.done));
-      await releaseMailboxes(deps.database, processId);
+      const id = processId();
+      if (id !== undefined) await releaseMailboxes(deps.database, id);
     },
   };
 }

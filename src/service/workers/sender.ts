@@ -3,6 +3,7 @@ import { sendPass, type SendPass } from '../../operations/campaigns/send-campaig
 import type { Relay } from '../../operations/campaigns/relay.ts';
 import type { Deps } from '../../operations/deps.ts';
 import { listSendingCampaigns } from '../../store/statements/campaigns.ts';
+import type { ProcessId } from '../process-identity.ts';
 import { startLoop, type Loop } from './loop.ts';
 
 const IDLE_MS = 300;
@@ -11,7 +12,7 @@ const TROUBLE_MS = 1000;
 const LONGEST_TROUBLE_MS = 30_000;
 
 /** Sends whatever campaign is in state sending, a claim of recipients at a time, campaigns in turn. */
-export function startSender(deps: Deps, relay: Relay, processId: string, retrySeconds: number, log: Logger): Loop {
+export function startSender(deps: Deps, relay: Relay, processId: ProcessId, retrySeconds: number, log: Logger): Loop {
   let troubles = 0;
   return startLoop(log, 'sender', async (stopping) => {
     const results: SendPass[] = [];

@@ -158,7 +158,10 @@ export interface HandoverResult {
   waitSeconds: number;
 }
 
-/** Records what became of handed-over messages, many at a time. Only rows of this claim change. */
+/**
+ * Records what became of handed-over messages, many at a time. Only rows of this claim change; and those that were taken for
+ * uncertain meanwhile, because this process seemed dead, and of which it knows the end after all.
+ */
 export async function recordHandovers(
   sql: Sql,
   campaignId: number,
@@ -176,7 +179,8 @@ export async function recordHandovers(
        handed_at = CASE WHEN r.outcome <> 'again' THEN d.handed_at END,
        claim_id = NULL, process_id = NULL
      FROM (SELECT $1::int AS campaign_id, g.* FROM json_to_recordset($3::json) AS g("contactId" bigint, outcome text, reply text, at float8, "waitSeconds" float8) OFFSET 0) r
-     WHERE d.campaign_id = r.campaign_id AND d.contact_id = r."contactId" AND d.state = 'claimed' AND d.claim_id = $2::uuid`,
+     WHERE d.campaign_id = r.campaign_id AND d.contact_id = r."contactId"
+       AND ((d.state = 'claimed' AND d.claim_id = $2::uuid) OR (d.state = 'uncertain' AND r.outcome IN ('accepted', 'refused')))`,
     [campaignId, claimId, JSON.stringify(results)],
   );
 }
