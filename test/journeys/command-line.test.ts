@@ -234,10 +234,11 @@ describe('the whole loop by command line alone', () => {
     const everybody = (await json<{ matching: number }>('segments', 'count', ...brand, '--where', 'everyone')).matching;
     expect(await done('rules', 'preview', 'score', ...brand, '--rule', changed)).toMatch(new RegExp(`30\\s+0\\s+${everybody}\n`)); // prettier-ignore
     expect((await json<{ matching: number }>('segments', 'count', ...brand, '--where', 'score is at least 40')).matching).toBe(0); // prettier-ignore
-    await done('rules', 'score', ...brand, '--rule', changed, '--reason', 'joining says most');
+    await done('rules', 'keep', 'score', ...brand, '--rule', changed, '--reason', 'joining says most');
     expect((await json<{ matching: number }>('segments', 'count', ...brand, '--where', 'score is at least 40')).matching).toBe(everybody); // prettier-ignore
     expect(await done('rules', 'show', 'score', ...brand, '--versions')).toMatch(/^version 1, .*: joining says most/);
-    expect((await avendel('rules', 'score', ...brand, '--rule', file('broken.json', '{'), '--reason', 'x')).code).toBe(2); // prettier-ignore
+    expect((await avendel('rules', 'keep', 'score', ...brand, '--rule', file('broken.json', '{'), '--reason', 'x')).code).toBe(2); // prettier-ignore
+    expect((await avendel('rules', 'keep', 'bounce', '--rule', changed, '--reason', 'x')).stderr).toContain('rules apply bounce'); // prettier-ignore
     expect((await avendel('rules', 'apply', 'score', ...brand, '--expect', '0', '--reason', 'x')).stderr).toContain('A score moves nobody'); // prettier-ignore
     const runs = await json<{ id: number; counts: { created?: number } }[]>('runs', 'list');
     const run = runs.find(({ counts }) => counts.created === 3)!;

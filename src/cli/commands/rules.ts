@@ -39,16 +39,16 @@ export function addCommands(group: Command): void {
     .requiredOption('--expect <number>', 'how many the preview said would change')
     .requiredOption('--reason <text>', 'why')
     .action(applyRule);
-  withOutput(group.command('score').description('keep a changed score; conditions that ask for one follow it at once'))
+  withOutput(
+    group.command('keep <rule>').description('keep a changed score; conditions that ask for one follow it at once'),
+  )
     .option('--brand <brand>', 'brand of the score')
     .requiredOption('--rule <file>', 'JSON file with the score, as “rules show score --json” prints it')
     .requiredOption('--reason <text>', 'why')
-    .action(keepScore);
+    .action(keepRule);
 }
 
-type RuleName = 'sunset' | 'bounce' | 'score';
-
-function assertRule(which: string): asserts which is RuleName {
+function assertRule(which: string): asserts which is 'sunset' | 'bounce' | 'score' {
   if (which !== 'sunset' && which !== 'bounce' && which !== 'score')
     throw new UsageError(`The rules are sunset, bounce and score; not “${which}”.`);
 }
@@ -156,11 +156,13 @@ async function previewScore(client: Client, brand: Brand, options: RuleOptions):
       { head: 'Now', cell: ({ now }) => count(now), right: true },
       { head: 'Would be', cell: ({ wouldBe }) => count(wouldBe), right: true },
     ]),
-    ...(options.rule === undefined ? [] : [`Keep it: avendel rules score --brand "${brand.name}" --rule ${options.rule} --reason "…"`]),
+    ...(options.rule === undefined ? [] : [`Keep it: avendel rules keep score --brand "${brand.name}" --rule ${options.rule} --reason "…"`]),
   ]); // prettier-ignore
 }
 
-async function keepScore(options: RuleOptions & { rule: string; reason: string }): Promise<void> {
+async function keepRule(which: string, options: RuleOptions & { rule: string; reason: string }): Promise<void> {
+  assertRule(which);
+  if (which !== 'score') throw new UsageError(`A changed ${which} rule is kept as it is applied: “avendel rules apply ${which} --rule FILE …”.`); // prettier-ignore
   const client = connect();
   const brand = await brandNamed(client, options.brand);
   const { version } = await client.scoreRule(brand.id);
@@ -171,7 +173,7 @@ async function keepScore(options: RuleOptions & { rule: string; reason: string }
 async function applyRule(which: string, options: RuleOptions & { expect: string; reason: string }): Promise<void> {
   assertRule(which);
   if (which === 'score')
-    throw new UsageError('A score moves nobody: keep it with “avendel rules score --rule FILE --reason …”.');
+    throw new UsageError('A score moves nobody: keep it with “avendel rules keep score --rule FILE --reason …”.');
   const client = connect();
   const expect = Number(options.expect);
   const run: Run =

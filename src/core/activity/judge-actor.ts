@@ -11,7 +11,10 @@ export interface Judgement {
 }
 
 /** Kinds of acts whose actor is judged: a visit, when it began at a link of a message. */
-export type ActKind = 'opened' | 'clicked' | 'visited';
+export const ACT_KINDS = ['opened', 'clicked', 'visited'] as const;
+export type ActKind = (typeof ACT_KINDS)[number];
+/** The same to look kinds up in, whatever they are of. */
+export const JUDGED: ReadonlySet<string> = new Set(ACT_KINDS);
 
 /** One open, click or visit. Instants are milliseconds since the epoch. */
 export interface ActFacts {

@@ -7,6 +7,7 @@ import type {
   Stage,
   SubscriptionState,
 } from '../../shared/words.ts';
+import { JUDGED } from '../activity/judge-actor.ts';
 import { scoreOf } from '../rules/score.ts';
 import { boundsOf, type Bounds } from './bounds.ts';
 import { line } from './format-condition.ts';
@@ -248,8 +249,6 @@ function isMeant(one: EventFact, event: EventTest, all: EventFact[], { brandId, 
     (event.sinceLast === null || one.at > (latestAct(all, event.sinceLast, brandId) ?? -Infinity))
   );
 }
-
-const JUDGED: ReadonlySet<string> = new Set(['opened', 'clicked', 'visited']);
 
 /** Whether an event is one of an act; of those that stand for several kinds, a person's only. */
 function isAct(one: EventFact, act: ActName): boolean {

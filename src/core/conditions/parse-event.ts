@@ -1,11 +1,10 @@
+import { JUDGED } from '../activity/judge-actor.ts';
 import { BOUNCE_CLASSES, EVENT_KINDS, type BounceClass } from '../../shared/words.ts';
 import { readWhen } from './parse-when.ts';
 import type { Reader } from './reader.ts';
 import type { ActName, EventTest } from './tree.ts';
 
 export const ACTS: readonly ActName[] = [...EVENT_KINDS, 'read', 'engaged'];
-/** Acts of which it is judged whose they are. */
-const JUDGED: ReadonlySet<ActName> = new Set<ActName>(['opened', 'clicked', 'visited']);
 /** Acts whose latest instant is kept, to count from. */
 export const LATEST_ACTS = ['sent', 'bounced', 'opened', 'clicked', 'read', 'replied', 'visited', 'purchased', 'confirmed', 'subscribed', 'engaged'] as const satisfies readonly ActName[]; // prettier-ignore
 const MOST_TIMES = 1_000_000;

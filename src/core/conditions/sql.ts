@@ -1,3 +1,4 @@
+import { ACT_KINDS } from '../activity/judge-actor.ts';
 import type { ScoreRule } from '../rules/score.ts';
 import type { SunsetRule } from '../rules/sunset-ladder.ts';
 import { boundsOf, type Bounds, type ConditionClock } from './bounds.ts';
@@ -238,7 +239,7 @@ export class ConditionWriter {
 
   private eventTests(event: EventTest): string {
     const kinds = KINDS_OF_ACT[event.act] ?? [event.act];
-    const judged = `e.kind NOT IN ('opened', 'clicked', 'visited') OR e.actor = 'human'`;
+    const judged = `e.kind NOT IN (${ACT_KINDS.map((kind) => `'${kind}'`).join(', ')}) OR e.actor = 'human'`;
     return [
       `e.kind = ANY(${this.put(kinds)}::event_kind[])`,
       ...(event.brand === 'own' ? [`e.brand_id = ${this.put(this.context.brandId)}::int`] : []),

@@ -1,8 +1,6 @@
+import { JUDGED } from '../activity/judge-actor.ts';
 import type { Actor, EventKind, ScoredAct } from '../../shared/words.ts';
 import { DAY_MS } from './sunset-ladder.ts';
-
-/** Of these only a person's count. */
-export const JUDGED_ACTS: ReadonlySet<EventKind> = new Set<EventKind>(['opened', 'clicked', 'visited']);
 
 /** How a brand scores its contacts. Each act gives its points for so many days of 24 hours, then they are gone. */
 export interface ScoreRule {
@@ -41,7 +39,7 @@ export interface Score {
 export function scoreOf({ acts, joining }: ScoreRule, brandId: number, facts: ScoreFacts, now: number): Score {
   const lasts = (at: number, days: number): boolean => at > now - days * DAY_MS;
   const ofActs = acts.map(({ act, points, days }) => {
-    const times = facts.events.filter((one) => one.kind === act && one.brandId === brandId && (one.actor === 'human' || !JUDGED_ACTS.has(act)) && lasts(one.at, days)).length; // prettier-ignore
+    const times = facts.events.filter((one) => one.kind === act && one.brandId === brandId && (one.actor === 'human' || !JUDGED.has(act)) && lasts(one.at, days)).length; // prettier-ignore
     return { of: act, times, points: times * points };
   });
   const start = lasts(facts.joinedAt, joining.days) ? joining.points : 0;

@@ -10,7 +10,8 @@ import { findContact } from '../../store/statements/contacts.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
 import { getCampaign, knownFields, reportMessageProblems } from './edit-campaign.ts';
-import { findSender, stringFields } from './send-campaign.ts';
+import { findSender } from './find-sender.ts';
+import { stringFields } from './send-campaign.ts';
 
 export interface MessagePreview {
   message: Pick<WrittenMessage, 'to' | 'from' | 'subject' | 'html' | 'text' | 'headers'>;

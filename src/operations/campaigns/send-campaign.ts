@@ -10,7 +10,6 @@ import {
 import { classifyBounce, replyCodeInText, statusInText } from '../../core/returns/classify-bounce.ts';
 import { inRetriedTransaction, inTransaction } from '../../store/database.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
-import { BrandEntity, ListEntity } from '../../store/entities/organisation.ts';
 import { moveCampaign, setTrouble } from '../../store/statements/campaigns.ts';
 import {
   claimDeliveries,
@@ -26,10 +25,12 @@ import { findMatchingAmong } from '../../store/statements/conditions.ts';
 import type { JudgedMessage } from '../../store/statements/eligibility.ts';
 import type { Deps } from '../deps.ts';
 import { ensureMonths, OWN_SOURCE, recordEventsWithin, type IncomingEvent } from '../events/record-events.ts';
-import { found, Problem } from '../problem.ts';
+import { onceAtATime } from '../once-at-a-time.ts';
+import { Problem } from '../problem.ts';
 import { checkSegments } from '../segments/condition-context.ts';
 import { callBackFromSends } from './call-back.ts';
 import { getCampaign } from './edit-campaign.ts';
+import { findSender } from './find-sender.ts';
 import { makeAnswerRecorder, type Answer } from './record-answers.ts';
 import { judgedMessage } from './judged-message.ts';
 import type { Handover, Relay } from './relay.ts';
@@ -133,25 +134,6 @@ async function prepare(
   };
 }
 
-/** The identity that a campaign's messages carry. */
-export async function findSender(deps: Deps, campaign: Campaign): Promise<SenderIdentity> {
-  const brand = found(
-    await deps.database.getRepository(BrandEntity).findOneBy({ id: campaign.brandId }),
-    `brand ${campaign.brandId}`,
-  );
-  const list =
-    campaign.listIds[0] === undefined
-      ? null
-      : await deps.database.getRepository(ListEntity).findOneBy({ id: campaign.listIds[0] });
-  return {
-    brandName: brand.name,
-    fromAddress: brand.fromAddress,
-    returnDomain: brand.returnDomain,
-    publicUrl: deps.publicUrl,
-    listName: list?.name ?? brand.name,
-  };
-}
-
 async function finishIfDone(deps: Deps, campaign: Campaign): Promise<SendPass> {
   const { waiting, claimed } = await findWaiting(deps.database, campaign.id);
   if (waiting || claimed) return 'waiting';
@@ -219,19 +201,6 @@ async function handOverClaims(sending: Sending): Promise<{ picked: number; dry: 
   await recorder.done();
   for (const ended of lanes) if (ended.status === 'rejected') throw ended.reason;
   return so;
-}
-
-/** Work of which one piece is under way at a time. A failure is thrown to whoever waits for its end. */
-function onceAtATime(work: () => Promise<void>): { begin(): void; busy(): boolean; end(): Promise<void> } {
-  let running: Promise<void> | undefined;
-  return {
-    begin() {
-      running ??= work().then(() => void (running = undefined));
-      running.catch(() => undefined);
-    },
-    busy: () => running !== undefined,
-    end: () => running ?? Promise.resolve(),
-  };
 }
 
 const NOT_TRIED: Handover = { outcome: 'again', reply: 'not tried: the relay was in trouble', trouble: true };

@@ -1,6 +1,6 @@
 import type { MigrationInterface, QueryRunner } from 'typeorm';
 
-/** How a brand scores its contacts, every version kept; and what makes preflights and batches of events faster. */
+/** How a brand scores its contacts; every version is kept. */
 export class Scores1790000000014 implements MigrationInterface {
   name = 'Scores1790000000014';
 
@@ -23,10 +23,4 @@ CREATE TABLE score_rule (
   reason text NOT NULL,
   PRIMARY KEY (brand_id, version)
 );
--- The few whose mark an event could change; of a batch of ten thousand each was looked up among all contacts.
-CREATE INDEX contact_not_deliverable ON contact (id) WHERE deliverability <> 'deliverable';
--- A preflight counts by domain and reason. Without these the planner expects a group for each contact, and lets one
--- process put them together. Of an instant it is only asked whether it is set.
-CREATE STATISTICS contact_domain ON (split_part(address, '@', 2)) FROM contact;
-ALTER TABLE contact ALTER archived_at SET (n_distinct = 2), ALTER erased_at SET (n_distinct = 2);
 `;

@@ -51,7 +51,7 @@ const REPLACE = COLUMNS.map((column) => `${column} = excluded.${column}`).join('
  * Asked of a set that is hashed: a plan that is made once expects ten events, and a join would compare each with each of
  * ten thousand. IS TRUE keeps the planner from making it a join.
  */
-const IS_FRESH = (id: string): string => `(${id} IN (SELECT id FROM fresh)) IS TRUE`;
+const isFreshSql = (id: string): string => `(${id} IN (SELECT id FROM fresh)) IS TRUE`;
 
 /**
  * Stores events and folds them into activity, in one round trip; returns the numbers of those that were new.
@@ -76,11 +76,11 @@ export async function insertEvents(sql: Sql, events: StorableEvent[], allNew = f
      stored AS (
        INSERT INTO event (id, contact_id, brand_id, campaign_id, kind, occurred_at, actor, actor_reason, source, external_id, detail)
        SELECT i.id, i.contact_id, i.brand_id, i.campaign_id, i.kind, i.occurred_at, i.actor, i.actor_reason, i.source, i.external_id, i.detail
-       FROM incoming i${allNew ? '' : ` WHERE ${IS_FRESH('i.id')}`}),
+       FROM incoming i${allNew ? '' : ` WHERE ${isFreshSql('i.id')}`}),
      folded AS (
        INSERT INTO activity (contact_id, brand_id, ${COLUMNS.join(', ')})
        SELECT e.contact_id, e.brand_id, ${AGGREGATES}
-       FROM incoming e${allNew ? '' : ` WHERE ${IS_FRESH('e.id')}`} GROUP BY 1, 2 ORDER BY 1, 2
+       FROM incoming e${allNew ? '' : ` WHERE ${isFreshSql('e.id')}`} GROUP BY 1, 2 ORDER BY 1, 2
        ON CONFLICT (contact_id, brand_id) DO UPDATE SET ${FOLD})
      SELECT id FROM fresh`,
     columnsOf(events),

@@ -1,4 +1,5 @@
-import { JUDGED_ACTS, type ScoreRule } from '../../core/rules/score.ts';
+import { JUDGED } from '../../core/activity/judge-actor.ts';
+import type { ScoreRule } from '../../core/rules/score.ts';
 import type { Sql } from '../database.ts';
 import type { Versioned } from './rules.ts';
 
@@ -12,7 +13,7 @@ export function scoredCte({ acts }: ScoreRule, among: string | null = null): str
   const since = (days: number): string => `$3::timestamptz - interval '${Number(days) * 24} hours'`;
   const given = acts.filter(({ points }) => points !== 0);
   if (given.length === 0) return `scored AS (SELECT NULL::bigint AS contact_id, 0 AS points WHERE false)`;
-  const lasts = given.map(({ act, days }) => `(e.kind = '${act}'${JUDGED_ACTS.has(act) ? ` AND e.actor = 'human'` : ''} AND e.occurred_at > ${since(days)})`); // prettier-ignore
+  const lasts = given.map(({ act, days }) => `(e.kind = '${act}'${JUDGED.has(act) ? ` AND e.actor = 'human'` : ''} AND e.occurred_at > ${since(days)})`); // prettier-ignore
   return `scored AS (
     SELECT e.contact_id, sum(CASE e.kind ${given.map(({ act, points }) => `WHEN '${act}' THEN ${Number(points)}`).join(' ')} END)::int AS points
     FROM event e WHERE e.brand_id = $1::int AND e.occurred_at > ${since(Math.max(...given.map(({ days }) => days)))}
