@@ -133,7 +133,7 @@ const MOST_TRIES = 5;
  * go on reading all of it when it is large.
  */
 export function overFewRows<T>(database: Database, work: (sql: EntityManager) => Promise<T>): Promise<T> {
-  return database.transaction(async (sql) => {
+  return inRetriedTransaction(database, async (sql) => {
     await sql.query(
       `SET LOCAL plan_cache_mode = force_generic_plan; SET LOCAL enable_seqscan = off; SET LOCAL enable_hashjoin = off; SET LOCAL enable_mergejoin = off`,
     );

@@ -1,3 +1,4 @@
+import { inRetriedTransaction } from '../../store/database.ts';
 import { countOnTheirWay, recallClaimedDeliveries } from '../../store/statements/deliveries.ts';
 import type { Deps } from '../deps.ts';
 
@@ -12,7 +13,8 @@ const LOOK_AGAIN_MS = 20;
  */
 export async function callBackFromSends(deps: Deps, contactIds: number[] | 'all'): Promise<number> {
   if (contactIds !== 'all' && contactIds.length === 0) return 0;
-  await recallClaimedDeliveries(deps.database, contactIds);
+  // The gate locks the same rows in its own order: whichever of the two is made to give way tries again.
+  await inRetriedTransaction(deps.database, (sql) => recallClaimedDeliveries(sql, contactIds));
   const until = Date.now() + LONGEST_WAIT_MS;
   let onTheirWay = await countOnTheirWay(deps.database, contactIds);
   while (onTheirWay > 0 && contactIds !== 'all' && Date.now() < until) {

@@ -155,7 +155,8 @@ export function mostUnrecorded(connections: number): number {
  */
 async function handOverClaims(sending: Sending): Promise<{ picked: number; dry: boolean; trouble: string | null }> {
   const { relay, settings } = sending;
-  const claimed: ClaimedDelivery[] = [];
+  // Once each: whoever is called back and claimed again meanwhile stands here still, and two of one in a group would both go.
+  const claimed = new Map<number, ClaimedDelivery>();
   const gated: ClaimedDelivery[] = [];
   const recorder = makeAnswerRecorder(mostUnrecorded(relay.connections), (answers) => record(sending, answers));
   const groupSize = relay.connections * 2;
@@ -165,22 +166,22 @@ async function handOverClaims(sending: Sending): Promise<{ picked: number; dry: 
     const more = await claimNext(sending);
     so.picked += more.picked;
     so.dry = more.picked === 0;
-    claimed.push(...more.claimed);
+    for (const one of more.claimed) claimed.set(one.contactId, one);
   });
   const gateMore = onceAtATime(async () => {
     await recorder.room(groupSize);
-    const group = claimed.splice(0, groupSize);
-    const ids = group.map((one) => one.contactId);
-    const passed = new Set(await passGate(sending.deps.database, sending.message, sending.claimId, ids));
-    recorder.expect(passed.size);
-    gated.push(...group.filter((one) => passed.has(one.contactId)));
+    const group = new Map([...claimed].slice(0, groupSize));
+    for (const contactId of group.keys()) claimed.delete(contactId);
+    const passed = await passGate(sending.deps.database, sending.message, sending.claimId, [...group.keys()]);
+    recorder.expect(passed.length);
+    gated.push(...passed.map((contactId) => group.get(contactId)!));
   });
   const goesOn = (): boolean => so.trouble === null && !settings.stopping();
   const canClaim = (): boolean => goesOn() && !so.dry && sending.deps.now().getTime() < turnEnds;
-  const canGate = (): boolean => goesOn() && claimed.length > 0;
+  const canGate = (): boolean => goesOn() && claimed.size > 0;
   const take = async (): Promise<ClaimedDelivery | undefined> => {
     for (;;) {
-      if (claimed.length < CLAIM_AGAIN && canClaim()) claimMore.begin();
+      if (claimed.size < CLAIM_AGAIN && canClaim()) claimMore.begin();
       const one = gated.shift();
       // Another group passes the gate once less than one is ahead: lanes seldom wait for it, and nobody long behind it.
       if (gated.length < groupSize && canGate()) gateMore.begin();
