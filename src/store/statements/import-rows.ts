@@ -58,7 +58,8 @@ const ALL_NEW = `
  * CTEs that end in `judged`: each row with the contact it is about and its outcome. $1 to $4 are columns, $5 the
  * import, $6 the list, $7 the brand, $8 the flags, $9 the tags. Suppression is matched as at sending (exact, base, hash, domain), `marketing` and
  * `everything` alike. A dry run reads this and nothing else, so that its counts are those of the real run.
- * Entries are joined as the planner likes; it sees the arrays' length.
+ * Each row looks into the index of entries (OFFSET 0): joined as the planner likes, all entries are read for each chunk, and
+ * with 500,000 of them a row took half as long again.
  */
 const JUDGED = `
   applicable AS (
@@ -71,15 +72,17 @@ const JUDGED = `
     SELECT DISTINCT d.domain FROM (SELECT value FROM entry WHERE kind = 'domain') e
     JOIN (SELECT DISTINCT domain FROM given) d
       ON d.domain = ltrim(e.value, '.') OR (left(e.value, 1) = '.' AND right(d.domain, length(e.value)) = e.value)),
-  erased AS MATERIALIZED (
-    SELECT g.n FROM given g JOIN entry e ON e.kind = 'hash' AND e.built_in = 'erasure' AND e.value = encode(sha256(convert_to(g.address, 'UTF8')), 'hex')
-    WHERE EXISTS (SELECT FROM entry WHERE kind = 'hash' AND built_in = 'erasure')),
+  hashed AS MATERIALIZED (
+    SELECT g.n, e.built_in = 'erasure' AS erasure
+    FROM given g CROSS JOIN LATERAL (SELECT built_in FROM entry WHERE kind = 'hash' AND value = encode(sha256(convert_to(g.address, 'UTF8')), 'hex') OFFSET 0) e
+    WHERE EXISTS (SELECT FROM entry WHERE kind = 'hash')),
+  erased AS (SELECT n FROM hashed WHERE erasure),
   named AS (SELECT n, address, false AS by_base FROM given UNION ALL SELECT n, base, true FROM given WHERE base IS NOT NULL),
   suppressed AS MATERIALIZED (
-    SELECT g.n FROM named g JOIN entry e ON e.kind = 'address' AND e.value = g.address AND NOT (e.exact AND g.by_base)
+    SELECT g.n FROM named g CROSS JOIN LATERAL (SELECT exact FROM entry WHERE kind = 'address' AND value = g.address OFFSET 0) e
+    WHERE NOT (e.exact AND g.by_base)
     UNION SELECT g.n FROM given g JOIN stopped_domain d USING (domain)
-    UNION SELECT g.n FROM given g JOIN entry e ON e.kind = 'hash' AND e.value = encode(sha256(convert_to(g.address, 'UTF8')), 'hex')
-      WHERE EXISTS (SELECT FROM entry WHERE kind = 'hash')
+    UNION SELECT n FROM hashed
     UNION SELECT k.n FROM known k WHERE k.erased OR k.deliverability = 'undeliverable'),
   judged AS NOT MATERIALIZED (
     SELECT k.*, CASE
