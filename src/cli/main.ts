@@ -69,6 +69,11 @@ const GROUPS: { name: string; summary: string; load: () => Promise<{ addCommands
     load: () => import('./commands/activity.ts'),
   },
   { name: 'events', summary: 'events from other systems', load: () => import('./commands/events.ts') },
+  {
+    name: 'access',
+    summary: 'API tokens and your password',
+    load: () => import('./commands/access.ts'),
+  },
 ];
 
 async function main(): Promise<number> {

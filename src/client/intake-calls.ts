@@ -10,7 +10,10 @@ export function makeIntakeCalls({ get, post, send }: Calls) {
     brands: () => get<api.Brand[]>('/brands'),
     createBrand: (brand: { name: string; fromAddress: string; returnDomain: string; zone?: string }) =>
       post<api.Brand>('/brands', brand),
+    changeBrand: (id: number, change: Partial<Omit<api.Brand, 'id'>>) =>
+      send<api.Brand>('PATCH', `/brands/${id}`, { body: change }),
     lists: () => get<api.List[]>('/lists'),
+    listCounts: () => get<api.ListCount[]>('/lists/counts'),
     createList: (list: { brandId: number; name: string; optIn?: 'single' | 'double' }) =>
       post<api.List>('/lists', list),
     changeList: (

@@ -1,7 +1,7 @@
 import type * as api from '../shared/api.ts';
-import type { Calls } from './calls.ts';
+import type { Calls, PageOptions } from './calls.ts';
 
-/** Signing in. */
+/** Signing in, and what may speak to the service. */
 export function makeSessionCalls({ get, post, send }: Calls) {
   return {
     signIn: (email: string, password: string) => post<api.SignedIn>('/session', { email, password }),
@@ -9,5 +9,9 @@ export function makeSessionCalls({ get, post, send }: Calls) {
     signOut: () => send<void>('DELETE', '/session', {}),
     createToken: (email: string, password: string, name: string) =>
       post<{ token: string; account: string }>('/tokens', { email, password, name }),
+    tokens: (options: PageOptions = {}) => get<api.Page<api.ApiToken>>('/tokens', options),
+    revokeToken: (id: number) => send<void>('DELETE', `/tokens/${id}`, {}),
+    changePassword: (password: string, newPassword: string) =>
+      post<void>('/session/password', { password, newPassword }),
   };
 }

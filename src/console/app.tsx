@@ -24,6 +24,7 @@ const Suppression = lazy(() => import('./pages/suppression/suppression.tsx'));
 const Rules = lazy(() => import('./pages/rules/rules.tsx'));
 const Returns = lazy(() => import('./pages/returns/returns.tsx'));
 const Return = lazy(() => import('./pages/returns/return.tsx'));
+const Settings = lazy(() => import('./pages/settings/settings.tsx'));
 const Runs = lazy(() => import('./pages/runs/runs.tsx'));
 const Run = lazy(() => import('./pages/runs/run.tsx'));
 
@@ -58,6 +59,7 @@ export function App() {
           <Route path="/returns/:id" element={<Return />} />
           <Route path="/runs" element={<Runs />} />
           <Route path="/runs/:id" element={<Run />} />
+          <Route path="/settings" element={<Settings />} />
           <Route path="*" element={<Navigate to="/" replace />} />
         </Routes>
       </Suspense>

@@ -7,6 +7,7 @@ import { useSession, useSignOut } from './api/session.ts';
 import { BrandContext } from './brand.tsx';
 import { Loading, ProblemNote } from './components/page.tsx';
 import { count } from './components/words.ts';
+import { BrandForm } from './pages/settings/brand-form.tsx';
 import { Lookup } from './lookup.tsx';
 
 const PLACES = [
@@ -16,6 +17,7 @@ const PLACES = [
   ['/campaigns', 'Campaigns'],
   ['/suppression', 'Suppression'],
   ['/rules', 'Rules'],
+  ['/settings', 'Settings'],
 ] as const;
 
 /** The rail of places, the bar with brand, work in progress and lookup, and the page. */
@@ -27,11 +29,10 @@ export function Frame({ children }: { children: ReactNode }) {
   const brand = brands.data.find((one) => one.id === chosen) ?? brands.data[0];
   if (!brand) {
     return (
-      <main className="page">
-        <h2>There is no brand yet</h2>
-        <p className="second">
-          Create one on the command line: avendel brands create NAME --from ADDRESS --return-domain DOMAIN
-        </p>
+      <main className="page" style={{ maxWidth: 560, margin: '0 auto' }}>
+        <h1>There is no brand yet</h1>
+        <p className="second">A brand is who your messages come from. Lists, contacts and campaigns come after it.</p>
+        <BrandForm />
       </main>
     );
   }

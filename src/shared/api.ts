@@ -38,6 +38,23 @@ export interface List {
   signUpUrl: string;
 }
 
+/** How many are on a list, archived and erased contacts apart. A list that nobody was ever on is not counted. */
+export interface ListCount {
+  listId: number;
+  subscribed: number;
+  pending: number;
+  unsubscribed: number;
+}
+
+/** An API token as it is listed; the token itself is shown once, when it is made. */
+export interface ApiToken {
+  id: number;
+  name: string;
+  createdAt: string;
+  lastUsedAt: string | null;
+  revokedAt: string | null;
+}
+
 export interface Contact {
   id: number;
   address: string;

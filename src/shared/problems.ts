@@ -95,6 +95,12 @@ export const PROBLEMS = {
     exit: 1,
     next: 'Keep entries of your own on a list of your own.',
   },
+  'too-many-tries': {
+    title: 'There were too many tries',
+    status: 429,
+    exit: 1,
+    next: 'Wait an hour and try again.',
+  },
   'too-busy': {
     title: 'More comes in than can be written',
     status: 503,

@@ -36,16 +36,23 @@ export const page = {
 
 export const signIn = Joi.object({ email: text(320).required(), password: Joi.string().max(1000).required() });
 export const newToken = signIn.keys({ name: text(100).required() });
-
-export const newBrand = Joi.object({
-  name: text(100).required(),
-  fromAddress: text(320).email({ tlds: false }).required(),
-  returnDomain: text(253).domain({ tlds: false }).required().description('Domain whose mail comes to the intake'),
-  zone: text(64)
-    .default('UTC')
-    .custom((zone: string) => (new Intl.DateTimeFormat('en', { timeZone: zone }), zone))
-    .description('IANA time zone'),
+export const passwordChange = Joi.object({
+  password: Joi.string().max(1000).required().description('The present one'),
+  newPassword: Joi.string().min(10).max(1000).required(),
 });
+
+export const brandChange = Joi.object({
+  name: text(100),
+  fromAddress: text(320).email({ tlds: false }),
+  returnDomain: text(253).domain({ tlds: false }).description('Domain whose mail comes to the intake'),
+  zone: text(64)
+    .custom((zone: string) => (new Intl.DateTimeFormat('en', { timeZone: zone }), zone))
+    .messages({ 'any.custom': 'zone must be an IANA time zone, as Europe/Berlin' })
+    .description('IANA time zone'),
+}).min(1);
+export const newBrand = brandChange
+  .fork(['name', 'fromAddress', 'returnDomain'], (field) => field.required())
+  .fork('zone', (zone) => zone.default('UTC'));
 export const newList = Joi.object({
   brandId: id.required(),
   name: text(100).required(),

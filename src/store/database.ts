@@ -17,6 +17,7 @@ import { LeanerIndexes1790000000012 } from './migrations/0012-leaner-indexes.ts'
 import { SegmentsInUse1790000000013 } from './migrations/0013-segments-in-use.ts';
 import { Scores1790000000014 } from './migrations/0014-scores.ts';
 import { QuickCounts1790000000015 } from './migrations/0015-quick-counts.ts';
+import { Tries1790000000016 } from './migrations/0016-tries.ts';
 
 /** Anything that runs SQL: the data source itself, or a manager inside a transaction. */
 export type Sql = Pick<EntityManager, 'query' | 'getRepository'>;
@@ -38,6 +39,7 @@ const MIGRATIONS = [
   SegmentsInUse1790000000013,
   Scores1790000000014,
   QuickCounts1790000000015,
+  Tries1790000000016,
 ];
 /** Any number of processes may start at once; one migrates, the others wait. */
 const MIGRATION_LOCK = 7_300_001;

@@ -40,7 +40,9 @@ describe('the whole loop by command line alone', () => {
     await done('brands', 'create', 'Larkfield Observatory', '--from', 'digest@larkfield.example', '--return-domain', 'returns.larkfield.example'); // prettier-ignore
     await done('lists', 'create', 'Night Digest', '--brand', 'Larkfield Observatory');
     await done('lists', 'create', 'Members’ Letter', '--brand', 'Larkfield Observatory', '--double');
-    expect(await done('brands', 'list')).toMatch(/Larkfield Observatory/);
+    expect(await done('brands', 'edit', 'Larkfield Observatory', '--zone', 'Europe/London')).toMatch(/sends as digest@larkfield\.example.*Europe\/London/); // prettier-ignore
+    expect(await avendel('brands', 'edit', 'Larkfield Observatory', '--zone', 'Mars/Olympus')).toMatchObject({ code: 2, stderr: expect.stringMatching(/must be an IANA time zone/) as unknown }); // prettier-ignore
+    expect(await done('brands', 'list')).toMatch(/Larkfield Observatory +digest@larkfield\.example/);
     expect(await json<{ name: string; optIn: string }[]>('lists', 'list')).toMatchObject([
       { name: 'Night Digest', optIn: 'single' },
       { name: 'Members’ Letter', optIn: 'double' },
@@ -75,6 +77,7 @@ describe('the whole loop by command line alone', () => {
     expect(await json<unknown[]>('contacts', 'list', '--part', 'lanternpost')).toEqual([]);
     const results = join(folder, 'results.csv');
     const real = await avendel('contacts', 'import', csv, '--list', 'Night Digest', '--results', results);
+    expect(await done('lists', 'list')).toMatch(/Night Digest .* single +3 +0\n/);
     expect(real.code).toBe(3);
     expect(real.stdout).toMatch(/7 rows, import \d+, finished/);
     expect(parse(readFileSync(results, 'utf8'), { delimiter: ',' }).map((row: string[]) => row.slice(3, 6))).toEqual([
@@ -212,6 +215,12 @@ describe('the whole loop by command line alone', () => {
     expect(await done('campaigns', 'held-back', 'The next sky', '--reason', 'undeliverable')).toMatch(/gone@lanternpost\.example/); // prettier-ignore
     expect(await done('campaigns', 'list', '--state', 'finished')).not.toMatch(/The next sky/);
     expect(await done('today', '--brand', 'Larkfield Observatory')).toMatch(/undeliverable/i);
+    expect(await done('campaigns', 'report', 'The next sky')).toMatch(/is a draft: nothing of it has left/);
+    expect(await done('campaigns', 'show', 'The sky')).toMatch(/finished\nSubject: The December sky\nGoes to the list “Night Digest”\nLeaves out nobody\n/); // prettier-ignore
+    const copy = await json<{ id: number; state: string; subject: string }>('campaigns', 'copy', 'The sky', 'The January sky'); // prettier-ignore
+    expect(copy).toMatchObject({ state: 'draft', subject: 'The December sky' });
+    expect(await json('campaigns', 'preflight', String(copy.id))).toMatchObject({ audience: 3, willGet: 2 });
+    expect((await avendel('campaigns', 'copy', 'The sky', 'The sky')).code).toBe(1);
     await done('campaigns', 'cancel', 'The next sky');
     expect((await avendel('campaigns', 'resume', 'The next sky')).code).toBe(1);
   });

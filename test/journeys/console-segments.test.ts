@@ -1,9 +1,8 @@
-import { readFileSync } from 'node:fs';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
-import { chromium, type Browser, type Page } from 'playwright-core';
-import { EMAIL, makeList, PASSWORD, startRealService, until, type Running } from '../support/service.ts';
+import type { Browser, Page } from 'playwright-core';
+import { openBrowser, signIn } from '../support/browser.ts';
+import { makeList, startRealService, until, type Running } from '../support/service.ts';
 
-const ARGS = JSON.parse(readFileSync('scripts/chromium-arguments.json', 'utf8')) as string[];
 let service: Running;
 let browser: Browser;
 let page: Page;
@@ -15,12 +14,8 @@ beforeAll(async () => {
   const list = await makeList(service.client, Array.from({ length: 30 }, (_, index) => `reader${index}@${index % 3 ? 'lanternpost' : 'quillmail'}.example`)); // prettier-ignore
   ({ id: listId, brandId } = list);
   await service.client.applyAct({ act: 'tag', tag: 'board', addresses: Array.from({ length: 12 }, (_, index) => `reader${index}@${index % 3 ? 'lanternpost' : 'quillmail'}.example`), expect: 12, reason: 'a test' }); // prettier-ignore
-  browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ARGS });
-  page = await browser.newPage({ viewport: { width: 1280, height: 900 }, reducedMotion: 'reduce' });
-  await page.goto(service.console);
-  await page.getByLabel('Address').fill(EMAIL);
-  await page.getByRole('textbox', { name: 'Password' }).fill(PASSWORD);
-  await page.getByRole('button', { name: 'Sign in' }).click();
+  browser = await openBrowser();
+  page = await signIn(browser, service, { viewport: { width: 1280, height: 900 } });
   await page.getByRole('navigation', { name: 'Places' }).waitFor();
 });
 afterAll(async () => {

@@ -1,13 +1,13 @@
 import { readFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { chromium, type Browser, type Page } from 'playwright-core';
+import type { Browser, Page } from 'playwright-core';
 import type * as Axe from 'axe-core';
 import { startOutsideWorld, type OutsideWorld } from '../../src/simulator/outside/outside-world.ts';
-import { EMAIL, makeCampaign, makeList, PASSWORD, startRealService, until, type Running } from '../support/service.ts';
+import { openBrowser, signIn } from '../support/browser.ts';
+import { makeCampaign, makeList, startRealService, until, type Running } from '../support/service.ts';
 
 const AXE = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
-const ARGS = JSON.parse(readFileSync('scripts/chromium-arguments.json', 'utf8')) as string[];
 const PEOPLE = [
   'reads.ada',
   'clicks.bo',
@@ -51,7 +51,7 @@ beforeAll(async () => {
   complainer = (await service.client.check('complains.ed@lanternpost.example')).contact!.id;
   const members = await service.client.createList({ brandId: list.brandId, name: 'Members’ Letter', optIn: 'double' });
   signUpUrl = members.signUpUrl;
-  browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ARGS });
+  browser = await openBrowser();
 });
 afterAll(async () => {
   await browser.close();
@@ -65,21 +65,6 @@ async function wayOut(): Promise<string> {
   return /https?:\/\/[^"\s>]+\/u\/[a-z2-7]+/.exec(JSON.stringify(preview))![0].replace('/u/', '/p/');
 }
 
-async function signIn(options: { colorScheme?: 'light' | 'dark'; width?: number } = {}): Promise<Page> {
-  const context = await browser.newContext({
-    colorScheme: options.colorScheme ?? 'light',
-    viewport: { width: options.width ?? 1280, height: 800 },
-    reducedMotion: 'reduce',
-  });
-  const page = await context.newPage();
-  await page.goto(service.console);
-  await page.getByLabel('Address').fill(EMAIL);
-  await page.getByRole('textbox', { name: 'Password' }).fill(PASSWORD);
-  await page.getByRole('button', { name: 'Sign in' }).click();
-  await page.getByRole('navigation', { name: 'Places' }).waitFor();
-  return page;
-}
-
 /** Through the four steps of an act to its end. */
 async function fourSteps(page: Page, button: RegExp, why: string): Promise<void> {
   await page.getByRole('button', { name: 'See what it would change' }).click();
@@ -90,7 +75,7 @@ async function fourSteps(page: Page, button: RegExp, why: string): Promise<void>
 }
 
 test('the loop in the console: preflight, send, what came back, and the second campaign holds them back', async () => {
-  const page = await signIn();
+  const page = await signIn(browser, service);
   await page.goto(`${service.console}/campaigns/${sentId}`);
   await page.getByRole('heading', { name: '7 of 8 will get this' }).waitFor();
   await page.getByRole('button', { name: /suppressed/ }).click();
@@ -120,7 +105,7 @@ test('the loop in the console: preflight, send, what came back, and the second c
 });
 
 test('an entry is added and lifted by a person, the rule is tried and applied, and a run is undone', async () => {
-  const page = await signIn();
+  const page = await signIn(browser, service);
   await page.goto(`${service.console}/suppression`);
   await page.getByRole('button', { name: 'Add entries' }).click();
   await page.getByLabel(/one a line/).fill('clicks.bo@lanternpost.example\nnonsense');
@@ -159,7 +144,7 @@ test('an entry is added and lifted by a person, the rule is tried and applied, a
 });
 
 test('a file is imported after its dry run; contacts are archived, one is unsubscribed as they asked, one is erased', async () => {
-  const page = await signIn();
+  const page = await signIn(browser, service);
   await page.goto(`${service.console}/contacts/import`);
   await page.locator('input[type=file]').setInputFiles({
     name: 'evening.csv',
@@ -216,7 +201,7 @@ test('a file is imported after its dry run; contacts are archived, one is unsubs
 });
 
 test('somebody signs up on the page for strangers, waits in the console, and confirms by the button', async () => {
-  const page = await signIn();
+  const page = await signIn(browser, service);
   const stranger = await (await browser.newContext({ javaScriptEnabled: false })).newPage();
   await stranger.goto(signUpUrl);
   await stranger.getByLabel('Your email address').fill('silent.olga@quillmail.example');
@@ -229,7 +214,7 @@ test('somebody signs up on the page for strangers, waits in the console, and con
 });
 
 test('a pasted list is answered both ways, and those on it are archived', async () => {
-  const page = await signIn();
+  const page = await signIn(browser, service);
   await page.goto(`${service.console}/contacts/reconcile`);
   await page.getByLabel('Or paste it').fill('READS.ADA@lanternpost.example\nnobody@quillmail.example\nnonsense');
   await page.getByRole('button', { name: 'Hold it against the base' }).click();
@@ -243,7 +228,7 @@ test('a pasted list is answered both ways, and those on it are archived', async 
 });
 
 test('what is refused and held when addresses come in is set, seen in an import, and decided there', async () => {
-  const page = await signIn();
+  const page = await signIn(browser, service);
   await page.goto(`${service.console}/contacts/addresses`);
   await page.getByRole('heading', { name: 'No domain looks like a slip of another' }).waitFor();
   await page.getByRole('combobox', { name: 'A post, not a person' }).click();
@@ -275,7 +260,7 @@ test('what is refused and held when addresses come in is set, seen in an import,
 });
 
 test('a verifier is heard: its words are said once, the verdicts act, and whoever was found is tagged', async () => {
-  const page = await signIn();
+  const page = await signIn(browser, service);
   await page.goto(`${service.console}/contacts/verifications`);
   await page.locator('input[type=file]').setInputFiles({
     name: 'verified.csv',
@@ -311,7 +296,7 @@ test('a verifier is heard: its words are said once, the verdicts act, and whoeve
 describe.each(['light', 'dark'] as const)('axe-core finds no violation in the %s theme', (colorScheme) => {
   let page: Page;
   beforeAll(async () => {
-    page = await signIn({ colorScheme });
+    page = await signIn(browser, service, { colorScheme });
     preferencesUrl = await wayOut();
   });
 
@@ -339,6 +324,7 @@ describe.each(['light', 'dark'] as const)('axe-core finds no violation in the %s
     'sent',
     '/suppression',
     '/rules',
+    '/settings',
     '/runs',
     '/runs/1',
     '/returns',
@@ -381,7 +367,7 @@ test('a provider has a bad day: held, shown and dismissed; its dead addresses: h
   const refused = addresses.map((address) => event('bounced', address, recent, ago(0.1), { class: 'hard', reply: '550 5.1.1 user unknown' })); // prettier-ignore
   await service.client.recordEvents([...sent, ...refused].join('\n'));
 
-  const page = await signIn();
+  const page = await signIn(browser, service);
   await page.getByText('campusnet.example suddenly refuses 40 contacts for good').waitFor();
   await page.getByRole('link', { name: 'Decide' }).first().click();
   const campus = page.locator('section', { hasText: 'campusnet.example: 40 contacts refused' });
@@ -404,7 +390,7 @@ test('a provider has a bad day: held, shown and dismissed; its dead addresses: h
 });
 
 test('on a phone nothing runs out of the page', async () => {
-  const page = await signIn({ width: 390 });
+  const page = await signIn(browser, service, { viewport: { width: 390, height: 800 } });
   for (const path of [
     '/',
     '/contacts',
@@ -423,6 +409,7 @@ test('on a phone nothing runs out of the page', async () => {
     `/campaigns/${sentId}`,
     '/suppression',
     '/rules',
+    '/settings',
   ]) {
     await page.goto(`${service.console}${path}`);
     await page.getByRole('heading', { level: 1 }).waitFor();

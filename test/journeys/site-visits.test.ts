@@ -1,10 +1,9 @@
-import { readFileSync } from 'node:fs';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
-import { chromium, type Browser, type BrowserContextOptions, type Page } from 'playwright-core';
+import type { Browser, BrowserContextOptions, Page } from 'playwright-core';
+import { openBrowser } from '../support/browser.ts';
 import { makeCampaign, makeList, startRealService, until, type Running } from '../support/service.ts';
 import { startSink } from '../support/sink.ts';
 
-const ARGS = JSON.parse(readFileSync('scripts/chromium-arguments.json', 'utf8')) as string[];
 const NAMES = ['ada', 'bo', 'cy'];
 const MAIL = 'Mozilla/5.0 (X11; Linux x86_64) Firefox/140.0';
 
@@ -21,8 +20,7 @@ beforeAll(async () => {
   await until(() => sink.received.length === NAMES.length);
   await until(() => Date.now() - Math.max(...sink.received.map((message) => message.at)) > 2100);
   // The made-up site is on no network, and its script on loopback, which a browser would ask about.
-  const args = [...ARGS, '--disable-features=LocalNetworkAccessChecks'];
-  browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args });
+  browser = await openBrowser(['--disable-features=LocalNetworkAccessChecks']);
 });
 afterAll(async () => {
   await browser.close();
@@ -42,7 +40,7 @@ async function redirectOf(url: string): Promise<string> {
 }
 
 /** A browser in which the observatory's site stands, its pages with our script on them. */
-async function openBrowser(options: BrowserContextOptions, script: string): Promise<Page> {
+async function openSite(options: BrowserContextOptions, script: string): Promise<Page> {
   const context = await browser.newContext({ userAgent: MAIL, ...options });
   await context.route('https://larkfield.example/**', (request) =>
     request.fulfill({ contentType: 'text/html', body: `<title>The map</title>${script}<p>Stars</p>` }),
@@ -62,7 +60,7 @@ test('the script tells of visits by whoever came from a message, and of nobody w
   const { scriptUrl } = await service.client.saveSites(['larkfield.example']);
   expect(await redirectOf(sky)).toMatch(/^https:\/\/larkfield\.example\/sky\?av=[a-z2-7]{39}$/);
 
-  const page = await openBrowser({}, `<script src="${scriptUrl}" defer></script>`);
+  const page = await openSite({}, `<script src="${scriptUrl}" defer></script>`);
   await page.goto(await redirectOf(sky));
   // The token goes out of the address at once, and the site knows them on the next page.
   await page.waitForURL('https://larkfield.example/sky');
@@ -72,7 +70,7 @@ test('the script tells of visits by whoever came from a message, and of nobody w
   await until(async () => (await visits('ada')).length === 2);
   expect((await visits('ada')).map(({ actor, detail }) => [actor, detail?.['url']])).toEqual([['human', '/tickets'], ['human', '/sky']]); // prettier-ignore
 
-  const wary = await openBrowser({}, `<script>navigator.__defineGetter__('globalPrivacyControl', () => true)</script><script src="${scriptUrl}" defer></script>`); // prettier-ignore
+  const wary = await openSite({}, `<script>navigator.__defineGetter__('globalPrivacyControl', () => true)</script><script src="${scriptUrl}" defer></script>`); // prettier-ignore
   await wary.goto(await redirectOf(linksOf('bo')[0]!));
   await wary.waitForLoadState('networkidle');
   const beacon = JSON.stringify({ token: new URL(await redirectOf(linksOf('bo')[0]!)).searchParams.get('av'), path: '/' }); // prettier-ignore

@@ -61,7 +61,9 @@ describe('an audience by segments', () => {
     await expect(removeSegment(deps, out.id)).rejects.toThrow('used by “By segment”');
     await expect(draft('Both', { segmentIds: [readers], leftOutSegmentIds: [readers] })).rejects.toThrow('both taken in and left out'); // prettier-ignore
     await expect(draft('Nobody', {})).rejects.toThrow('No list and no segment');
-    await expect(changeCampaign(deps, campaign.id, { segmentIds: [999] })).rejects.toThrow('Segment 999 is not one of');
+    await expect(changeCampaign(deps, campaign.id, { segmentIds: [999] }, 'test')).rejects.toThrow(
+      'Segment 999 is not one of',
+    );
   });
 
   test('invariant 1, gate: whom a segment leaves out by the time of their message gets none', async () => {

@@ -1,4 +1,5 @@
 import type { Command } from 'commander';
+import { brandNamed } from '../names.ts';
 import { printOne, printRows, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
@@ -12,6 +13,26 @@ export function addCommands(group: Command): void {
       { head: 'Zone', cell: (brand) => brand.zone },
     ], options, 'There is no brand yet: avendel brands create NAME --from ADDRESS --return-domain DOMAIN'); // prettier-ignore
   });
+  withOutput(group.command('edit <brand>').description('change how a brand sends'))
+    .option('--name <name>', 'new name')
+    .option('--from <address>', 'address that messages come from')
+    .option(
+      '--return-domain <domain>',
+      'domain whose mail comes to the intake; what left before comes back to the old one',
+    ) // prettier-ignore
+    .option('--zone <zone>', 'IANA time zone')
+    .action(async (name: string, options: OutputOptions & BrandOptions) => {
+      const client = connect();
+      const brand = await client.changeBrand((await brandNamed(client, name)).id, {
+        name: options.name,
+        fromAddress: options.from,
+        returnDomain: options.returnDomain,
+        zone: options.zone,
+      });
+      printOne(brand, options, () => [
+        `Brand “${brand.name}” sends as ${brand.fromAddress}; returns come to ${brand.returnDomain}; its days are those of ${brand.zone}.`,
+      ]);
+    });
   withOutput(group.command('create <name>').description('create a brand'))
     .requiredOption('--from <address>', 'address that messages come from')
     .requiredOption('--return-domain <domain>', 'domain whose mail comes to the intake')
@@ -25,4 +46,11 @@ export function addCommands(group: Command): void {
       });
       printOne(brand, options, () => [`Brand “${brand.name}” created, with its suppression lists.`]);
     });
+}
+
+interface BrandOptions {
+  name?: string;
+  from?: string;
+  returnDomain?: string;
+  zone?: string;
 }

@@ -2,11 +2,10 @@ import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
 import type { Client } from '../../client/client.ts';
 import type { NewCampaign } from '../../client/campaign-calls.ts';
-import type { Preflight } from '../../shared/api.ts';
+import { addSendingCommands } from './campaign-sending.ts';
 import { UsageError } from '../usage-error.ts';
 import { brandNamed, campaignNamed, listNamed, segmentNamed } from '../names.ts';
-import { count, line, moment, note, printOne, printRows, share, tableText, type OutputOptions } from '../output.ts';
-import { reportLines, watchCampaign } from '../report-words.ts';
+import { count, moment, printOne, printRows, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
 
@@ -27,10 +26,9 @@ const collect = (value: string, all: string[]): string[] => [...all, value];
 
 export function addCommands(group: Command): void {
   addListing(group);
+  addShow(group);
   addDrafting(group);
-  addPreflight(group);
-  addSending(group);
-  addReport(group);
+  addSendingCommands(group);
 }
 
 function addListing(group: Command): void {
@@ -101,6 +99,38 @@ function addDrafting(group: Command): void {
     });
 }
 
+function addShow(group: Command): void {
+  withOutput(group.command('show <campaign>').description('what a campaign says, and to whom')).action(
+    async (name: string, options: OutputOptions) => {
+      const client = connect();
+      const campaign = await client.campaign((await campaignNamed(client, name)).id);
+      const [lists, segments] = [await client.lists(), await client.segments(campaign.brandId)];
+      const brand = (await client.brands()).find(({ id }) => id === campaign.brandId)!;
+      const named = (ids: number[], all: { id: number; name: string }[], what: string): string[] =>
+        ids.map((id) => `the ${what} “${all.find((one) => one.id === id)?.name ?? id}”`);
+      const audience = (listIds: number[], segmentIds: number[]): string =>
+        [...named(listIds, lists, 'list'), ...named(segmentIds, segments, 'segment')].join(', ') || 'nobody';
+      printOne(campaign, options, () => [
+        `${campaign.id}, “${campaign.name}”, ${campaign.purpose} of ${brand.name}: ${campaign.state}`,
+        `Subject: ${campaign.subject || '(none yet)'}`,
+        `Goes to ${audience(campaign.listIds, campaign.segmentIds)}`,
+        `Leaves out ${audience(campaign.leftOutListIds, campaign.leftOutSegmentIds)}`,
+        `HTML of ${count(campaign.html.length)} characters, ${campaign.text === '' ? 'plain text made from it' : `plain text of ${count(campaign.text.length)}`}; as one contact gets it: avendel campaigns preview ${campaign.id} --for ADDRESS`,
+        campaign.state === 'draft' ? `Next: avendel campaigns preflight ${campaign.id}` : `What became of it: avendel campaigns report ${campaign.id}`,
+      ]); // prettier-ignore
+    },
+  );
+  withOutput(
+    group.command('copy <campaign> <name>').description('begin a draft with what another campaign says, and to whom'),
+  ).action(async (name: string, newName: string, options: OutputOptions) => {
+    const client = connect();
+    const { brandId, purpose, subject, html, text, ...other } = await client.campaign((await campaignNamed(client, name)).id); // prettier-ignore
+    const { listIds, leftOutListIds, segmentIds, leftOutSegmentIds } = other;
+    const copy = await client.createCampaign({ name: newName, brandId, purpose, subject, html, text, listIds, leftOutListIds, segmentIds, leftOutSegmentIds }); // prettier-ignore
+    printOne(copy, options, () => [`Draft ${copy.id}, “${copy.name}”. Next: avendel campaigns edit ${copy.id} --subject …`]); // prettier-ignore
+  });
+}
+
 async function draftOf(client: Client, options: DraftOptions): Promise<Partial<NewCampaign>> {
   const numbers = async (
     names: string[],
@@ -117,139 +147,4 @@ async function draftOf(client: Client, options: DraftOptions): Promise<Partial<N
     leftOutSegmentIds: await numbers(options.leaveOutSegment, segmentNamed),
     purpose: options.purpose,
   };
-}
-
-function addPreflight(group: Command): void {
-  withOutput(group.command('preflight <campaign>').description('who will get it, and who is held back and why')).action(
-    async (name: string, options: OutputOptions) => {
-      const client = connect();
-      const campaign = await campaignNamed(client, name);
-      printOne(await client.preflight(campaign.id), options, (preflight) => preflightLines(campaign.name, preflight));
-    },
-  );
-  withOutput(
-    group.command('held-back <campaign>').description('contacts held back, or with --eligible those who will get it'),
-  )
-    .option('--reason <reason>', 'deciding reason')
-    .option('--eligible', 'those who will get it')
-    .option('--limit <number>', 'at most this many', '50')
-    .option('--cursor <cursor>', 'go on where a page ended')
-    .action(
-      async (
-        name: string,
-        options: OutputOptions & { reason?: string; eligible?: boolean; limit: string; cursor?: string },
-      ) => {
-        if (!options.reason && !options.eligible) throw new UsageError('Say which: --reason REASON or --eligible.');
-        const client = connect();
-        const page = await client.preflightContacts((await campaignNamed(client, name)).id, options.reason, {
-          limit: Number(options.limit),
-          cursor: options.cursor,
-        });
-        printRows(page.items, [
-        { head: 'Address', cell: (contact) => contact.address },
-        { head: 'Name', cell: (contact) => contact.name },
-        { head: 'Reasons', cell: (contact) => contact.reasons.join(', ') },
-      ], options, 'Nobody.'); // prettier-ignore
-        if (page.next) note(`The next page: --cursor ${page.next}`);
-      },
-    );
-}
-
-function preflightLines(name: string, preflight: Preflight): string[] {
-  const rows = preflight.reasons.map((row) => ({
-    ...row,
-    three: row.sample.map((one) => one.name ?? one.address).join(', '),
-  }));
-  return [
-    `${name}: ${count(preflight.willGet)} of ${count(preflight.audience)} will get this; ${count(preflight.heldBack)} are held back.`,
-    ...(rows.length === 0 ? [] : [tableText(rows, [
-      { head: 'Held back because', cell: (row) => row.reason },
-      { head: 'Contacts', cell: (row) => row.contacts, right: true },
-      { head: 'Three of them', cell: (row) => row.three },
-    ])]),
-    `${count(preflight.audience)} − ${count(preflight.heldBack)} = ${count(preflight.willGet)}`,
-    ...preflight.problems.map((problem) => `! ${problem.field}, character ${problem.at}: ${problem.message}`),
-    ...(preflight.willGet > 0 && preflight.problems.length === 0 ? [`Send it: avendel campaigns send ${preflight.campaignId} --expect ${preflight.willGet}`] : []),
-  ]; // prettier-ignore
-}
-
-function addSending(group: Command): void {
-  withOutput(group.command('send <campaign>').description('start sending'))
-    .requiredOption('--expect <number>', 'how many the preflight said will get it')
-    .option('--watch', 'draw the progress until it has ended')
-    .action(async (name: string, options: OutputOptions & { expect: string; watch?: boolean }) => {
-      const client = connect();
-      const campaign = await campaignNamed(client, name);
-      const started = await client.startCampaign(campaign.id, Number(options.expect));
-      if (!options.watch)
-        return printOne(started, options, () => [
-          `“${started.name}” is ${started.state}. Watch it: avendel campaigns watch ${started.id}`,
-        ]);
-      await watchCampaign(client, campaign.id);
-      printOne(await client.report(campaign.id), options, (report) => reportLines(campaign.name, report));
-    });
-  group.command('watch <campaign>').description('draw the progress until it has ended').action(async (name: string) => {
-    const client = connect();
-    const campaign = await campaignNamed(client, name);
-    await watchCampaign(client, campaign.id);
-    for (const text of reportLines(campaign.name, await client.report(campaign.id))) line(text);
-  }); // prettier-ignore
-  const act = (verb: 'pause' | 'resume' | 'cancel', description: string): Command =>
-    group.command(`${verb} <campaign>`).description(description).option('--reason <text>', 'why').action(async (name: string, options: { reason?: string }) => {
-      const client = connect();
-      const { id } = await campaignNamed(client, name);
-      const campaign = verb === 'pause' ? await client.pauseCampaign(id, options.reason) : verb === 'resume' ? await client.resumeCampaign(id) : await client.cancelCampaign(id);
-      line(`“${campaign.name}” is ${campaign.state}.`);
-    }); // prettier-ignore
-  act('pause', 'pause sending; nothing more leaves');
-  act('resume', 'go on sending');
-  act('cancel', 'cancel for good; who still waits gets nothing');
-}
-
-function addReport(group: Command): void {
-  withOutput(group.command('report <campaign>').description('ledger, what came back, who acted')).action(
-    async (name: string, options: OutputOptions) => {
-      const client = connect();
-      const campaign = await campaignNamed(client, name);
-      printOne(await client.report(campaign.id), options, (report) => [
-        ...reportLines(campaign.name, report),
-        '',
-        tableText(report.domains, [
-          { head: 'Receiving domain', cell: (row) => row.domain },
-          { head: 'Accepted', cell: (row) => row.accepted, right: true },
-          { head: 'Bounced', cell: (row) => row.bounced, right: true },
-          { head: 'Opened', cell: (row) => share(row.opened, row.accepted), right: true },
-          { head: 'Clicked', cell: (row) => share(row.clicked, row.accepted), right: true },
-        ]),
-      ]);
-    },
-  );
-  withOutput(group.command('recipients <campaign>').description('contacts of the ledger by state, reason or act'))
-    .option('--state <state>', 'held-back, queued, claimed, accepted, refused or uncertain')
-    .option('--reason <reason>', 'deciding reason of those held back')
-    .option('--acted <kind>', 'who did this: bounced, opened, clicked, complained, unsubscribed')
-    .option('--actor <actor>', 'human, machine or unknown; of bounces hard, soft or block')
-    .option('--limit <number>', 'at most this many', '50')
-    .action(
-      async (
-        name: string,
-        options: OutputOptions & { state?: string; reason?: string; acted?: string; actor?: string; limit: string },
-      ) => {
-        const client = connect();
-        const page = await client.recipients((await campaignNamed(client, name)).id, {
-          state: options.state,
-          reason: options.reason,
-          acted: options.acted,
-          actor: options.actor,
-          limit: Number(options.limit),
-        });
-        printRows(page.items, [
-        { head: 'Address', cell: (row) => row.address },
-        { head: 'State', cell: (row) => row.state },
-        { head: 'Reasons', cell: (row) => row.reasons.join(', ') },
-        { head: 'When', cell: (row) => moment(row.at) },
-        { head: 'The relay said', cell: (row) => row.reply },
-      ], options, 'Nobody.'); // prettier-ignore
-      },
-    );
 }

@@ -1,18 +1,21 @@
 import type { Command } from 'commander';
 import type { List } from '../../shared/api.ts';
 import { brandNamed, listNamed } from '../names.ts';
-import { printOne, printRows, type OutputOptions } from '../output.ts';
+import { count, printOne, printRows, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
 
 export function addCommands(group: Command): void {
   withOutput(group.command('list').description('lists there are')).action(async (options: OutputOptions) => {
     const client = connect();
-    const brands = await client.brands();
+    const [brands, counts] = [await client.brands(), await client.listCounts()];
+    const on = (list: List, state: 'subscribed' | 'pending'): string => count(counts.find(({ listId }) => listId === list.id)?.[state] ?? 0); // prettier-ignore
     printRows(await client.lists(), [
       { head: 'List', cell: (list) => list.name },
       { head: 'Brand', cell: (list) => brands.find((brand) => brand.id === list.brandId)?.name },
       { head: 'Opt-in', cell: (list) => list.optIn },
+      { head: 'Subscribed', cell: (list) => on(list, 'subscribed'), right: true },
+      { head: 'To confirm', cell: (list) => on(list, 'pending'), right: true },
     ], options, 'There is no list yet: avendel lists create NAME --brand BRAND'); // prettier-ignore
   });
   withOutput(group.command('edit <list>').description('change a list: its name, opt-in, agreement, reminders'))

@@ -3,6 +3,7 @@ export const keys = {
   session: ['session'] as const,
   brands: ['brands'] as const,
   lists: ['lists'] as const,
+  tokens: ['tokens'] as const,
   today: (brandId: number) => ['today', brandId] as const,
   contacts: (filter: object) => ['contacts', filter] as const,
   contact: (id: number) => ['contact', id] as const,

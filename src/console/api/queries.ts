@@ -9,6 +9,9 @@ const WHILE_RUNNING_MS = 1000;
 
 export const useBrands = () => useQuery({ queryKey: keys.brands, queryFn: () => client.brands(), staleTime: 60_000 });
 export const useLists = () => useQuery({ queryKey: keys.lists, queryFn: () => client.lists(), staleTime: 60_000 });
+export const useListCounts = () =>
+  useQuery({ queryKey: [...keys.lists, 'counts'], queryFn: () => client.listCounts() });
+export const useTokens = () => useQuery({ queryKey: keys.tokens, queryFn: () => client.tokens({ limit: 50 }) });
 export const useToday = (brandId: number) =>
   useQuery({ queryKey: keys.today(brandId), queryFn: () => client.today(brandId), refetchInterval: 15_000 });
 

@@ -1,5 +1,5 @@
 import type { AttributeType } from '../import/map-columns.ts';
-import { quoted } from './format-condition.ts';
+import { quoted } from '../../shared/quoted.ts';
 import { nearest } from './nearest.ts';
 import type { Condition, ConditionProblem, Span, ValueTest } from './tree.ts';
 

@@ -1,3 +1,4 @@
+import { quoted } from '../../shared/quoted.ts';
 import type { Condition, EventTest, ValueTest, When } from './tree.ts';
 
 /** The one canonical text of a condition: short ones in a line, long ones a part a line. */
@@ -139,9 +140,4 @@ function oneValue(value: string | number | boolean): string {
   if (typeof value === 'boolean') return value ? 'yes' : 'no';
   if (typeof value === 'number') return String(value);
   return DAY.test(value) ? value : quoted(value);
-}
-
-/** A text between quotation marks, those within it escaped. */
-export function quoted(text: string): string {
-  return `"${text.replace(/["\\]/g, '\\$&')}"`;
 }

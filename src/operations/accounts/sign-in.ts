@@ -1,7 +1,9 @@
 import { createHash, randomBytes, scrypt, timingSafeEqual } from 'node:crypto';
 import { promisify } from 'node:util';
 import { AccountEntity, ApiTokenEntity, type Account } from '../../store/entities/organisation.ts';
-import { deleteSession, findSession, findTokenAccount, insertSession } from '../../store/statements/sessions.ts';
+import { findTokenAccount } from '../../store/statements/api-tokens.ts';
+import { deleteSession, findSession, insertSession } from '../../store/statements/sessions.ts';
+import { countTries, forgetTries } from '../../store/statements/tries.ts';
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
 
@@ -30,12 +32,27 @@ async function matches(password: string, kept: string): Promise<boolean> {
   return wanted.length === given.length && timingSafeEqual(given, wanted);
 }
 
-/** @throws Problem wrong-password, the same for an unknown address and a wrong password */
-async function checkPassword(deps: Deps, email: string, password: string): Promise<Account> {
-  const account = await deps.database.getRepository(AccountEntity).findOneBy({ email: email.trim().toLowerCase() });
+/** Passwords looked at for one address in an hour, until one is right: guessing takes years. */
+const MOST_TRIES_AN_HOUR = 20;
+
+/**
+ * @throws Problem wrong-password, the same for an unknown address and a wrong password; too-many-tries after too many tries,
+ * also with the right password
+ */
+export async function checkPassword(deps: Deps, email: string, password: string): Promise<Account> {
+  const address = email.trim().toLowerCase();
+  const key = `password ${digest(address).toString('hex')}`;
+  const [tries = 0] = await countTries(deps.database, [key], deps.now());
+  if (tries > MOST_TRIES_AN_HOUR)
+    throw new Problem(
+      'too-many-tries',
+      `There were ${MOST_TRIES_AN_HOUR} wrong passwords for ${address} within the hour.`,
+    );
+  const account = await deps.database.getRepository(AccountEntity).findOneBy({ email: address });
   const kept = account?.passwordHash ?? `${'00'.repeat(16)}:${'00'.repeat(32)}`;
   if (!(await matches(password, kept)) || !account)
     throw new Problem('wrong-password', 'No account has this address and password.');
+  await forgetTries(deps.database, key, deps.now());
   return account;
 }
 
@@ -81,6 +98,6 @@ export async function findSignedIn(
   return credentials.session ? findSession(deps.database, digest(credentials.session)) : undefined;
 }
 
-function digest(secret: string): Buffer {
+export function digest(secret: string): Buffer {
   return createHash('sha256').update(secret).digest();
 }

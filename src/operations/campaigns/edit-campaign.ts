@@ -1,10 +1,11 @@
 import { compileMessage, STANDARD_FIELDS, type PlacedProblem } from '../../core/message/compile-message.ts';
 import type { Purpose } from '../../shared/words.ts';
-import { violates } from '../../store/database.ts';
+import { inTransaction, violates } from '../../store/database.ts';
 import { CampaignEntity, type Campaign } from '../../store/entities/campaign.ts';
 import { BrandEntity, ListEntity } from '../../store/entities/organisation.ts';
 import { listAttributeNames } from '../../store/statements/contact-attributes.ts';
 import { listSegments } from '../../store/statements/segments.ts';
+import { carryName } from '../segments/name-users.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
 
@@ -41,14 +42,30 @@ export async function recordCampaign(deps: Deps, draft: CampaignDraft & { starte
   return saving(() => deps.database.getRepository(CampaignEntity).save(finished), draft.name);
 }
 
-/** Changes a draft; fields that are not given stay. @throws Problem wrong-state, name-taken, invalid-input, not-found */
-export async function changeCampaign(deps: Deps, id: number, change: Partial<CampaignDraft>): Promise<Campaign> {
+/**
+ * Changes a draft; fields that are not given stay. A new name goes into the segments, and the ladder, that speak of it.
+ * @throws Problem wrong-state, name-taken, invalid-input, not-found
+ */
+export async function changeCampaign(
+  deps: Deps,
+  id: number,
+  change: Partial<CampaignDraft>,
+  actor: string,
+): Promise<Campaign> {
   const campaign = await getCampaign(deps, id);
   if (campaign.state !== 'draft')
     throw new Problem('wrong-state', `“${campaign.name}” is ${campaign.state}; only a draft can be changed.`);
   const changed = { ...campaign, ...change, brandId: campaign.brandId };
   await assertAudience(deps, changed);
-  return saving(() => deps.database.getRepository(CampaignEntity).save(changed), changed.name);
+  return saving(
+    () =>
+      inTransaction(deps.database, async (sql) => {
+        if (changed.name !== campaign.name)
+          await carryName(sql, campaign.brandId, { kind: 'campaign', name: campaign.name }, changed.name, actor);
+        return sql.getRepository(CampaignEntity).save(changed);
+      }),
+    changed.name,
+  );
 }
 
 /** @throws Problem not-found */

@@ -1,10 +1,10 @@
 import { randomBytes } from 'node:crypto';
-import { inTransaction, violates } from '../../store/database.ts';
+import { inTransaction, violates, type Database, type Sql } from '../../store/database.ts';
 import { AccountEntity, BrandEntity, ListEntity, type Brand, type List } from '../../store/entities/organisation.ts';
 import { ensureTokenKey } from '../../store/statements/token-keys.ts';
 import { insertSuppressionList } from '../../store/statements/suppression.ts';
 import { hashPassword } from '../accounts/sign-in.ts';
-import type { Database } from '../../store/database.ts';
+import { carryName } from '../segments/name-users.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
 import type { TokenKey } from '../../core/message/token.ts';
@@ -37,8 +37,8 @@ export interface NewBrand {
 
 /** Creates a brand with the suppression lists that rules fill for it. @throws Problem name-taken */
 export async function createBrand(deps: Deps, brand: NewBrand): Promise<Brand> {
-  try {
-    return await inTransaction(deps.database, async (sql) => {
+  return unlessTaken('brand_name_key', `There is a brand “${brand.name}”.`, () =>
+    inTransaction(deps.database, async (sql) => {
       const saved = await sql.getRepository(BrandEntity).save({ ...brand });
       const builtIn = (name: string, kind: 'complaint' | 'opt-out' | 'sunset') =>
         insertSuppressionList(sql, {
@@ -53,12 +53,19 @@ export async function createBrand(deps: Deps, brand: NewBrand): Promise<Brand> {
       await builtIn('Opt-outs', 'opt-out');
       await builtIn('Sunset', 'sunset');
       return saved;
-    });
-  } catch (error) {
-    if (violates(error, 'brand_name_key'))
-      throw new Problem('name-taken', `There is a brand “${brand.name}”.`, { field: 'name' });
-    throw error;
-  }
+    }),
+  );
+}
+
+/**
+ * Changes how a brand sends. Messages that left before keep their return path: as long as mail for the old domain reaches
+ * the intake, what comes back to it is read. @throws Problem name-taken, not-found
+ */
+export async function changeBrand(deps: Deps, id: number, change: Partial<NewBrand>): Promise<Brand> {
+  const brand = await getBrand(deps, id);
+  return unlessTaken('brand_name_key', `There is a brand “${change.name}”.`, () =>
+    deps.database.getRepository(BrandEntity).save({ ...brand, ...change }),
+  );
 }
 
 export type ListChange = Partial<Pick<List, 'name' | 'optIn' | 'agreement' | 'remindDays' | 'expireDays'>>;
@@ -68,23 +75,39 @@ export async function createList(
   deps: Deps,
   list: { brandId: number; name: string; optIn: 'single' | 'double' },
 ): Promise<List> {
-  found(await deps.database.getRepository(BrandEntity).findOneBy({ id: list.brandId }), `brand ${list.brandId}`);
-  return saveList(deps, { ...list });
+  await getBrand(deps, list.brandId);
+  return saveList(deps.database.manager, { ...list });
 }
 
-/** Changes a list. What was agreed to before stays with the sign-ups of before. @throws Problem name-taken, not-found */
-export async function changeList(deps: Deps, id: number, change: ListChange): Promise<List> {
+/**
+ * Changes a list. What was agreed to before stays with the sign-ups of before; a new name goes into the segments, and the
+ * ladder, that speak of the list. @throws Problem name-taken, not-found
+ */
+export async function changeList(deps: Deps, id: number, change: ListChange, actor: string): Promise<List> {
   const list = found(await deps.database.getRepository(ListEntity).findOneBy({ id }), `list ${id}`);
-  return saveList(deps, { ...list, ...change });
+  return inTransaction(deps.database, async (sql) => {
+    const saved = await saveList(sql, { ...list, ...change });
+    if (saved.name !== list.name) await carryName(sql, list.brandId, { kind: 'list', name: list.name }, saved.name, actor); // prettier-ignore
+    return saved;
+  });
 }
 
-async function saveList(deps: Deps, list: Partial<List>): Promise<List> {
+async function getBrand(deps: Deps, id: number): Promise<Brand> {
+  return found(await deps.database.getRepository(BrandEntity).findOneBy({ id }), `brand ${id}`);
+}
+
+function saveList(sql: Sql, list: Partial<List>): Promise<List> {
+  return unlessTaken('list_name_key', `This brand has a list “${list.name}”.`, async () => {
+    const { id } = await sql.getRepository(ListEntity).save(list);
+    return found(await sql.getRepository(ListEntity).findOneBy({ id }), `list ${id}`);
+  });
+}
+
+async function unlessTaken<T>(constraint: string, taken: string, work: () => Promise<T>): Promise<T> {
   try {
-    const { id } = await deps.database.getRepository(ListEntity).save(list);
-    return found(await deps.database.getRepository(ListEntity).findOneBy({ id: id }), `list ${id}`);
+    return await work();
   } catch (error) {
-    if (violates(error, 'list_name_key'))
-      throw new Problem('name-taken', `This brand has a list “${list.name}”.`, { field: 'name' });
+    if (violates(error, constraint)) throw new Problem('name-taken', taken, { field: 'name' });
     throw error;
   }
 }

@@ -10,12 +10,12 @@ import {
   expireSignUps,
   findSignUp,
   putOffSignUp,
-  sweepSignUpRates,
   turnAwaySignUp,
   type SignUpRow,
 } from '../../store/statements/sign-ups.ts';
 import { checkAddress } from '../contacts/explain-verdict.ts';
 import type { Relay } from '../campaigns/relay.ts';
+import { sweepTries } from '../../store/statements/tries.ts';
 import type { Deps } from '../deps.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import { OWN_SOURCE, ensureMonths, recordEventsWithin } from '../events/record-events.ts';
@@ -30,7 +30,7 @@ const PUT_OFF_MS = 5 * 60_000;
 /** Sends the confirmation messages and reminders that are due, and ends what nobody confirmed in time. Returns how many were due. */
 export async function sendConfirmations(deps: Deps, relay: Relay): Promise<number> {
   await expireSignUps(deps.database, deps.now());
-  await sweepSignUpRates(deps.database, deps.now());
+  await sweepTries(deps.database, deps.now());
   const due = await claimDueSignUps(deps.database, deps.now(), ROUND);
   for (const one of due) await askOne(deps, relay, one);
   return due.length;

@@ -3,7 +3,8 @@ import { addressHash } from '../../core/address/suppression-keys.ts';
 import type { Reason, SubscriptionState } from '../../shared/words.ts';
 import { inTransaction } from '../../store/database.ts';
 import { ListEntity, type List } from '../../store/entities/organisation.ts';
-import { countSignUp, ensureContact, insertSignUp, type SignUpWay } from '../../store/statements/sign-ups.ts';
+import { ensureContact, insertSignUp, type SignUpWay } from '../../store/statements/sign-ups.ts';
+import { countTries } from '../../store/statements/tries.ts';
 import { changeSubscriptions } from '../../store/statements/subscriptions.ts';
 import { checkAddresses } from '../contacts/check-addresses.ts';
 import { checkAddress } from '../contacts/explain-verdict.ts';
@@ -35,7 +36,7 @@ const ONLY_BY_THEMSELVES: ReadonlySet<Reason> = new Set<Reason>(['complained', '
 /**
  * Takes a sign-up. Whoever asks learns nothing about the address: it is the same answer whether it is new, subscribed
  * already, has left, complained, or may never be written to. What becomes of it stands in the sign-up's row.
- * @throws Problem invalid-input for what is no address, too-busy for a network that signs up too many
+ * @throws Problem invalid-input for what is no address, too-many-tries for a network that signs up too many
  */
 export async function signUp(deps: Deps, request: SignUpRequest): Promise<void> {
   const list = found(
@@ -46,9 +47,9 @@ export async function signUp(deps: Deps, request: SignUpRequest): Promise<void> 
   if (!parsed.ok) throw new Problem('invalid-input', 'This is not an email address.', { field: 'address' });
   const now = deps.now();
   const keys = [`address ${addressHash(parsed.address)}`, ...(request.network === null ? [] : [`network ${request.network}`])]; // prettier-ignore
-  const [ofAddress = 0, ofNetwork = 0] = await countSignUp(deps.database, keys, now);
+  const [ofAddress = 0, ofNetwork = 0] = await countTries(deps.database, keys, now);
   if (ofNetwork > MOST_OF_NETWORK_AN_HOUR)
-    throw new Problem('too-busy', 'There were too many sign-ups from this network. Please try again in an hour.');
+    throw new Problem('too-many-tries', 'There were too many sign-ups from this network. Please try again in an hour.');
   if (ofAddress > MOST_OF_ADDRESS_AN_HOUR) return;
   const { brands, subscriptions } = await checkAddress(deps, parsed.address);
   const verdict = brands.find(({ brandId }) => brandId === list.brandId)!;

@@ -1,21 +1,17 @@
-import { partsOf } from '../../core/conditions/check-names.ts';
 import { formatCondition } from '../../core/conditions/format-condition.ts';
-import { parseCondition } from '../../core/conditions/parse-condition.ts';
 import { inTransaction } from '../../store/database.ts';
 import {
   deleteSegment,
   findSegment,
   insertSegment,
   listCampaignsWithSegment,
-  listSegments,
   updateSegment,
   type SegmentRow,
 } from '../../store/statements/segments.ts';
-import type { SunsetRule } from '../../core/rules/sunset-ladder.ts';
-import { findSunsetRule, saveSunsetRule } from '../../store/statements/rules.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
 import { checkCondition, type GivenCondition } from './condition-context.ts';
+import { carryName, findNamingLadder, findNamingSegments } from './name-users.ts';
 
 export interface NewSegment {
   brandId: number;
@@ -61,14 +57,10 @@ export async function changeSegment(
   const name = change.name ?? was.name;
   const { condition } = await checkCondition(deps, was.brandId, change.condition ?? was.condition, was.name);
   const by = { by: change.actor, reason: change.reason };
-  const users = name === was.name ? [] : await findUsers(deps, was);
-  const rule = name === was.name ? undefined : await coveringRule(deps, was);
   await unlessTaken(name, () =>
     inTransaction(deps.database, async (sql) => {
       await updateSegment(sql, id, { name, description: change.description ?? was.description, tags: change.tags ?? was.tags, condition: formatCondition(condition), ...by }); // prettier-ignore
-      if (rule) await saveSunsetRule(sql, was.brandId, { ...rule, covers: renamed(rule.covers!, was.name, name) }, by.by); // prettier-ignore
-      for (const user of users)
-        await updateSegment(sql, user.id, { name: user.name, description: user.description, tags: user.tags, condition: renamed(user.condition, was.name, name), by: by.by, reason: `“${was.name}” is called “${name}” now` }); // prettier-ignore
+      if (name !== was.name) await carryName(sql, was.brandId, { kind: 'segment', name: was.name }, name, by.by);
     }),
   );
   return getSegment(deps, id);
@@ -77,7 +69,8 @@ export async function changeSegment(
 /** @throws Problem wrong-state when other segments, campaigns or the ladder use it, not-found */
 export async function removeSegment(deps: Deps, id: number): Promise<void> {
   const segment = await getSegment(deps, id);
-  const rule = (await coveringRule(deps, segment)) ? [{ name: 'the ladder of its brand' }] : [];
+  const ladder = await findNamingLadder(deps.database, segment.brandId, { kind: 'segment', name: segment.name });
+  const rule = ladder ? [{ name: 'the ladder of its brand' }] : [];
   const users = [...(await findUsers(deps, segment)), ...(await listCampaignsWithSegment(deps.database, id)), ...rule];
   if (users.length > 0) throw new Problem('wrong-state', `“${segment.name}” is used by ${users.map(({ name }) => `“${name}”`).join(', ')}. Change those first.`); // prettier-ignore
   await deleteSegment(deps.database, id);
@@ -85,27 +78,7 @@ export async function removeSegment(deps: Deps, id: number): Promise<void> {
 
 /** Segments whose condition names this one. */
 export async function findUsers(deps: Deps, segment: SegmentRow): Promise<SegmentRow[]> {
-  const all = await listSegments(deps.database, segment.brandId);
-  return all.filter(({ condition }) => namesSegment(condition, segment.name));
-}
-
-/** The ladder of the brand, if whom it covers hangs on this segment. */
-async function coveringRule(deps: Deps, { brandId, name }: SegmentRow): Promise<SunsetRule | undefined> {
-  const { rule } = await findSunsetRule(deps.database, brandId);
-  return rule.covers && namesSegment(rule.covers, name) ? rule : undefined;
-}
-
-function namesSegment(text: string, name: string): boolean {
-  return [...partsOf(parseCondition(text))].some((part) => part.kind === 'segment' && part.name === name);
-}
-
-function renamed(text: string, from: string, to: string): string {
-  const tree = JSON.stringify(parseCondition(text), (key, value: unknown) => {
-    if (key === 'span') return undefined;
-    const part = value as { kind?: unknown; name?: unknown } | null;
-    return part?.kind === 'segment' && part.name === from ? { ...part, name: to } : value;
-  });
-  return formatCondition(JSON.parse(tree) as Parameters<typeof formatCondition>[0]);
+  return findNamingSegments(deps.database, segment.brandId, { kind: 'segment', name: segment.name });
 }
 
 async function unlessTaken<T>(name: string, work: () => Promise<T>): Promise<T> {

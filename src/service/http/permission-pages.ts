@@ -57,7 +57,7 @@ export function makePermissionPages(deps: Deps, recorder: EventRecorder, network
       });
     } catch (error) {
       if (!(error instanceof Problem)) throw error;
-      const status = error.code === 'too-busy' ? 429 : 422;
+      const status = error.code === 'too-many-tries' ? 429 : 422;
       return c.html(signUpPage(await brandName(deps, list.brandId), list, error.detail), status, NEVER_CACHED);
     }
     return c.html(signedUpPage(list.name), 200, NEVER_CACHED);

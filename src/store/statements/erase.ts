@@ -102,7 +102,7 @@ const ERASURES = [
   `WITH ${PEOPLE} DELETE FROM verification_row r USING person p WHERE r.address = p.address OR strpos(lower(r.given), p.address) > 0`,
   `WITH ${PEOPLE} DELETE FROM event_aside a USING person p WHERE a.address = p.address`,
   `WITH ${PEOPLE} DELETE FROM refused_value r USING person p WHERE r.value = p.address`,
-  `WITH ${PEOPLE} DELETE FROM sign_up_rate r USING person p WHERE r.key = 'address ' || p.hash`,
+  `WITH ${PEOPLE} DELETE FROM tries_in_hour r USING person p WHERE r.key = 'address ' || p.hash`,
   `WITH ${PEOPLE}
    UPDATE return_message m SET raw = '', reading = '{}', because = '${GONE}' FROM person p
    WHERE m.contact_id = p.id OR ${says(`convert_from(m.raw, 'LATIN1')`)}`,

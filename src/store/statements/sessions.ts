@@ -1,6 +1,7 @@
 import type { Sql } from '../database.ts';
 
-interface SessionAccount {
+/** Who is signed in, as sessions and API tokens tell. */
+export interface SessionAccount {
   accountId: number;
   name: string;
   email: string;
@@ -36,14 +37,9 @@ export async function deleteSession(sql: Sql, tokenHash: Buffer): Promise<void> 
   await sql.query('DELETE FROM session WHERE token_hash = $1', [tokenHash]);
 }
 
-/** The account of an API token that was not revoked; notes the use at most once a minute. */
-export async function findTokenAccount(sql: Sql, tokenHash: Buffer): Promise<SessionAccount | undefined> {
-  const rows: SessionAccount[] = await sql.query(
-    `WITH used AS (UPDATE api_token SET last_used_at = now() WHERE token_hash = $1 AND revoked_at IS NULL AND (last_used_at IS NULL OR last_used_at < now() - interval '1 minute'))
-     SELECT a.id AS "accountId", a.name, a.email, NULL AS csrf FROM api_token t JOIN account a ON a.id = t.account_id WHERE t.token_hash = $1 AND t.revoked_at IS NULL`,
-    [tokenHash],
-  );
-  return rows[0];
+/** Ends all sessions of an account but one. */
+export async function deleteOtherSessions(sql: Sql, accountId: number, keptHash: Buffer): Promise<void> {
+  await sql.query('DELETE FROM session WHERE account_id = $1 AND token_hash <> $2', [accountId, keptHash]);
 }
 
 /** Begins a request under an idempotency key: answers what is kept of an earlier one with the same key, or nothing for a new one. */

@@ -46,24 +46,6 @@ export interface NewSignUp {
 const COLUMNS = `s.id::float8 AS id, s.list_id AS "listId", l.name AS "listName", l.brand_id AS "brandId", s.address, s.contact_id::float8 AS "contactId", s.name,
   s.state, s.because, s.way, s.network, s.source, s.agreed, s.at, s.confirmed_at AS "confirmedAt", s.confirmed_network AS "confirmedNetwork", s.messages, s.expires_at AS "expiresAt"`;
 
-/**
- * Counts one more sign-up of each key in this hour and returns the counts, in their order. Counted and read in one
- * statement, or a hundred at once would all see none before them. Keys are taken in order, so two cannot wait in a circle.
- */
-export async function countSignUp(sql: Sql, keys: string[], now: Date): Promise<number[]> {
-  const rows: { key: string; n: number }[] = await sql.query(
-    `INSERT INTO sign_up_rate (key, hour, n) SELECT k, date_trunc('hour', $2::timestamptz), 1 FROM unnest($1::text[]) k ORDER BY k
-     ON CONFLICT (key, hour) DO UPDATE SET n = sign_up_rate.n + 1 RETURNING key, n`,
-    [keys, now],
-  );
-  return keys.map((key) => rows.find((row) => row.key === key)!.n);
-}
-
-/** Forgets counts of past days. */
-export async function sweepSignUpRates(sql: Sql, now: Date): Promise<void> {
-  await sql.query(`DELETE FROM sign_up_rate WHERE hour < $1::timestamptz - interval '1 day'`, [now]);
-}
-
 /** Keeps a sign-up. One that waits already for the same list stays the one; then nothing is returned. */
 export async function insertSignUp(sql: Sql, one: NewSignUp): Promise<number | undefined> {
   const rows: { id: number }[] = await sql.query(

@@ -65,3 +65,14 @@ export async function findListNames(sql: Sql, listIds: number[]): Promise<string
   ]);
   return rows.map((row) => row.name);
 }
+
+/** How many are on each list that anybody is on, archived and erased contacts apart. Reads all subscriptions: to be run within overWholeSet. */
+export async function countByList(
+  sql: Sql,
+): Promise<{ listId: number; subscribed: number; pending: number; unsubscribed: number }[]> {
+  const of = (state: SubscriptionState): string => `(count(*) FILTER (WHERE s.state = '${state}'))::int AS ${state}`;
+  return sql.query(
+    `SELECT s.list_id AS "listId", ${of('subscribed')}, ${of('pending')}, ${of('unsubscribed')}
+     FROM subscription s JOIN contact c ON c.id = s.contact_id WHERE c.archived_at IS NULL AND c.erased_at IS NULL GROUP BY s.list_id`,
+  );
+}

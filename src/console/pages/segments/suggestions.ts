@@ -1,3 +1,4 @@
+import { quoted } from '../../../shared/quoted.ts';
 import type { ConditionNames } from '../../../shared/api-segments.ts';
 
 const EVENTS = ['read', 'clicked', 'opened', 'purchased', 'visited', 'replied', 'bounced', 'sent'];
@@ -29,7 +30,6 @@ const FIXED = [
   'everyone',
 ];
 
-const quoted = (text: string): string => `"${text.replace(/["\\]/g, '\\$&')}"`;
 const TESTS: Readonly<Record<ConditionNames['attributes'][string]['type'], string>> = {
   text: 'is set',
   number: 'is at least 1',

@@ -1,6 +1,8 @@
 import { deleteCookie, getCookie, setCookie } from 'hono/cookie';
+import { changePassword, listTokens, revokeToken } from '../../../operations/accounts/access.ts';
 import { createApiToken, signIn, signOut } from '../../../operations/accounts/sign-in.ts';
 import * as schema from '../../../shared/schemas.ts';
+import { NEWEST_INT, pageOf, readCursor, type PageQuery } from '../paging.ts';
 import { route, type Route } from '../route.ts';
 
 export const SESSION_COOKIE = 'avendel_session';
@@ -30,5 +32,17 @@ export const accountRoutes: Route[] = [
   route<never, never, { email: string; password: string; name: string }>({
     method: 'post', path: '/tokens', summary: 'Make an API token for a program; it is shown once', open: true, body: schema.newToken, status: 201,
     handle: ({ deps, body }) => createApiToken(deps, body.email, body.password, body.name),
+  }),
+  route<never, PageQuery>({
+    method: 'get', path: '/tokens', summary: 'API tokens of whoever asks, latest first', query: schema.pageQuery,
+    handle: async ({ deps, who, query }) => pageOf(await listTokens(deps, who, readCursor(query.cursor, NEWEST_INT), query.limit + 1), query.limit, (row) => row.id),
+  }),
+  route<{ id: number }>({
+    method: 'delete', path: '/tokens/:id', summary: 'Revoke an API token', params: schema.idParams, status: 204,
+    handle: ({ deps, who, params }) => revokeToken(deps, who, params.id),
+  }),
+  route<never, never, { password: string; newPassword: string }>({
+    method: 'post', path: '/session/password', summary: 'Change the password, and end sessions in other browsers', body: schema.passwordChange, status: 204,
+    handle: ({ deps, who, body, c }) => changePassword(deps, who, body, getCookie(c, SESSION_COOKIE) ?? ''),
   }),
 ]; // prettier-ignore

@@ -44,7 +44,7 @@ export const campaignRoutes: Route[] = [
   }),
   route<WithId, never, Partial<CampaignDraft>>({
     method: 'patch', path: '/campaigns/:id', summary: 'Change a draft', params: schema.idParams, body: schema.campaignChange,
-    handle: ({ deps, params, body }) => changeCampaign(deps, params.id, body),
+    handle: ({ deps, params, body, who }) => changeCampaign(deps, params.id, body, who.name),
   }),
   route<WithId>({
     method: 'get', path: '/campaigns/:id/preflight', summary: 'The audience with every hold-back counted, before anything is sent', params: schema.idParams,

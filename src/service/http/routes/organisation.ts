@@ -1,4 +1,5 @@
 import {
+  changeBrand,
   changeList,
   createBrand,
   createList,
@@ -8,6 +9,8 @@ import {
 import { lookAtToday } from '../../../operations/today.ts';
 import type { Deps } from '../../../operations/deps.ts';
 import { BrandEntity, ListEntity, type List } from '../../../store/entities/organisation.ts';
+import { overWholeSet } from '../../../store/database.ts';
+import { countByList } from '../../../store/statements/subscriptions.ts';
 import * as schema from '../../../shared/schemas.ts';
 import { route, type Route } from '../route.ts';
 
@@ -20,13 +23,21 @@ export const organisationRoutes: Route[] = [
     method: 'post', path: '/brands', summary: 'Create a brand, with the suppression lists that rules fill for it', body: schema.newBrand, status: 201,
     handle: ({ deps, body }) => createBrand(deps, body),
   }),
+  route<{ id: number }, never, Partial<NewBrand>>({
+    method: 'patch', path: '/brands/:id', summary: 'Change how a brand sends: its name, address, return domain, time zone', params: schema.idParams, body: schema.brandChange,
+    handle: ({ deps, params, body }) => changeBrand(deps, params.id, body),
+  }),
+  route({
+    method: 'get', path: '/lists/counts', summary: 'How many are on each list, by whether they are subscribed or wait to confirm',
+    handle: ({ deps }) => overWholeSet(deps.database, countByList),
+  }),
   route({
     method: 'get', path: '/lists', summary: 'Lists of all brands',
     handle: async ({ deps }) => (await deps.database.getRepository(ListEntity).find({ order: { id: 'ASC' } })).map((list) => withSignUpUrl(deps, list)),
   }),
   route<{ id: number }, never, ListChange>({
     method: 'patch', path: '/lists/:id', summary: 'Change a list: its name, opt-in, agreement, reminders', params: schema.idParams, body: schema.listChange,
-    handle: async ({ deps, params, body }) => withSignUpUrl(deps, await changeList(deps, params.id, body)),
+    handle: async ({ deps, params, body, who }) => withSignUpUrl(deps, await changeList(deps, params.id, body, who.name)),
   }),
   route<never, never, { brandId: number; name: string; optIn: 'single' | 'double' }>({
     method: 'post', path: '/lists', summary: 'Create a list', body: schema.newList, status: 201,

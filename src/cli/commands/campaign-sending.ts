@@ -1,0 +1,155 @@
+import type { Command } from 'commander';
+import type { Preflight } from '../../shared/api.ts';
+import { campaignNamed } from '../names.ts';
+import { UsageError } from '../usage-error.ts';
+import { count, line, moment, note, printOne, printRows, share, tableText, type OutputOptions } from '../output.ts';
+import { reportLines, watchCampaign } from '../report-words.ts';
+import { connect } from '../sign-in-file.ts';
+import { withOutput } from '../with-output.ts';
+
+/** From a draft to what became of it: preflight, sending, report. */
+export function addSendingCommands(group: Command): void {
+  addPreflight(group);
+  addSending(group);
+  addReport(group);
+}
+
+function addPreflight(group: Command): void {
+  withOutput(group.command('preflight <campaign>').description('who will get it, and who is held back and why')).action(
+    async (name: string, options: OutputOptions) => {
+      const client = connect();
+      const campaign = await campaignNamed(client, name);
+      printOne(await client.preflight(campaign.id), options, (preflight) => preflightLines(campaign.name, preflight));
+    },
+  );
+  withOutput(
+    group.command('held-back <campaign>').description('contacts held back, or with --eligible those who will get it'),
+  )
+    .option('--reason <reason>', 'deciding reason')
+    .option('--eligible', 'those who will get it')
+    .option('--limit <number>', 'at most this many', '50')
+    .option('--cursor <cursor>', 'go on where a page ended')
+    .action(
+      async (
+        name: string,
+        options: OutputOptions & { reason?: string; eligible?: boolean; limit: string; cursor?: string },
+      ) => {
+        if (!options.reason && !options.eligible) throw new UsageError('Say which: --reason REASON or --eligible.');
+        const client = connect();
+        const page = await client.preflightContacts((await campaignNamed(client, name)).id, options.reason, {
+          limit: Number(options.limit),
+          cursor: options.cursor,
+        });
+        printRows(page.items, [
+        { head: 'Address', cell: (contact) => contact.address },
+        { head: 'Name', cell: (contact) => contact.name },
+        { head: 'Reasons', cell: (contact) => contact.reasons.join(', ') },
+      ], options, 'Nobody.'); // prettier-ignore
+        if (page.next) note(`The next page: --cursor ${page.next}`);
+      },
+    );
+}
+
+function preflightLines(name: string, preflight: Preflight): string[] {
+  const rows = preflight.reasons.map((row) => ({
+    ...row,
+    three: row.sample.map((one) => one.name ?? one.address).join(', '),
+  }));
+  return [
+    `${name}: ${count(preflight.willGet)} of ${count(preflight.audience)} will get this; ${count(preflight.heldBack)} are held back.`,
+    ...(rows.length === 0 ? [] : [tableText(rows, [
+      { head: 'Held back because', cell: (row) => row.reason },
+      { head: 'Contacts', cell: (row) => row.contacts, right: true },
+      { head: 'Three of them', cell: (row) => row.three },
+    ])]),
+    `${count(preflight.audience)} − ${count(preflight.heldBack)} = ${count(preflight.willGet)}`,
+    ...preflight.problems.map((problem) => `! ${problem.field}, character ${problem.at}: ${problem.message}`),
+    ...(preflight.willGet > 0 && preflight.problems.length === 0 ? [`Send it: avendel campaigns send ${preflight.campaignId} --expect ${preflight.willGet}`] : []),
+  ]; // prettier-ignore
+}
+
+function addSending(group: Command): void {
+  withOutput(group.command('send <campaign>').description('start sending'))
+    .requiredOption('--expect <number>', 'how many the preflight said will get it')
+    .option('--watch', 'draw the progress until it has ended')
+    .action(async (name: string, options: OutputOptions & { expect: string; watch?: boolean }) => {
+      const client = connect();
+      const campaign = await campaignNamed(client, name);
+      const started = await client.startCampaign(campaign.id, Number(options.expect));
+      if (!options.watch)
+        return printOne(started, options, () => [
+          `“${started.name}” is ${started.state}. Watch it: avendel campaigns watch ${started.id}`,
+        ]);
+      await watchCampaign(client, campaign.id);
+      printOne(await client.report(campaign.id), options, (report) => reportLines(campaign.name, report));
+    });
+  group.command('watch <campaign>').description('draw the progress until it has ended').action(async (name: string) => {
+    const client = connect();
+    const campaign = await campaignNamed(client, name);
+    await watchCampaign(client, campaign.id);
+    for (const text of reportLines(campaign.name, await client.report(campaign.id))) line(text);
+  }); // prettier-ignore
+  const act = (verb: 'pause' | 'resume' | 'cancel', description: string): Command =>
+    group.command(`${verb} <campaign>`).description(description).option('--reason <text>', 'why').action(async (name: string, options: { reason?: string }) => {
+      const client = connect();
+      const { id } = await campaignNamed(client, name);
+      const campaign = verb === 'pause' ? await client.pauseCampaign(id, options.reason) : verb === 'resume' ? await client.resumeCampaign(id) : await client.cancelCampaign(id);
+      line(`“${campaign.name}” is ${campaign.state}.`);
+    }); // prettier-ignore
+  act('pause', 'pause sending; nothing more leaves');
+  act('resume', 'go on sending');
+  act('cancel', 'cancel for good; who still waits gets nothing');
+}
+
+function addReport(group: Command): void {
+  withOutput(group.command('report <campaign>').description('ledger, what came back, who acted')).action(
+    async (name: string, options: OutputOptions) => {
+      const client = connect();
+      const campaign = await campaignNamed(client, name);
+      const isDraft = campaign.state === 'draft';
+      printOne(await client.report(campaign.id), options, (report) =>
+        isDraft
+          ? [`“${campaign.name}” is a draft: nothing of it has left. Next: avendel campaigns preflight ${campaign.id}`]
+          : [
+              ...reportLines(campaign.name, report),
+              '',
+              tableText(report.domains, [
+                { head: 'Receiving domain', cell: (row) => row.domain },
+                { head: 'Accepted', cell: (row) => row.accepted, right: true },
+                { head: 'Bounced', cell: (row) => row.bounced, right: true },
+                { head: 'Opened', cell: (row) => share(row.opened, row.accepted), right: true },
+                { head: 'Clicked', cell: (row) => share(row.clicked, row.accepted), right: true },
+              ]),
+            ],
+      );
+    },
+  );
+  withOutput(group.command('recipients <campaign>').description('contacts of the ledger by state, reason or act'))
+    .option('--state <state>', 'held-back, queued, claimed, accepted, refused or uncertain')
+    .option('--reason <reason>', 'deciding reason of those held back')
+    .option('--acted <kind>', 'who did this: bounced, opened, clicked, complained, unsubscribed')
+    .option('--actor <actor>', 'human, machine or unknown; of bounces hard, soft or block')
+    .option('--limit <number>', 'at most this many', '50')
+    .action(
+      async (
+        name: string,
+        options: OutputOptions & { state?: string; reason?: string; acted?: string; actor?: string; limit: string },
+      ) => {
+        const client = connect();
+        const page = await client.recipients((await campaignNamed(client, name)).id, {
+          state: options.state,
+          reason: options.reason,
+          acted: options.acted,
+          actor: options.actor,
+          limit: Number(options.limit),
+        });
+        printRows(page.items, [
+        { head: 'Address', cell: (row) => row.address },
+        { head: 'State', cell: (row) => row.state },
+        { head: 'Reasons', cell: (row) => row.reasons.join(', ') },
+        { head: 'When', cell: (row) => moment(row.at) },
+        { head: 'The relay said', cell: (row) => row.reply },
+      ], options, 'Nobody.'); // prettier-ignore
+      },
+    );
+}

@@ -1,0 +1,27 @@
+import type { Sql } from '../database.ts';
+
+/**
+ * Counts one more try of each key in this hour and returns the counts, in their order. Counted and read in one statement,
+ * or a hundred at once would all see none before them. Keys are taken in order, so two cannot wait in a circle.
+ */
+export async function countTries(sql: Sql, keys: string[], now: Date): Promise<number[]> {
+  const rows: { key: string; n: number }[] = await sql.query(
+    `INSERT INTO tries_in_hour (key, hour, n) SELECT k, date_trunc('hour', $2::timestamptz), 1 FROM unnest($1::text[]) k ORDER BY k
+     ON CONFLICT (key, hour) DO UPDATE SET n = tries_in_hour.n + 1 RETURNING key, n`,
+    [keys, now],
+  );
+  return keys.map((key) => rows.find((row) => row.key === key)!.n);
+}
+
+/** Forgets the tries of a key in this hour. */
+export async function forgetTries(sql: Sql, key: string, now: Date): Promise<void> {
+  await sql.query(`DELETE FROM tries_in_hour WHERE key = $1 AND hour = date_trunc('hour', $2::timestamptz)`, [
+    key,
+    now,
+  ]);
+}
+
+/** Forgets counts of past days. */
+export async function sweepTries(sql: Sql, now: Date): Promise<void> {
+  await sql.query(`DELETE FROM tries_in_hour WHERE hour < $1::timestamptz - interval '1 day'`, [now]);
+}
