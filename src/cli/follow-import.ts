@@ -2,19 +2,21 @@ import type { Client } from '../client/client.ts';
 import type { Import } from '../shared/api.ts';
 import { ROW_WORDS } from '../shared/row-words.ts';
 import { saveStream } from './save-stream.ts';
-import { count, drawProgress, endProgress, note, tableText } from './output.ts';
+import { count, note, tableText } from './output.ts';
+import { makeProgress } from './progress.ts';
 
 const LOOK_EVERY_MS = 150;
 
 /** Waits for an import's end and draws its progress. It goes on by itself if this program is stopped. */
 export async function followImport(client: Client, id: number): Promise<Import> {
+  const progress = makeProgress();
   for (;;) {
     const row = await client.import(id);
     if (['finished', 'failed', 'cancelled'].includes(row.state)) {
-      endProgress();
+      progress.end();
       return row;
     }
-    drawProgress('taking in', row.rowsDone, row.rowsExpected);
+    progress.draw('taking in', row.rowsDone, row.rowsExpected);
     await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY_MS));
   }
 }

@@ -71,21 +71,6 @@ export function moment(instant: string | null | undefined): string {
   return instant ? `${instant.slice(0, 10)} ${instant.slice(11, 16)}` : '';
 }
 
-/** Draws progress on a terminal; elsewhere it says nothing. */
-export function drawProgress(label: string, done: number, whole: number): void {
-  if (!process.stderr.isTTY) return;
-  const width = 30;
-  const filled = whole === 0 ? 0 : Math.round((width * done) / whole);
-  process.stderr.write(
-    `\r${label} ${'█'.repeat(filled)}${'░'.repeat(width - filled)} ${count(done)} of ${count(whole)} \u001b[K`,
-  );
-}
-
-/** Takes the line of progress off the terminal. */
-export function endProgress(): void {
-  if (process.stderr.isTTY) process.stderr.write('\r\u001b[K');
-}
-
 function pad(cell: string, width: number, right: boolean): string {
   const space = ' '.repeat(Math.max(0, width - [...cell].length));
   return right ? space + cell : cell + space;

@@ -1,24 +1,26 @@
 import type { Client } from '../client/client.ts';
 import type { CampaignReport } from '../shared/api.ts';
-import { count, drawProgress, endProgress, note, share, tableText } from './output.ts';
+import { makeProgress } from './progress.ts';
+import { count, note, share, tableText } from './output.ts';
 
 const LOOK_EVERY_MS = 400;
 
 /** Draws a send's progress until it has ended or was paused. Sending goes on if this program is stopped. */
 export async function watchCampaign(client: Client, id: number): Promise<void> {
+  const progress = makeProgress();
   let trouble: string | null = null;
   for (;;) {
     const report = await client.report(id);
     const { accepted, refused, uncertain, waiting, onTheirWay } = report.ledger;
     const done = accepted + refused + uncertain;
-    drawProgress(report.state, done, done + waiting + onTheirWay);
+    progress.draw(report.state, done, done + waiting + onTheirWay);
     if (report.trouble !== null && report.trouble !== trouble)
       note(`\nThe relay is in trouble, and will be tried again: ${report.trouble}`);
     trouble = report.trouble;
     if (report.state !== 'sending') break;
     await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY_MS));
   }
-  endProgress();
+  progress.end();
 }
 
 /** A campaign's report in words and tables: the ledger that adds up, then what came back. */

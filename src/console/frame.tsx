@@ -2,7 +2,7 @@ import { Menu, Progress } from '@mantine/core';
 import { IconChevronDown } from '@tabler/icons-react';
 import { useState, type ReactNode } from 'react';
 import { Link, NavLink } from 'react-router';
-import { useBrands, useSending, useToday } from './api/queries.ts';
+import { useBrands, useImporting, useSending, useToday } from './api/queries.ts';
 import { useSession, useSignOut } from './api/session.ts';
 import { BrandContext } from './brand.tsx';
 import { Loading, ProblemNote } from './components/page.tsx';
@@ -112,25 +112,31 @@ function Rail({ brandId }: { brandId: number }) {
   );
 }
 
-/** Sends under way, with live progress. */
+/** Sends and imports under way, with live progress; a send goes before an import. */
 function Work() {
   const sending = useSending().data?.items[0];
-  if (!sending) return <div className="work" />;
-  const whole = sending.accepted + sending.waiting;
+  const importing = useImporting().data?.items.find(({ state }) => state === 'applying');
+  const work = sending
+    ? {
+        to: `/campaigns/${sending.id}`,
+        name: sending.name,
+        done: sending.accepted,
+        whole: sending.accepted + sending.waiting,
+      }
+    : importing && {
+        to: `/contacts/import?import=${importing.id}`,
+        name: importing.fileName,
+        done: importing.rowsDone,
+        whole: importing.rowsExpected,
+      };
+  if (!work) return <div className="work" />;
   return (
     <div className="work">
-      <Link to={`/campaigns/${sending.id}`} className="door">
-        {sending.name}
+      <Link to={work.to} className="door">
+        {work.name}
       </Link>
-      <Progress
-        value={(100 * sending.accepted) / Math.max(1, whole)}
-        color="var(--av-ink)"
-        size={6}
-        radius={3}
-        w={72}
-        aria-label={`${sending.name}: sent so far`}
-      />
-      {count(sending.accepted)} of {count(whole)}
+      <Progress value={(100 * work.done) / Math.max(1, work.whole)} color="var(--av-ink)" size={6} radius={3} w={72} aria-label={`${work.name}: so far`} />
+      {count(work.done)} of {count(work.whole)}
     </div>
-  );
+  ); // prettier-ignore
 }

@@ -2,7 +2,8 @@ import { createReadStream, existsSync, statSync, type ReadStream } from 'node:fs
 import { createInterface } from 'node:readline';
 import type { Command } from 'commander';
 import type { TakenEvents } from '../../shared/api-returns.ts';
-import { count, drawProgress, endProgress, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
+import { makeProgress } from '../progress.ts';
+import { count, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
 import { UsageError } from '../usage-error.ts';
 import { withOutput } from '../with-output.ts';
@@ -75,6 +76,7 @@ async function importEvents(file: string, options: ImportOptions): Promise<void>
   const under = new Set<number>();
   let read = 1;
   let failed = false;
+  const progress = makeProgress();
   const lane = async (): Promise<void> => {
     for (let next = await batches.next(); !next.done && !failed; next = await batches.next()) {
       const { first, lines } = next.value;
@@ -83,7 +85,7 @@ async function importEvents(file: string, options: ImportOptions): Promise<void>
       const taken = await client.recordEvents(lines.join('\n'), options.create ? 'create' : options.keep ? 'keep' : 'refuse'); // prettier-ignore
       under.delete(first);
       addUp(total, taken, first);
-      drawProgress('bytes', stream.bytesRead, statSync(file).size);
+      progress.draw('bytes', stream.bytesRead, statSync(file).size);
     }
   };
   try {
@@ -94,7 +96,7 @@ async function importEvents(file: string, options: ImportOptions): Promise<void>
     note(`Up to line ${count(from - 1)} everything is recorded. Go on: avendel events import ${file} --from-line ${from}`); // prettier-ignore
     throw error;
   } finally {
-    endProgress();
+    progress.end();
   }
   total.said.sort((a, b) => a.line - b.line);
   printOne(total, options, () => [

@@ -2,6 +2,7 @@ import { Button } from '@mantine/core';
 import { useState, type ReactNode } from 'react';
 import type { Campaign, CampaignReport } from '../../../shared/api.ts';
 import { useRecipients, useReport } from '../../api/queries.ts';
+import { UnderWay } from '../../components/under-way.tsx';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { ReasonMark } from '../../components/marks.tsx';
@@ -60,34 +61,16 @@ function Progress({ campaign, report, countedAt }: { campaign: Campaign; report:
   const { ledger } = report;
   const done = ledger.accepted + ledger.refused + ledger.uncertain;
   const whole = done + ledger.waiting + ledger.onTheirWay;
-  const seconds = report.startedAt ? (countedAt - Date.parse(report.startedAt)) / 1000 : 0;
-  const rate = seconds > 0 ? done / seconds : 0;
   return (
     <Section head="Under way">
-      <div
-        className="bar-box"
-        role="progressbar"
-        aria-label="Handed over"
-        aria-valuenow={done}
-        aria-valuemin={0}
-        aria-valuemax={whole}
-      >
-        <div style={{ width: `${(100 * done) / Math.max(1, whole)}%` }} />
-      </div>
-      <div className="row" style={{ marginTop: 8, justifyContent: 'space-between' }}>
-        <span className="second">
-          {count(done)} of {count(whole)}, {count(Math.round(rate * 60))} a minute
-          {rate > 0 && done < whole ? `, ${count(Math.ceil((whole - done) / rate))} s left` : ''}
-        </span>
-        <span className="row">
-          {report.state === 'sending' ? (
-            <Button onClick={() => act.mutate('pause')}>Pause</Button>
-          ) : (
-            <Button onClick={() => act.mutate('resume')}>Go on</Button>
-          )}
-          <Button onClick={() => act.mutate('cancel')}>Cancel for good</Button>
-        </span>
-      </div>
+      <UnderWay label="Handed over" done={done} whole={whole} since={report.startedAt} countedAt={countedAt}>
+        {report.state === 'sending' ? (
+          <Button onClick={() => act.mutate('pause')}>Pause</Button>
+        ) : (
+          <Button onClick={() => act.mutate('resume')}>Go on</Button>
+        )}
+        <Button onClick={() => act.mutate('cancel')}>Cancel for good</Button>
+      </UnderWay>
       <ProblemNote error={act.error} />
     </Section>
   );

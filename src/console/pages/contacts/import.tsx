@@ -1,5 +1,6 @@
 import { Button, FileInput, Select } from '@mantine/core';
 import { useState } from 'react';
+import { useSearchParams } from 'react-router';
 import type { HeldRows } from '../../../shared/api-addresses.ts';
 import type { FileFormat } from '../../../client/contact-calls.ts';
 import type { FileHead, Import } from '../../../shared/api.ts';
@@ -8,6 +9,7 @@ import { useHeldRows, useImport, useImports, useLists } from '../../api/queries.
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
+import { UnderWay } from '../../components/under-way.tsx';
 import { count, moment, plural } from '../../components/words.ts';
 import { choicesOf, Columns, mappingOf, type ColumnChoice } from './columns.tsx';
 
@@ -20,7 +22,9 @@ export default function ImportPage() {
   const lists = useLists();
   const [file, setFile] = useState<File | null>(null);
   const [listId, setListId] = useState<string | null>(null);
-  const [importId, setImportId] = useState<number | null>(null);
+  const [params, setParams] = useSearchParams();
+  const importId = params.get('import') === null ? null : Number(params.get('import'));
+  const setImportId = (id: number | null): void => setParams(id === null ? {} : { import: String(id) });
   const [head, setHead] = useState<FileHead | null>(null);
   const [choices, setChoices] = useState<ColumnChoice[]>([]);
   const look = useAct((client, { file: of, ...format }: { file: File } & Partial<FileFormat>) => client.fileHead({ ...format, fileName: of.name }, of.slice(0, HEAD_BYTES))); // prettier-ignore
@@ -38,7 +42,8 @@ export default function ImportPage() {
     setImportId(null);
     if (chosen) look.mutate({ file: chosen }, { onSuccess: found });
   };
-  const row = useImport(importId).data;
+  const followed = useImport(importId);
+  const row = importId === null ? undefined : followed.data;
   const start = (dryRun: boolean): void => begin.mutate(dryRun, { onSuccess: (begun) => setImportId(begun.id) });
   const seen = row?.dryRun === true && row.state === 'finished';
   return (
@@ -53,14 +58,15 @@ export default function ImportPage() {
               <FileInput label="CSV file" description="Delimiter, encoding and header are found by themselves." value={file} onChange={choose} accept=".csv,text/csv,.txt" clearable clearButtonProps={{ 'aria-label': 'Remove the file' }} />
               <Select label="List" data={(lists.data ?? []).filter((list) => list.brandId === brand.id).map((list) => ({ value: String(list.id), label: list.name }))} value={listId} onChange={(value) => { setListId(value); setImportId(null); }} />
               <ProblemNote error={look.error ?? begin.error} />
-              <button type="button" className="main-button" disabled={!file || !listId || !head || begin.isPending} onClick={() => start(!seen)}>
+              <button type="button" className="main-button" disabled={!file || !listId || !head || begin.isPending || (row !== undefined && UNDER_WAY.has(row.state))} onClick={() => start(!seen)}>
                 {seen ? `Import ${plural(row.rowsExpected, 'row', 'rows')}` : 'Dry run'}
               </button>
             </div>
           </Section>
         }
       >
-        {row ? <Outcome row={row} /> : null}
+        <ProblemNote error={importId === null ? null : followed.error} />
+        {row ? <Outcome row={row} countedAt={followed.dataUpdatedAt} /> : null}
         {file && head && (!row || row.dryRun) ? <Columns head={head} choices={choices} change={(changed) => { setChoices(changed); setImportId(null); }} again={(format) => look.mutate({ file, ...(format as Partial<FileFormat>) }, { onSuccess: found })} /> : null}
         {row?.state === 'finished' && (row.counts['held'] ?? 0) > 0 ? <Held row={row} follow={setImportId} /> : null}
         <Earlier />
@@ -71,18 +77,34 @@ export default function ImportPage() {
 
 function headline(row: Import): string {
   if (row.state === 'failed') return 'The file cannot be imported';
+  if (row.state === 'cancelled') return `Stopped after ${count(row.rowsDone)} of about ${count(row.rowsExpected)} rows`;
   if (row.state !== 'finished') return `${count(row.rowsDone)} of about ${count(row.rowsExpected)} rows`;
   const taken = (row.counts['created'] ?? 0) + (row.counts['updated'] ?? 0);
   return `${count(taken)} of ${count(row.rowsExpected)} rows ${row.dryRun ? 'would come in or change something' : 'came in or changed something'}`;
 }
 
-function Outcome({ row }: { row: Import }) {
+const UNDER_WAY = new Set(['receiving', 'waiting', 'applying']);
+
+/** A file that is taken in: it goes on when the page is left, and can be stopped. */
+function Progress({ row, countedAt }: { row: Import; countedAt: number }) {
+  const stop = useAct((client, _: void) => client.cancelImport(row.id));
+  return (
+    <>
+      <UnderWay label="Rows read" done={row.rowsDone} whole={row.rowsExpected} since={row.createdAt} countedAt={countedAt}>
+        <Button loading={stop.isPending} onClick={() => stop.mutate()}>Stop</Button>
+      </UnderWay>
+      <p className="second">It goes on when you leave this page. {row.dryRun ? 'A dry run changes nothing.' : 'What has come in when you stop it stays, and can be undone.'}</p>
+      <ProblemNote error={stop.error} />
+    </>
+  ); // prettier-ignore
+}
+
+function Outcome({ row, countedAt }: { row: Import; countedAt: number }) {
   if (row.problem) return <ProblemNote error={new Error(row.problem.detail)} />;
   return (
     <Section head={row.dryRun ? 'What would become of each row' : 'What became of each row'} beside={row.state === 'finished' ? <a className="plain" href={`/api/v1/imports/${row.id}/results.csv`}>Result file</a> : undefined}>
-      <div className="bar-box" style={{ marginBottom: 8 }}>
-        <div style={{ width: `${(100 * row.rowsDone) / Math.max(1, row.rowsExpected)}%` }} />
-      </div>
+      {UNDER_WAY.has(row.state) ? <Progress row={row} countedAt={countedAt} /> : null}
+      {row.runId !== null && !UNDER_WAY.has(row.state) ? <p><Door to={`/runs/${row.runId}`}>Run {row.runId}</Door> <span className="second">has all that it changed, and can be undone.</span></p> : null}
       <table className="rows">
         <thead>
           <tr>
@@ -170,8 +192,13 @@ function Earlier() {
             <tbody>
               {items.map((row) => (
                 <tr key={row.id}>
-                  <td>{row.fileName}</td>
-                  <td className="second">{row.dryRun ? 'dry run' : row.state}</td>
+                  <td>
+                    <Door to={`/contacts/import?import=${row.id}`}>{row.fileName}</Door>
+                  </td>
+                  <td className="second">
+                    {row.dryRun ? 'dry run, ' : ''}
+                    {row.state}
+                  </td>
                   <td className="figure second">{plural(row.rowsExpected, 'row', 'rows')}</td>
                   <td className="figure second">
                     {row.runId === null ? (

@@ -1,0 +1,66 @@
+import { mkdtempSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import type { Browser, Page } from 'playwright-core';
+import { openBrowser, signIn } from '../support/browser.ts';
+import { makeList, startRealService, until, type Running } from '../support/service.ts';
+
+const ROWS = 600_000;
+const file = join(mkdtempSync(join(tmpdir(), 'avendel-')), 'summer-fair.csv');
+let service: Running;
+let browser: Browser;
+let page: Page;
+
+beforeAll(async () => {
+  service = await startRealService();
+  await makeList(service.client, ['ada@lanternpost.example']);
+  writeFileSync(file, `address,name\n${Array.from({ length: ROWS }, (_, row) => `reader${row}@quillmail.example,Reader ${row}`).join('\n')}\n`); // prettier-ignore
+  browser = await openBrowser();
+  page = await signIn(browser, service);
+});
+afterAll(async () => {
+  await browser.close();
+  await service.stop();
+});
+
+const headline = (text: string | RegExp): Promise<void> =>
+  page.getByRole('heading', { level: 1, name: text }).waitFor();
+
+test('a long import says how far it is and how long it takes, goes on when the page is left, and is stopped from there', async () => {
+  await page.goto(`${service.console}/contacts/import`);
+  await page.locator('input[type=file]').setInputFiles(file);
+  await page.getByRole('heading', { name: '2 columns' }).waitFor();
+  await page.getByRole('combobox', { name: 'List' }).click();
+  await page.getByRole('option').first().click();
+  await page.getByRole('button', { name: 'Dry run' }).click();
+  await page.getByText(/^[\d,]+ of [\d,]+, [\d,]+ a second, \d+ s left$/).waitFor();
+  await expect(page.getByRole('button', { name: 'Dry run' }).isDisabled()).resolves.toBe(true);
+  // Everywhere else the bar has it, and leads back.
+  await page.getByRole('link', { name: 'Suppression' }).click();
+  await page.getByRole('progressbar', { name: 'summer-fair.csv: so far' }).waitFor();
+  await page.getByRole('banner').getByRole('link', { name: 'summer-fair.csv' }).click();
+  await page.getByRole('button', { name: 'Stop' }).click();
+  await headline(/^Stopped after [\d,]+ of about [\d,]+ rows$/);
+  const [row] = (await service.client.imports()).items;
+  expect(row).toMatchObject({ dryRun: true, state: 'cancelled', runId: null });
+  expect(row!.rowsDone).toBeLessThan(ROWS);
+  expect((await service.client.check('reader1@quillmail.example')).contact).toBeNull();
+});
+
+test('an earlier import opens with its outcome and its run, and a number that is none says so', async () => {
+  const [list] = await service.client.lists();
+  const { id } = await service.client.importFile({ listId: list!.id, fileName: 'three.csv' }, 'address\nben@quillmail.example\ncy@quillmail.example\nno address\n'); // prettier-ignore
+  await until(async () => (await service.client.import(id)).state === 'finished');
+  await page.goto(`${service.console}/contacts/import`);
+  await page.getByRole('link', { name: 'three.csv' }).click();
+  await headline('2 of 3 rows came in or changed something');
+  await page.getByRole('row', { name: /^refused/ }).waitFor();
+  await page
+    .getByRole('main')
+    .getByRole('link', { name: /^Run \d+$/ })
+    .click();
+  await headline(/2/);
+  await page.goto(`${service.console}/contacts/import?import=999`);
+  await page.getByRole('alert').filter({ hasText: 'There is no import 999.' }).waitFor();
+});
