@@ -1,6 +1,8 @@
 import { paceWords } from '../shared/pace.ts';
 
 const WIDEST = 30;
+/** Of a terminal that does not say how wide it is. */
+const STANDARD_COLUMNS = 80;
 
 /**
  * Draws how far long work is on a terminal, how fast it goes and how long it still takes; elsewhere it says nothing. The
@@ -14,7 +16,10 @@ export function makeProgress() {
       first ??= { at: Date.now(), done };
       const words = paceWords(done, whole, (1000 * (done - first.done)) / (Date.now() - first.at));
       // A line that is broken in two could not be drawn over.
-      const width = Math.max(0, Math.min(WIDEST, process.stderr.columns - label.length - words.length - 3));
+      const width = Math.max(
+        0,
+        Math.min(WIDEST, (process.stderr.columns || STANDARD_COLUMNS) - label.length - words.length - 3),
+      );
       const filled = whole === 0 ? 0 : Math.min(width, Math.round((width * done) / whole));
       process.stderr.write(`\r${label} ${'█'.repeat(filled)}${'░'.repeat(width - filled)} ${words}\u001b[K`);
     },
