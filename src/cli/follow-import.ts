@@ -32,7 +32,7 @@ export function importLines(row: Import, listName: string): string[] {
   const uses = Object.entries(mapping).map(([header, use]) => `${header} → ${use === null ? 'left out' : typed(use, types[use]?.type)}`); // prettier-ignore
   return [
     `${row.fileName} into ${listName}: ${count(row.state === 'finished' ? row.rowsExpected : row.rowsDone)} rows${row.dryRun ? ', dry run: nothing was changed' : `, import ${row.id}, ${row.state}`}`,
-    `Encoding: ${encoding ?? 'found by itself'}, columns parted by ${DELIMITER_WORDS[row.options.delimiter] ?? row.options.delimiter}`,
+    `Encoding: ${encoding ?? 'found by itself'}, columns parted by ${DELIMITER_WORDS[row.options.delimiter] ?? row.options.delimiter}${row.options.header === false ? ', no header: the first row is a contact' : ''}`,
     `Columns${row.options.kept ? ', as you said for an earlier file with this header' : ''}: ${uses.join(', ')}`,
     ...(outcomes.length === 0 ? [] : [tableText(outcomes, [
       { head: 'Outcome', cell: (one) => one.outcome },

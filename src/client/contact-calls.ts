@@ -4,7 +4,7 @@ import type { Encoding } from '../shared/words.ts';
 import type { Calls, PageOptions, Upload } from './calls.ts';
 
 /** How a table is to be read; what is not said is found from its beginning. */
-export type FileFormat = { fileName: string; delimiter?: string; encoding?: Encoding };
+export type FileFormat = { fileName: string; delimiter?: string; encoding?: Encoding; header?: boolean };
 
 /** Contacts: finding them, taking them in, what is known of one. */
 export function makeContactCalls({ get, post, send }: Calls) {

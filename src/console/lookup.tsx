@@ -3,10 +3,12 @@ import { IconSearch } from '@tabler/icons-react';
 import { useEffect, useRef, useState } from 'react';
 import { Link } from 'react-router';
 import { useCheck } from './api/queries.ts';
+import { useBrand } from './brand.tsx';
+import { UnsubscribeOnRequest } from './components/unsubscribe-on-request.tsx';
 import { ReasonMark } from './components/marks.tsx';
 import { Await } from './components/page.tsx';
 
-/** Type an address anywhere (`/` or Ctrl-K): who is this, may we write to them, and why. */
+/** Type an address anywhere (`/` or Ctrl-K): who is this, may we write to them, and why; and take them off, as they asked. */
 export function Lookup() {
   const field = useRef<HTMLInputElement>(null);
   const [text, setText] = useState('');
@@ -35,6 +37,7 @@ export function Lookup() {
 }
 
 function Answer({ address, onDone }: { address: string; onDone: () => void }) {
+  const brand = useBrand();
   return (
     <Await of={useCheck(address)} rows={2}>
       {(check) => (
@@ -57,6 +60,9 @@ function Answer({ address, onDone }: { address: string; onDone: () => void }) {
               ))}
             </div>
           ))}
+          {check.subscriptions.some((row) => row.state === 'subscribed' && row.brandId === brand.id) ? (
+            <UnsubscribeOnRequest address={check.address} />
+          ) : null}
           {check.contact ? (
             <Link className="plain" to={`/contacts/${check.contact.id}`} onClick={onDone}>
               Open the contact

@@ -15,6 +15,9 @@ import {
 const tuple = (text: string): MantineColorsTuple =>
   text.split(' ').map((hex) => `#${hex}`) as unknown as MantineColorsTuple;
 
+/** What opens over the page has a border that can be seen. */
+const OVER_THE_PAGE = { dropdown: { borderColor: 'var(--av-rule)' } };
+
 /** The theme: paper, ink, hairlines; juniper for what can be pressed, brick for what stops mail, ochre for what needs a look. */
 export const theme = createTheme({
   primaryColor: 'juniper',
@@ -69,8 +72,8 @@ export const theme = createTheme({
     InputWrapper: InputWrapper.extend({
       defaultProps: { inputWrapperOrder: ['label', 'input', 'description', 'error'] },
     }),
-    Menu: Menu.extend({ defaultProps: { shadow: 'none' } }),
-    Popover: Popover.extend({ defaultProps: { shadow: 'none' } }),
+    Menu: Menu.extend({ defaultProps: { shadow: 'none' }, styles: OVER_THE_PAGE }),
+    Popover: Popover.extend({ defaultProps: { shadow: 'none' }, styles: OVER_THE_PAGE }),
     Modal: Modal.extend({
       defaultProps: { shadow: 'none', overlayProps: { color: '#1E2A33', backgroundOpacity: 0.3 } },
     }),

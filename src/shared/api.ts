@@ -197,6 +197,8 @@ export interface Attribute {
 export interface FileHead {
   encoding: Encoding;
   delimiter: string;
+  /** The first row names the columns. Where it does not, they are called “address” and “column 2”. */
+  header: boolean;
   /** A use is `address`, `name`, `list`, `joined_at`, `tags`, `consent_source`, `consent_evidence`, or an attribute, its type behind a colon. */
   columns: { header: string; use: string | null; samples: string[] }[];
   /** The uses are those that were given for an earlier file with this header. */
@@ -214,6 +216,7 @@ export interface Import {
     types?: Record<string, Attribute>;
     delimiter: string;
     encoding?: Encoding;
+    header?: boolean;
     /** The mapping is the one that was given for an earlier file with this header. */
     kept?: boolean;
     held?: { of: number };

@@ -253,6 +253,7 @@ const format = {
   fileName: text(300).default('import.csv'),
   delimiter: Joi.string().valid(',', ';', '\t', '|'),
   encoding: Joi.string().valid(...ENCODINGS),
+  header: Joi.boolean().description('Whether the first row names the columns; found by whether it holds an address'),
 };
 export const fileHeadQuery = Joi.object(format);
 export const importQuery = Joi.object({

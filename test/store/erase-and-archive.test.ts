@@ -72,6 +72,27 @@ describe('erasing', () => {
     await expect(undoRun(deps, run.id, 'oops', 'Rosa Lindgard')).rejects.toMatchObject({ code: 'wrong-state' });
   });
 
+  test('a file in UTF-16 without a header is written anew, and is read as it was from then on', async () => {
+    const text = '\ufeffann.ekström@quillmail.example;Änn\nmaud.lisle@quillmail.example;Maud\nno address;Ünder\n';
+    const { id, counts } = await importText(deps, world.listId, Buffer.from(text, 'utf16le'), false, { 'column 2': 'name' }); // prettier-ignore
+    expect(counts).toEqual({ created: 2, refused: 1 });
+    const results = async (): Promise<string> => {
+      let all = '';
+      for await (const piece of exportImportResults(deps, id)) all += piece;
+      return all;
+    };
+    const before = (await results()).split('\n');
+    expect(before[0]).toBe('address,column 2,row,outcome,code,explanation');
+    await act('erase', ['maud.lisle@quillmail.example'], 1);
+    const after = (await results()).split('\n');
+    expect(after[2]).toMatch(/^\(erased\),\(erased\),2,created/);
+    expect([...after.slice(0, 2), ...after.slice(3)]).toEqual([...before.slice(0, 2), ...before.slice(3)]);
+    expect(after[1]).toMatch(/^ann\.ekström@quillmail\.example,Änn,1,created/);
+    expect(after[3]).toMatch(/^no address,Ünder,3,refused,no-at-sign/);
+    await act('erase', ['ann.ekström@quillmail.example'], 1);
+    expect((await results()).split('\n')[3]).toBe(before[3]);
+  });
+
   test('the result file keeps its other rows, and their outcomes, in place', async () => {
     let csv = '';
     for await (const piece of exportImportResults(deps, importId)) csv += piece;

@@ -215,3 +215,18 @@ test('Undo: names and attributes that an import changed are put back, but not ov
   expect(again).toMatchObject({ restored: 1, leftAlone: 1 });
   expect(await details()).toEqual([{ name: 'Seat', attributes: { seat: 'A3' } }, { name: 'Shelf', attributes: { seat: 'B1', row: '5' } }]); // prettier-ignore
 });
+
+test('a file without a header: its first row is a contact, the addresses are found, other columns are told by their place', async () => {
+  const rows = 'Ada;ada.noheader@quillmail.example;A1\nBen;ben.noheader@quillmail.example;A2\n';
+  const mapping = { 'column 1': 'name', 'column 3': 'seat' };
+  const dry = await importText(deps, world.listId, rows, true, mapping);
+  const real = await importText(deps, world.listId, rows, false, mapping);
+  expect([dry.counts, real.counts]).toEqual([{ created: 2 }, { created: 2 }]);
+  expect(real.options).toMatchObject({ header: false, kept: false, mapping: { address: 'address', ...mapping } });
+  const found: unknown = await deps.database.query(`SELECT name, attributes->>'seat' AS seat FROM contact WHERE address = 'ada.noheader@quillmail.example'`); // prettier-ignore
+  expect(found).toEqual([{ name: 'Ada', seat: 'A1' }]);
+  // What columns without names were said to be holds for this file alone, and of no column is an attribute made unasked.
+  const next = await importText(deps, world.listId, 'Cy;cy.noheader@quillmail.example;B1\n');
+  expect(next.options.mapping).toEqual({ address: 'address', 'column 1': null, 'column 3': null });
+  expect((await importText(deps, world.listId, rows)).counts).toEqual({ unchanged: 2 });
+});

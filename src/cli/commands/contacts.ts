@@ -37,6 +37,7 @@ function addImport(group: Command): void {
     )
     .option('--delimiter <character>', 'what parts the columns, if it is not found by itself')
     .option('--encoding <name>', `one of ${ENCODINGS.join(', ')}, if it is not found by itself`)
+    .option('--header <yes|no>', 'whether the first row names the columns, if it is not found by itself')
     .option('--dry-run', 'count what would happen, and change nothing')
     .option('--results <file>', 'write the result file here: the original columns, then outcome, code and words')
     .action(
@@ -47,6 +48,7 @@ function addImport(group: Command): void {
           map: string[];
           delimiter?: string;
           encoding?: Encoding;
+          header?: string;
           dryRun?: boolean;
           results?: string;
         },
@@ -63,6 +65,7 @@ function addImport(group: Command): void {
             dryRun: options.dryRun === true,
             delimiter,
             encoding: options.encoding,
+            header: options.header === undefined ? undefined : options.header !== 'no',
             map,
           },
           await openAsBlob(file),

@@ -1,4 +1,5 @@
 import type { Encoding } from '../../shared/words.ts';
+import { parseAddress } from '../address/normal-form.ts';
 
 const DELIMITERS = [',', ';', '\t', '|'];
 
@@ -61,4 +62,15 @@ export function splitHeader(line: string, delimiter: string): string[] {
       .replace(/^"(.*)"$/, '$1')
       .replaceAll('""', '"'),
   );
+}
+
+/** Whether the first line of a table names its columns. It does not when it holds an address: that is the first contact. */
+export function isHeader(cells: readonly string[]): boolean {
+  return !cells.some((cell) => parseAddress(cell).ok);
+}
+
+/** Names for the columns of a table without a header, from its first line: the first column with an address, the others by their place. */
+export function unnamedHeaders(cells: readonly string[]): string[] {
+  const address = cells.findIndex((cell) => parseAddress(cell).ok);
+  return cells.map((_, index) => (index === address ? 'address' : `column ${index + 1}`));
 }

@@ -4,7 +4,13 @@ import { inTransaction } from '../../store/database.ts';
 import { erasePeople, listErasable, lockToErase } from '../../store/statements/erase.ts';
 import { OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
 import { hasLetter } from '../../store/statements/import-rows.ts';
-import { findImport, listKeptImports, replaceImportParts, type ImportRow } from '../../store/statements/imports.ts';
+import {
+  findImport,
+  listKeptImports,
+  changeImportFormat,
+  replaceImportParts,
+  type ImportRow,
+} from '../../store/statements/imports.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { found } from '../problem.ts';
@@ -65,7 +71,10 @@ async function eraseFromFile(deps: Deps, importId: number, addresses: ReadonlySe
   for await (const { records } of readImportRecords(deps, row))
     for (const { cells, error } of records) any ||= isTheirs(cells, error);
   if (!any) return;
-  await inTransaction(deps.database, (sql) => replaceImportParts(sql, importId, rewritten()));
+  await inTransaction(deps.database, async (sql) => {
+    await replaceImportParts(sql, importId, rewritten());
+    await changeImportFormat(sql, importId, { encoding: 'utf-8', header: true });
+  });
 
   async function* rewritten(): AsyncGenerator<Buffer> {
     for await (const { records } of readImportRecords(deps, row)) {

@@ -1,4 +1,10 @@
-import { guessDelimiter, guessEncoding, splitHeader } from '../../core/import/guess-format.ts';
+import {
+  guessDelimiter,
+  guessEncoding,
+  isHeader,
+  splitHeader,
+  unnamedHeaders,
+} from '../../core/import/guess-format.ts';
 import { guessMapping, OWN_USES, parseColumnUse, type AttributeType } from '../../core/import/map-columns.ts';
 import { makeQuoteMender } from '../../core/import/mend-quotes.ts';
 import type { FileHead } from '../../shared/api.ts';
@@ -16,6 +22,8 @@ export interface HeadRequest {
   mapping?: Record<string, string | null>;
   delimiter?: string;
   encoding?: Encoding;
+  /** Whether the first row names the columns; found by whether it holds an address. */
+  header?: boolean;
 }
 
 const HEAD_BYTES = 64 * 1024;
@@ -28,17 +36,17 @@ export async function lookAtFile(
   bytes: AsyncIterable<Uint8Array>,
 ): Promise<FileHead> {
   const head = await beginningOf(bytes);
-  const { encoding, delimiter, headers, text } = readFormat(head, request);
-  const kept = await findKeptMapping(deps.database, headers);
+  const { encoding, delimiter, headers, header, text } = readFormat(head, request);
+  const { kept, mapping } = await findMapping(deps, headers, header);
   const known = await listAttributeTypes(deps.database);
-  const mapping: Record<string, string | null> = { ...guessMapping(headers), ...kept };
-  const rows = [...readRows(makeQuoteMender().take(text), delimiter)].slice(1, SAMPLES + 1);
+  const first = header ? 1 : 0;
+  const rows = [...readRows(makeQuoteMender().take(text), delimiter)].slice(first, SAMPLES + first);
   const columns = headers.map((header, index) => ({
     header,
     use: usesOf(mapping[header] ?? null, known),
     samples: rows.map(({ cells }) => (cells?.[index] ?? '').slice(0, 100)),
   }));
-  return { encoding, delimiter, columns, kept: kept !== undefined };
+  return { encoding, delimiter, header, columns, kept };
 }
 
 async function beginningOf(bytes: AsyncIterable<Uint8Array>): Promise<Buffer> {
@@ -64,9 +72,9 @@ function usesOf(use: string | null, known: Record<string, AttributeType>): strin
  */
 export async function readHead(deps: Deps, request: HeadRequest, head: Buffer): Promise<ImportOptions> {
   const { fileName } = request;
-  const { encoding, delimiter, headers } = readFormat(head, request);
-  const kept = await findKeptMapping(deps.database, headers);
-  const said: Record<string, string | null> = { ...guessMapping(headers), ...kept, ...request.mapping };
+  const { encoding, delimiter, headers, header } = readFormat(head, request);
+  const found = await findMapping(deps, headers, header);
+  const said: Record<string, string | null> = { ...found.mapping, ...request.mapping };
   const unknown = Object.keys(request.mapping ?? {}).filter((header) => !headers.includes(header));
   if (unknown.length > 0) throw wrongMapping(`${fileName} has no column “${unknown[0]}”. Its columns are: ${headers.join(', ')}.`); // prettier-ignore
   const { mapping, types } = await resolveUses(deps, headers, said);
@@ -75,8 +83,20 @@ export async function readHead(deps: Deps, request: HeadRequest, head: Buffer): 
     throw wrongMapping(`Two columns of ${fileName} would be ${twice}: ${headers.filter((header) => mapping[header] === twice).join(', ')}. Say which one it is, and leave the other out: --map "COLUMN=".`); // prettier-ignore
   if (!headers.some((header) => mapping[header] === 'address'))
     throw wrongMapping(`${fileName} has no column of addresses. Its columns are: ${headers.slice(0, 20).join(', ')}. Say which one it is: --map "COLUMN=address".`); // prettier-ignore
-  if (request.mapping) await keepMapping(deps.database, headers, said);
-  return { delimiter, encoding, mapping, types, kept: kept !== undefined && !request.mapping };
+  // Columns without names are other ones in the next file.
+  if (request.mapping && header) await keepMapping(deps.database, headers, said);
+  return { delimiter, encoding, header, mapping, types, kept: found.kept && !request.mapping };
+}
+
+/** What each column is: as it was said for an earlier file with this header, or guessed. Of columns without names only the addresses are. */
+async function findMapping(
+  deps: Deps,
+  headers: string[],
+  header: boolean,
+): Promise<{ mapping: Record<string, string | null>; kept: boolean }> {
+  if (!header) return { mapping: Object.fromEntries(headers.map((name) => [name, name === 'address' ? name : null])), kept: false }; // prettier-ignore
+  const kept = await findKeptMapping(deps.database, headers);
+  return { mapping: { ...guessMapping(headers), ...kept }, kept: kept !== undefined };
 }
 
 /** Keeps the types of an import's attributes, once it is for real. @throws Problem bad-file when somebody gave one another type meanwhile */
@@ -88,13 +108,15 @@ export async function settleTypes(deps: Deps, { types = {} }: ImportOptions): Pr
 function readFormat(
   head: Buffer,
   request: HeadRequest,
-): { encoding: Encoding; delimiter: string; headers: string[]; text: string } {
+): { encoding: Encoding; delimiter: string; headers: string[]; header: boolean; text: string } {
   const encoding = request.encoding ?? guessEncoding(head.subarray(0, HEAD_BYTES));
   if (!encoding) throw new Problem('bad-file', `${request.fileName} is not a text file. Save the table as CSV and import that.`); // prettier-ignore
   const text = new TextDecoder(encoding).decode(head.subarray(0, HEAD_BYTES));
   const firstLine = text.split(/\r?\n/).find((line) => line.trim() !== '') ?? '';
   const delimiter = request.delimiter ?? guessDelimiter(firstLine);
-  return { encoding, delimiter, headers: splitHeader(firstLine, delimiter), text };
+  const cells = splitHeader(firstLine, delimiter);
+  const header = request.header ?? isHeader(cells);
+  return { encoding, delimiter, headers: header ? cells : unnamedHeaders(cells), header, text };
 }
 
 /** Takes what was said of each column apart into its use and its type; an attribute that has a type keeps it. */

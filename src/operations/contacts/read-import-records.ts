@@ -1,11 +1,12 @@
 import { parse } from 'csv-parse/sync';
 import { makeQuoteMender, type BrokenLine } from '../../core/import/mend-quotes.ts';
-import { guessEncoding } from '../../core/import/guess-format.ts';
+import { guessEncoding, unnamedHeaders } from '../../core/import/guess-format.ts';
 import { CHUNK_ROWS, heldLetters } from '../../core/import/row-outcomes.ts';
 import { findLetters } from '../../store/statements/import-rows.ts';
-import { findImportPart, type ImportOptions, type ImportRow } from '../../store/statements/imports.ts';
+import { findImport, findImportPart, type ImportRow } from '../../store/statements/imports.ts';
 import type { Encoding } from '../../shared/words.ts';
 import type { Deps } from '../deps.ts';
+import { found } from '../problem.ts';
 
 /** One record of an imported file: its cells, or why it cannot be read. */
 export interface ImportRecord {
@@ -17,11 +18,13 @@ export interface ImportRecord {
 export async function* readImportRecords(deps: Deps, row: ImportRow): AsyncGenerator<ImportRecords> {
   const { held } = row.options;
   if (!held) {
-    yield* readKeptFile(deps, row.id, row.options);
+    yield* readKeptFile(deps, row);
     return;
   }
+  // How the file is read now says the import that it was kept for: it may have been written anew since.
+  const file = found(await findImport(deps.database, held.of), `import ${held.of}`);
   const wanted = heldLetters(held.codes);
-  for await (const { rows, bytes } of besideLetters(deps, held.of, readKeptFile(deps, held.of, row.options)))
+  for await (const { rows, bytes } of besideLetters(deps, held.of, readKeptFile(deps, file)))
     yield { records: rows.filter(({ rowNo, letter }) => rowNo === 0 || wanted.has(letter)).map(({ record }) => record), bytes }; // prettier-ignore
 }
 
@@ -68,16 +71,30 @@ export interface ImportRecords {
  */
 async function* readKeptFile(
   deps: Deps,
-  importId: number,
-  { delimiter, encoding }: ImportOptions,
+  { id, options: { delimiter, encoding, header } }: ImportRow,
 ): AsyncGenerator<ImportRecords> {
   const mender = makeQuoteMender();
+  const named = header === false ? makeNamer() : undefined;
+  const read = (rows: (string | BrokenLine)[]): Iterable<ImportRecord> =>
+    named ? named(readRows(rows, delimiter)) : readRows(rows, delimiter);
   let bytes = 0;
-  for await (const part of decodedParts(deps, importId, encoding)) {
+  for await (const part of decodedParts(deps, id, encoding)) {
     bytes += part.bytes;
-    yield { records: readRows(mender.take(part.text), delimiter), bytes };
+    yield { records: read(mender.take(part.text)), bytes };
   }
-  yield { records: readRows(mender.end(), delimiter), bytes };
+  yield { records: read(mender.end()), bytes };
+}
+
+/** Puts a header before the first record of a file that has none. */
+function makeNamer(): (records: Iterable<ImportRecord>) => Generator<ImportRecord> {
+  let isFirst = true;
+  return function* (records) {
+    for (const record of records) {
+      if (isFirst) yield { cells: unnamedHeaders(record.cells ?? []), error: '' };
+      isFirst = false;
+      yield record;
+    }
+  };
 }
 
 /**

@@ -9,6 +9,8 @@ export interface ImportOptions {
   types?: Record<string, AttributeType>;
   delimiter: string;
   encoding?: Encoding;
+  /** False when the first row is a contact, and the columns are named by their place. */
+  header?: boolean;
   /** The mapping is the one that was given for an earlier file with this header. */
   kept?: boolean;
   /** When a column names each row's list: the brand's lists by their names in lower case. */
@@ -117,6 +119,15 @@ export async function updateImport(
       ended,
     ],
   );
+}
+
+/** Changes how a kept file is to be read, of an import in any state: the file itself was written anew. */
+export async function changeImportFormat(
+  sql: Sql,
+  id: number,
+  format: Required<Pick<ImportOptions, 'encoding' | 'header'>>,
+): Promise<void> {
+  await sql.query(`UPDATE import SET options = options || $2::jsonb WHERE id = $1`, [id, JSON.stringify(format)]);
 }
 
 function json(value: unknown): string | null {

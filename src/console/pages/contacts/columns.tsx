@@ -1,6 +1,7 @@
 import { Select, TextInput } from '@mantine/core';
 import type { FileHead } from '../../../shared/api.ts';
 import { Section } from '../../components/page.tsx';
+import { plural } from '../../components/words.ts';
 
 /** What a column is said to be: one of Avendel's own fields, nothing, or an attribute with its type. */
 export interface ColumnChoice {
@@ -51,17 +52,19 @@ interface Props {
   choices: ColumnChoice[];
   change: (choices: ColumnChoice[]) => void;
   /** Reads the file's beginning again, in another way. */
-  again: (format: { delimiter?: string; encoding?: string }) => void;
+  again: (format: { delimiter: string; encoding: string; header: boolean }) => void;
 }
 
 /** What was found of the file, for correction before anything is read in. */
 export function Columns({ head, choices, change, again }: Props) {
   const set = (header: string, part: Partial<ColumnChoice>): void => change(choices.map((one) => (one.header === header ? { ...one, ...part } : one))); // prettier-ignore
+  const format = { delimiter: head.delimiter, encoding: head.encoding, header: head.header };
   return (
-    <Section head={`${choices.length} columns${head.kept ? ', as you said for an earlier file with this header' : ''}`}>
+    <Section head={`${plural(choices.length, 'column', 'columns')}${head.kept ? ', as you said for an earlier file with this header' : ''}`}>
       <div className="row" style={{ marginBottom: 12 }}>
-        <Select label="Parted by" data={Object.entries(DELIMITERS).map(([value, label]) => ({ value, label }))} value={head.delimiter} allowDeselect={false} onChange={(delimiter) => again({ delimiter: delimiter!, encoding: head.encoding })} />
-        <Select label="Encoding" data={['utf-8', 'utf-16le', 'utf-16be', 'windows-1252']} value={head.encoding} allowDeselect={false} onChange={(encoding) => again({ delimiter: head.delimiter, encoding: encoding! })} />
+        <Select label="Parted by" data={Object.entries(DELIMITERS).map(([value, label]) => ({ value, label }))} value={format.delimiter} allowDeselect={false} onChange={(delimiter) => again({ ...format, delimiter: delimiter! })} />
+        <Select label="Encoding" data={['utf-8', 'utf-16le', 'utf-16be', 'windows-1252']} value={format.encoding} allowDeselect={false} onChange={(encoding) => again({ ...format, encoding: encoding! })} />
+        <Select label="First row" data={[{ value: 'names', label: 'names the columns' }, { value: 'contact', label: 'is a contact' }]} value={format.header ? 'names' : 'contact'} allowDeselect={false} onChange={(first) => again({ ...format, header: first === 'names' })} />
       </div>
       <table className="rows folds">
         <thead>

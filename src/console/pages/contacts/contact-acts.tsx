@@ -39,23 +39,6 @@ function proofWords(one: SignUp, zone: string): string {
   return `By ${one.way}${where}${confirmed}${state}.${one.agreed === '' ? '' : ` Agreed to “${one.agreed}”`}`;
 }
 
-/** Somebody asked by telephone or reply: out of this brand, in one step. */
-export function UnsubscribeOnRequest({ contact }: { contact: ContactDetail }) {
-  const brand = useBrand();
-  const [reason, setReason] = useState<string | null>(null);
-  const act = useAct((client, why: string) => client.unsubscribeContact({ address: contact.address, reason: why, brandId: brand.id })); // prettier-ignore
-  if (reason === null) return <Button onClick={() => setReason('')}>Unsubscribe, as they asked</Button>;
-  return (
-    <div className="stack">
-      <Textarea label="What did they say, and how?" value={reason} onChange={(event) => setReason(event.currentTarget.value)} autosize minRows={2} />
-      <ProblemNote error={act.error} />
-      <Button disabled={reason.trim() === '' || act.isPending} onClick={() => act.mutate(reason, { onSuccess: () => setReason(null) })}>
-        No more from {brand.name}
-      </Button>
-    </div>
-  ); // prettier-ignore
-}
-
 /** Brings an archived contact back, through the four steps. */
 export function RestoreContact({ contact }: { contact: ContactDetail }) {
   const [asked, setAsked] = useState(false);

@@ -9,7 +9,8 @@ import { useBrand } from '../../brand.tsx';
 import { ReasonMark, Stage } from '../../components/marks.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
 import { day, moment, plural } from '../../components/words.ts';
-import { EraseContact, Proof, RestoreContact, UnsubscribeOnRequest } from './contact-acts.tsx';
+import { EraseContact, Proof, RestoreContact } from './contact-acts.tsx';
+import { UnsubscribeOnRequest } from '../../components/unsubscribe-on-request.tsx';
 import { TimeLine } from './time-line.tsx';
 
 /** One contact: the verdict is the headline; then why, subscriptions, time line and journal. */
@@ -177,7 +178,7 @@ function Margin({ contact, check, verdict }: { contact: ContactDetail; check: Ad
         <Section head="When they ask">
           <div className="stack">
             {contact.subscriptions.some((row) => row.state === 'subscribed' && row.brandId === verdict.brandId) ? (
-              <UnsubscribeOnRequest contact={contact} />
+              <UnsubscribeOnRequest address={contact.address} />
             ) : null}
             {contact.archivedAt === null ? null : <RestoreContact contact={contact} />}
             <EraseContact contact={contact} />

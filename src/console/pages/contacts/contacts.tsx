@@ -10,6 +10,7 @@ import { useBrand } from '../../brand.tsx';
 import { ReasonMark, Stage } from '../../components/marks.tsx';
 import { Await, Door, Finding, Section } from '../../components/page.tsx';
 import { count, day, plural } from '../../components/words.ts';
+import { Download } from './download.tsx';
 import { ActOnFound } from './act-on-found.tsx';
 
 /** Contacts by filter; the filter lives in the address bar. */
@@ -58,6 +59,7 @@ export default function Contacts() {
                 <div className="row" style={{ justifyContent: 'space-between', marginTop: 12 }}>
                   <span className="second">{count(page.items.length)} of {count(page.total)}, oldest first</span>
                   <span className="row">
+                    <Download filter={filter} />
                     {cursor ? <Button onClick={() => set('cursor', null)}>From the beginning</Button> : null}
                     {page.next ? <Button onClick={() => set('cursor', page.next)}>Next {limit}</Button> : null}
                   </span>

@@ -29,7 +29,7 @@ export default function ImportPage() {
   const [choices, setChoices] = useState<ColumnChoice[]>([]);
   const look = useAct((client, { file: of, ...format }: { file: File } & Partial<FileFormat>) => client.fileHead({ ...format, fileName: of.name }, of.slice(0, HEAD_BYTES))); // prettier-ignore
   const begin = useAct((client, dryRun: boolean) =>
-    client.importFile({ listId: Number(listId), fileName: file!.name, dryRun, delimiter: head?.delimiter, encoding: head?.encoding, map: head ? JSON.stringify(mappingOf(head, choices)) : undefined }, file!),
+    client.importFile({ listId: Number(listId), fileName: file!.name, dryRun, delimiter: head?.delimiter, encoding: head?.encoding, header: head?.header, map: head ? JSON.stringify(mappingOf(head, choices)) : undefined }, file!),
   ); // prettier-ignore
   const found = (of: FileHead): void => {
     setHead(of);

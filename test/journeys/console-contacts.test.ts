@@ -1,4 +1,4 @@
-import { mkdtempSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
@@ -63,4 +63,37 @@ test('an earlier import opens with its outcome and its run, and a number that is
   await headline(/2/);
   await page.goto(`${service.console}/contacts/import?import=999`);
   await page.getByRole('alert').filter({ hasText: 'There is no import 999.' }).waitFor();
+});
+
+test('whoever asks by telephone is taken off from the lookup field, without leaving the page', async () => {
+  await page.goto(`${service.console}/rules`);
+  await page.getByRole('heading', { level: 1 }).waitFor();
+  await page.keyboard.press('/');
+  await page.keyboard.type('ADA@lanternpost.example');
+  await page.keyboard.press('Enter');
+  await page.getByRole('button', { name: 'Unsubscribe, as they asked' }).click();
+  await page.getByLabel('What did they say, and how?').fill('asked on the telephone');
+  await page.getByRole('button', { name: /^No more from/ }).click();
+  await page.getByRole('heading', { name: /^We may not write for/ }).waitFor();
+  await expect(page.getByRole('button', { name: 'Unsubscribe, as they asked' }).count()).resolves.toBe(0);
+  expect(new URL(page.url()).pathname).toBe('/rules');
+  const { subscriptions } = await service.client.check('ada@lanternpost.example');
+  expect(subscriptions).toMatchObject([{ state: 'unsubscribed' }]);
+});
+
+test('exactly what is found is downloaded, with the columns that are wanted', async () => {
+  await page.goto(`${service.console}/contacts?part=quillmail`);
+  await headline('2 contacts match');
+  await page.getByRole('button', { name: 'Download' }).click();
+  const saved = async (): Promise<string> => {
+    const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'Download all that match' }).click()]); // prettier-ignore
+    return readFileSync(await download.path(), 'utf8');
+  };
+  await page.getByRole('checkbox', { name: 'joined at' }).uncheck();
+  await page.getByRole('checkbox', { name: 'name' }).uncheck();
+  expect(await saved()).toBe('address,stage,lists\nben@quillmail.example,new,Night Digest\ncy@quillmail.example,new,Night Digest\n'); // prettier-ignore
+  await page.getByText('JSON Lines').click();
+  expect((await saved()).split('\n')[0]).toBe(
+    '{"address":"ben@quillmail.example","stage":"new","lists":["Night Digest"]}',
+  );
 });
