@@ -1,7 +1,7 @@
 /** What the API answers about permission, acts on many contacts, and lists held against the base. Instants are RFC 3339 texts. */
 
 export interface ActPreview {
-  act: 'archive' | 'restore' | 'erase' | 'tag' | 'untag' | 'suppress' | 'unsubscribe' | 'subscribe';
+  act: 'archive' | 'restore' | 'erase' | 'tag' | 'untag' | 'suppress' | 'unsubscribe' | 'subscribe' | 'ask';
   willChange: number;
   already: number;
   unknown: string[];
@@ -90,7 +90,8 @@ export interface SignUp {
   state: 'pending' | 'confirmed' | 'expired' | 'turned-away' | 'noted';
   /** Why it was turned away. */
   because: string | null;
-  way: 'form' | 'api' | 'preferences' | 'import';
+  /** `asked`: came by a file, and was asked since. */
+  way: 'form' | 'api' | 'preferences' | 'import' | 'asked';
   network: string | null;
   /** Where it was given, by the file that says so. */
   source: string | null;

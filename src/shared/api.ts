@@ -124,7 +124,8 @@ export interface JournalItem {
     | 'tag'
     | 'verdict'
     | 'details'
-    | 'machine';
+    | 'machine'
+    | 'asking';
   subjectId: number;
   before: Record<string, unknown> | null;
   after: Record<string, unknown> | null;

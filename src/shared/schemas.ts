@@ -144,7 +144,7 @@ const filter = {
 /** Tags are written as they are read: letters of any script, digits, and few signs. */
 const newTag = text(60).pattern(/^[\p{L}\p{N}][\p{L}\p{N} ._:-]*$/u, 'letters, digits, spaces and . _ : -');
 const selection = {
-  act: Joi.string().valid('archive', 'restore', 'erase', 'tag', 'untag', 'suppress', 'unsubscribe', 'subscribe').required(),
+  act: Joi.string().valid('archive', 'restore', 'erase', 'tag', 'untag', 'suppress', 'unsubscribe', 'subscribe', 'ask').required(),
   addresses: Joi.array().items(text(1100)).min(1).max(10_000).description('Who is meant, by address'),
   standing: Joi.string().valid('unreachable', 'archived').description('Who is meant, by where they stand'),
   reconciled: Joi.object({ id: id.required(), on: Joi.boolean().required() }).description('Who is meant: on a reconciled list, or of ours and not on it'),
@@ -152,7 +152,7 @@ const selection = {
   tag: newTag.description('For tag and untag'),
   suppressionListId: id.description('For suppress: a list of your own'),
   brandId: id.description('For unsubscribe: out of every list of this brand'),
-  listId: id.description('For subscribe; the reason says what the permission is'),
+  listId: id.description('For subscribe, where the reason says what the permission is; and for ask'),
 }; // prettier-ignore
 const WHO = ['addresses', 'standing', 'reconciled', 'filter'];
 export const actPreview = Joi.object(selection).or(...WHO);

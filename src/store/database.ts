@@ -18,6 +18,7 @@ import { SegmentsInUse1790000000013 } from './migrations/0013-segments-in-use.ts
 import { Scores1790000000014 } from './migrations/0014-scores.ts';
 import { QuickCounts1790000000015 } from './migrations/0015-quick-counts.ts';
 import { Tries1790000000016 } from './migrations/0016-tries.ts';
+import { Asking1790000000017 } from './migrations/0017-asking.ts';
 
 /** Anything that runs SQL: the data source itself, or a manager inside a transaction. */
 export type Sql = Pick<EntityManager, 'query' | 'getRepository'>;
@@ -40,6 +41,7 @@ const MIGRATIONS = [
   Scores1790000000014,
   QuickCounts1790000000015,
   Tries1790000000016,
+  Asking1790000000017,
 ];
 /** Any number of processes may start at once; one migrates, the others wait. */
 const MIGRATION_LOCK = 7_300_001;

@@ -1,6 +1,9 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import type { WrittenMessage } from '../../src/core/message/compile-message.ts';
 import { confirm, findConfirmation, sendConfirmations } from '../../src/operations/permission/confirm.ts';
+import { applyAct, previewAct } from '../../src/operations/contacts/act-on-contacts.ts';
+import { unsubscribeByRequest } from '../../src/operations/permission/unsubscribe-by-request.ts';
+import { undoRun } from '../../src/operations/rules/undo-run.ts';
 import { signUp } from '../../src/operations/permission/sign-up.ts';
 import { createList } from '../../src/operations/organisation/set-up.ts';
 import { checkAddress } from '../../src/operations/contacts/explain-verdict.ts';
@@ -9,7 +12,7 @@ import { deliveryReport } from '../../src/simulator/outside/reports.ts';
 import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
 import { findSignUp, listSignUps } from '../../src/store/statements/sign-ups.ts';
 import { makeDeps } from '../support/database.ts';
-import { DAY, makeSmallWorld, type SmallWorld } from '../support/world.ts';
+import { DAY, importText, makeSmallWorld, type SmallWorld } from '../support/world.ts';
 
 let deps: Awaited<ReturnType<typeof makeDeps>>;
 let world: SmallWorld;
@@ -119,3 +122,64 @@ test('a confirmation message that comes back marks its address and is not sent a
   await sendConfirmations(deps, relay);
   expect(sent.map((message) => message.to).filter((to) => /^(ivo|jan)@/.test(to))).toEqual(['jan@quillmail.example']);
 }); // prettier-ignore
+
+test('who came by a file is asked by an act: once, with reminders and an end; undone, only who has not confirmed is let off', async () => {
+  deps.clock.now = new Date();
+  const letter = await createList(deps, { brandId: world.brandId, name: 'Letter', optIn: 'double' });
+  const people = ['ada', 'ben', 'cy', 'dot', 'eve', 'fay'].map((name) => `${name}.file@quillmail.example`);
+  await importText(deps, letter.id, ['address', ...people].join('\n'));
+  deps.clock.now = new Date(Date.now() + 500);
+  await unsubscribeByRequest(deps, { address: people[3]!, reason: 'by telephone', actor: 'Rosa Lindgard' });
+  await deps.database.query(`UPDATE contact SET deliverability = 'undeliverable', deliverability_since = now() WHERE address = $1`, [people[4]]); // prettier-ignore
+  const act = { act: 'ask' as const, listId: letter.id, addresses: [...people, world.addresses[0]!] };
+  expect(await previewAct(deps, act)).toMatchObject({ willChange: 4, already: 3 });
+  await expect(previewAct(deps, { act: 'ask', addresses: people })).rejects.toMatchObject({ code: 'invalid-input', field: 'listId' }); // prettier-ignore
+  const run = await applyAct(deps, { ...act, expect: 4, reason: 'met at the summer fair', actor: 'Rosa Lindgard' });
+  expect(run).toMatchObject({ kind: 'ask', counts: { asked: 4 } });
+  expect(await previewAct(deps, act)).toMatchObject({ willChange: 0 });
+  sent.length = 0;
+  deps.clock.now = new Date(Date.now() + 1000);
+  await sendConfirmations(deps, relay);
+  expect(sent.map(({ to }) => to).sort()).toEqual([people[0], people[1], people[2], people[5]]);
+  const token = /\/k\/(\S+)/.exec(sent.find(({ to }) => to === people[0])!.text)![1]!;
+  expect(await confirm(deps, (await findConfirmation(deps, token))!, null)).toBe(true);
+  const undone = await undoRun(deps, run.id, 'too early', 'Rosa Lindgard');
+  expect(undone).toMatchObject({ restored: 3, leftAlone: 1, movedOn: [{ address: people[0], subject: 'asking' }] });
+  const rows: unknown = await deps.database.query(`SELECT state, count(*)::int AS n FROM sign_up WHERE list_id = $1 GROUP BY 1 ORDER BY 1`, [letter.id]); // prettier-ignore
+  expect(rows).toEqual([
+    { state: 'confirmed', n: 1 },
+    { state: 'turned-away', n: 3 },
+  ]);
+  const states = async (): Promise<unknown> => deps.database.query(`SELECT state, count(*)::int AS n FROM subscription WHERE list_id = $1 GROUP BY 1 ORDER BY 1`, [letter.id]); // prettier-ignore
+  expect(await states()).toEqual([
+    { state: 'pending', n: 4 },
+    { state: 'subscribed', n: 1 },
+    { state: 'unsubscribed', n: 1 },
+  ]);
+  // They can be asked again; who is asked and never confirms is let go as anybody.
+  await applyAct(deps, { ...act, expect: 3, reason: 'now it is time', actor: 'Rosa Lindgard' });
+  deps.clock.now = new Date(Date.now() + 40 * DAY);
+  await sendConfirmations(deps, relay);
+  expect(await states()).toEqual([
+    { state: 'pending', n: 1 },
+    { state: 'subscribed', n: 1 },
+    { state: 'unsubscribed', n: 1 },
+  ]);
+});
+
+test('who signs up and then asks for no more is not reminded; who had left before and signs up again is asked', async () => {
+  deps.clock.now = new Date('2026-12-01T09:00:00Z');
+  sent.length = 0;
+  await ask('una.leaves@quillmail.example');
+  await sendConfirmations(deps, relay);
+  pass(1);
+  await unsubscribeByRequest(deps, { address: 'una.leaves@quillmail.example', reason: 'changed her mind', actor: 'Rosa Lindgard' }); // prettier-ignore
+  pass(9);
+  await sendConfirmations(deps, relay);
+  expect(sent).toHaveLength(1);
+  const [ended] = await listSignUps(deps.database, { state: 'turned-away', listId }, 0, 100).then((rows) => rows.filter(({ address }) => address.startsWith('una.leaves'))); // prettier-ignore
+  expect(ended).toMatchObject({ because: 'they have left since', messages: 1 });
+  await ask('una.leaves@quillmail.example');
+  await sendConfirmations(deps, relay);
+  expect(sent.map(({ to }) => to)).toEqual(['una.leaves@quillmail.example', 'una.leaves@quillmail.example']);
+});

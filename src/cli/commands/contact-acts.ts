@@ -24,6 +24,7 @@ const ACTS: Readonly<Record<ActPreview['act'], ActWords>> = {
   untag: { name: 'untag', description: 'take a tag off contacts: --tag', would: 'would lose the tag' },
   suppress: { name: 'suppress', description: 'put contacts on a suppression list of your own: --onto', would: 'would be suppressed' },
   unsubscribe: { name: 'unsubscribe-many', description: 'take contacts off every list of a brand: --from', would: 'would be unsubscribed' },
+  ask: { name: 'ask', description: 'ask who waits on a list, and came by a file, to confirm: --to', would: 'would be asked to confirm' },
   subscribe: { name: 'subscribe', description: 'put contacts on a list: --to; the reason says what the permission is', would: 'would be subscribed' },
 }; // prettier-ignore
 
@@ -74,6 +75,7 @@ export function addActs(group: Command): void {
     if (act === 'suppress') command.requiredOption('--onto <list>', 'suppression list of your own');
     if (act === 'unsubscribe') command.requiredOption('--from <brand>', 'brand whose lists they leave');
     if (act === 'subscribe') command.requiredOption('--to <list>', 'list that they join');
+    if (act === 'ask') command.requiredOption('--to <list>', 'list that they wait on');
   }
   withOutput(group.command('cost').description('what contacts cost, and what archiving who cannot be reached would save'))
     .option('--ladder <file>', 'JSON with the price of a month by number of contacts, to be saved: {"currency": "EUR", "steps": [{"from": 0, "month": 0}]}')

@@ -59,6 +59,7 @@ export async function applyAct(
   const act = await readAct(deps, request);
   const runId = await (act.act === 'erase' ? erase(deps, selection, reason, actor) : change(deps, act, selection, reason, actor)); // prettier-ignore
   if (STOPPING.has(act.act)) await callBackFromSends(deps, 'all');
+  if (act.act === 'ask') deps.announce('confirm');
   return found(await findRun(deps.database, runId), `run ${runId}`);
 }
 
@@ -73,6 +74,7 @@ const DONE: Readonly<Record<ActOnMany['act'], string>> = {
   suppress: 'entered',
   unsubscribe: 'unsubscribed',
   subscribe: 'subscribed',
+  ask: 'asked',
 };
 
 function change(deps: Deps, act: ActOnMany, selection: Selection, reason: string, actor: string): Promise<number> {
@@ -103,9 +105,11 @@ async function readAct(deps: Deps, request: ActRequest): Promise<ActOnMany | { a
       found(await deps.database.getRepository(BrandEntity).findOneBy({ id: brandId }), `brand ${brandId}`);
       return { act, brandId };
     }
+    case 'ask':
     case 'subscribe': {
       const listId = needed(request, 'listId');
       const list = found(await deps.database.getRepository(ListEntity).findOneBy({ id: listId }), `list ${listId}`);
+      if (act === 'ask') return { act, listId, brandId: list.brandId };
       return { act, listId, brandId: list.brandId, state: list.optIn === 'double' ? 'pending' : 'subscribed' };
     }
     default:

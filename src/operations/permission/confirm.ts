@@ -37,9 +37,13 @@ export async function sendConfirmations(deps: Deps, relay: Relay): Promise<numbe
 }
 
 async function askOne(deps: Deps, relay: Relay, one: SignUpRow): Promise<void> {
-  const { brands } = await checkAddress(deps, one.address);
+  const { brands, subscriptions } = await checkAddress(deps, one.address);
   const [stops] = brands.find(({ brandId }) => brandId === one.brandId)?.serviceReasons ?? [];
-  if (stops) return turnAwaySignUp(deps.database, one.id, `the address is held back: ${stops}`);
+  if (stops) return turnAwaySignUp(deps.database, one.id, `the address is held back: ${stops}`, true);
+  // Who had left before and signs up again is asked; who signs up and then leaves is not reminded.
+  const onList = subscriptions.find(({ listId }) => listId === one.listId);
+  if (onList?.state === 'unsubscribed' && onList.since! > one.at)
+    return turnAwaySignUp(deps.database, one.id, 'they have left since', true);
   const brand = found(
     await deps.database.getRepository(BrandEntity).findOneBy({ id: one.brandId }),
     `brand ${one.brandId}`,

@@ -9,6 +9,7 @@ export type ActOnMany =
   | { act: 'tag' | 'untag'; tag: string }
   | { act: 'suppress'; suppressionListId: number }
   | { act: 'unsubscribe'; brandId: number }
+  | { act: 'ask'; listId: number; brandId: number }
   | { act: 'subscribe'; listId: number; brandId: number; state: 'subscribed' | 'pending' };
 
 export interface SelectionCount {
@@ -86,6 +87,8 @@ function actSql(act: ActOnMany | { act: 'erase' }): ActSql {
       return { would: NOT_ON_LIST, parameters: [act.suppressionListId], change: suppress };
     case 'unsubscribe':
       return { would: ON_ANY_LIST, parameters: [act.brandId], change: unsubscribe };
+    case 'ask':
+      return { would: MAY_BE_ASKED, parameters: [act.listId, act.brandId], change: ask };
     case 'subscribe':
       return { would: MAY_BE_SUBSCRIBED, parameters: [act.listId, act.brandId, act.state], change: subscribe };
     case 'erase':
@@ -157,12 +160,30 @@ const unsubscribe = (who: Who): string => `
     SELECT ${who.run}, contact_id, 'subscription', list_id, jsonb_build_object('state', state, 'since', since), jsonb_build_object('state', 'unsubscribed', 'since', now()), ${by(who)} FROM old),
   ${enterChanging(`(SELECT id FROM suppression_list WHERE built_in = 'opt-out' AND scope_id = $13::int)`, who)}`;
 
+const NEITHER_OPTED_OUT_NOR_COMPLAINED = `NOT EXISTS (
+    SELECT FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
+    WHERE e.value = p.address AND e.lifted_at IS NULL AND l.built_in IN ('complaint', 'opt-out') AND l.scope_id = $14::int)`;
+
 /** Whoever left, opted out or complained may not be put on a list by anybody but themselves; the archived are mailed nothing. */
 const MAY_BE_SUBSCRIBED = `p.archived_at IS NULL AND $15::text IS NOT NULL
   AND NOT EXISTS (SELECT FROM subscription s WHERE s.contact_id = p.id AND s.list_id = $13::int)
-  AND NOT EXISTS (
-    SELECT FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
-    WHERE e.value = p.address AND e.lifted_at IS NULL AND l.built_in IN ('complaint', 'opt-out') AND l.scope_id = $14::int)`;
+  AND ${NEITHER_OPTED_OUT_NOR_COMPLAINED}`;
+
+/** Whoever waits on the list and is not asked already. What else speaks against writing to one of them is found when the message is due. */
+const MAY_BE_ASKED = `p.archived_at IS NULL
+  AND EXISTS (SELECT FROM subscription s WHERE s.contact_id = p.id AND s.list_id = $13::int AND s.state = 'pending')
+  AND NOT EXISTS (SELECT FROM sign_up u WHERE u.address = p.address AND u.list_id = $13::int AND u.state = 'pending')
+  AND NOT EXISTS (SELECT FROM contact c WHERE c.id = p.id AND c.deliverability = 'undeliverable')
+  AND ${NEITHER_OPTED_OUT_NOR_COMPLAINED}`;
+
+/** From then on they are as who signed up by the list's form: asked, reminded, let go. */
+const ask = (who: Who): string => `
+  changed AS (
+    INSERT INTO sign_up (list_id, address, contact_id, name, state, way, agreed, at, next_message_at, expires_at)
+    SELECT l.id, p.address, p.id, p.name, 'pending', 'asked', l.agreement, now(), now(), now() + make_interval(days => l.expire_days)
+    FROM changing p, list l WHERE l.id = $13::int ON CONFLICT (address, list_id) WHERE state = 'pending' DO NOTHING),
+  noted AS (
+    ${NOTED} SELECT ${who.run}, ${SET_OF_ALL}, 'asking', $13::int, jsonb_build_object('list', (SELECT name FROM list WHERE id = $13::int)), ${by(who)} FROM changing HAVING count(*) > 0)`;
 
 const subscribe = (who: Who): string => `
   changed AS (

@@ -2,7 +2,8 @@ import type { Sql } from '../database.ts';
 
 /** `noted`: an import said so. */
 export type SignUpState = 'pending' | 'confirmed' | 'expired' | 'turned-away' | 'noted';
-export type SignUpWay = 'form' | 'api' | 'preferences' | 'import';
+/** How somebody came to be asked: `asked` is who came by a file and was asked since. */
+export type SignUpWay = 'form' | 'api' | 'preferences' | 'import' | 'asked';
 
 /** A sign-up with its proof: when, how, from where, to what text, confirmed when. */
 export interface SignUpRow {
@@ -96,11 +97,11 @@ export async function putOffSignUp(sql: Sql, id: number, until: Date): Promise<v
   );
 }
 
-/** Ends a sign-up that waits, with why; the person is told nothing. */
-export async function turnAwaySignUp(sql: Sql, id: number, because: string): Promise<void> {
+/** Ends a sign-up that waits, with why; the person is told nothing. `unsent`: the message that was counted for it did not go. */
+export async function turnAwaySignUp(sql: Sql, id: number, because: string, unsent = false): Promise<void> {
   await sql.query(
-    `UPDATE sign_up SET state = 'turned-away', because = $2, next_message_at = NULL WHERE id = $1 AND state = 'pending'`,
-    [id, because],
+    `UPDATE sign_up SET state = 'turned-away', because = $2, next_message_at = NULL, messages = messages - $3::int WHERE id = $1 AND state = 'pending'`,
+    [id, because, Number(unsent)],
   );
 }
 

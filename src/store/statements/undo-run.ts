@@ -25,6 +25,7 @@ const CHANGES = `
       first_value(j.before) OVER (PARTITION BY j.subject, j.subject_id, j.contact_id ORDER BY j.id) AS before,
       CASE WHEN j.subject = 'entry' THEN EXISTS (
         SELECT FROM journal l WHERE l.subject = 'entry' AND l.subject_id = j.subject_id AND l.id > j.id AND l.run_id IS DISTINCT FROM $1::int)
+      WHEN j.subject = 'asking' THEN NOT EXISTS (SELECT FROM sign_up u WHERE u.contact_id = j.contact_id AND u.list_id = j.subject_id AND u.state = 'pending')
       ELSE (j.subject = 'address' AND EXISTS (SELECT FROM contact o WHERE o.address = j.before->>'address')) OR EXISTS (
         SELECT FROM journal l WHERE l.contact_id = j.contact_id AND l.subject = j.subject AND l.subject_id = j.subject_id AND l.id > j.id
           AND l.run_id IS DISTINCT FROM $1::int) END AS moved_on
@@ -68,6 +69,9 @@ export async function undoRunChanges(sql: Sql, runId: number, act: Act): Promise
        FROM back b WHERE b.subject = 'subscription' AND b.before IS NOT NULL AND s.contact_id = b.contact_id AND s.list_id = b.subject_id),
      unsubscribed AS (
        DELETE FROM subscription s USING back b WHERE b.subject = 'subscription' AND b.before IS NULL AND s.contact_id = b.contact_id AND s.list_id = b.subject_id),
+     taken_back AS (
+       UPDATE sign_up u SET state = 'turned-away', because = 'run ' || $1 || ' was undone', next_message_at = NULL
+       FROM back b WHERE b.subject = 'asking' AND u.contact_id = b.contact_id AND u.list_id = b.subject_id AND u.state = 'pending'),
      lifted AS (
        UPDATE suppression_entry e SET lifted_at = now(), lifted_by = $3, lift_kind = 'undo', lift_reason = 'run ' || $1 || ' undone'
        FROM back b WHERE b.subject = 'entry' AND (b.after->>'inEffect')::boolean AND e.id = b.subject_id AND e.lifted_at IS NULL),

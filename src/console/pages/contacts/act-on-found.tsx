@@ -16,6 +16,7 @@ const ACTS: Record<Act, { label: string; button: string; change: string }> = {
   suppress: { label: 'Put them on a suppression list', button: 'Suppress', change: 'Every campaign in the list’s scope leaves them out from now on, those under way too.' },
   unsubscribe: { label: 'Unsubscribe them', button: 'Unsubscribe', change: 'They leave every list of this brand, and only they themselves can come back.' },
   subscribe: { label: 'Subscribe them', button: 'Subscribe', change: 'They join the list. Whoever left it, opted out or complained is not among them. Say in the reason what the permission is.' },
+  ask: { label: 'Ask who waits to confirm', button: 'Ask', change: 'Who waits on the list and was never asked gets its confirmation message now, reminders as everybody, and is let go when they do not confirm. Undoing ends the waiting of who has not confirmed; messages that have left stay out.' },
   archive: { label: 'Archive them', button: 'Archive', change: 'They are kept, with everything known of them. No campaign reaches them, and they count no more.' },
   restore: { label: 'Restore them', button: 'Restore', change: 'They count again, as they were before they were archived.' },
 }; // prettier-ignore
@@ -52,7 +53,7 @@ export function ActOnFound({
         <Select aria-label="What to do" placeholder="choose what to do" clearable data={Object.entries(ACTS).map(([value, { label }]) => ({ value, label }))} value={act} onChange={(value) => choose(value as Act | null)} w={260} />
         {act === 'tag' || act === 'untag' ? <TextInput aria-label="The tag" placeholder="the tag" value={needs.tag ?? ''} onChange={(event) => need({ tag: event.currentTarget.value })} w={180} /> : null}
         {act === 'suppress' ? <Select aria-label="Suppression list" placeholder="which list" data={(suppressionLists.data ?? []).filter((list) => !list.builtIn).map((list) => ({ value: String(list.id), label: list.name }))} onChange={(value) => need({ suppressionListId: Number(value) })} w={220} /> : null}
-        {act === 'subscribe' ? <Select aria-label="List to join" placeholder="which list" data={(lists.data ?? []).filter((list) => list.brandId === brand.id).map((list) => ({ value: String(list.id), label: list.name }))} onChange={(value) => need({ listId: Number(value) })} w={220} /> : null}
+        {act === 'subscribe' || act === 'ask' ? <Select aria-label={act === 'ask' ? 'List they wait on' : 'List to join'} placeholder="which list" data={(lists.data ?? []).filter((list) => list.brandId === brand.id).map((list) => ({ value: String(list.id), label: list.name }))} onChange={(value) => need({ listId: Number(value) })} w={220} /> : null}
         {complete && counted === null ? <Button onClick={() => setCounted({ act, ...who, ...needs, ...(act === 'unsubscribe' ? { brandId: brand.id } : {}) })}>Count whom it would change</Button> : null}
       </div>
       {counted === null ? null : <div style={{ maxWidth: 520, marginTop: 16 }}><ActSteps selection={counted} /></div>}
@@ -63,11 +64,11 @@ export function ActOnFound({
 function isComplete(act: Act, needs: { tag?: string; listId?: number; suppressionListId?: number }): boolean {
   if (act === 'tag' || act === 'untag') return (needs.tag ?? '').trim() !== '';
   if (act === 'suppress') return needs.suppressionListId !== undefined;
-  return act !== 'subscribe' || needs.listId !== undefined;
+  return (act !== 'subscribe' && act !== 'ask') || needs.listId !== undefined;
 }
 
 /** The four steps of an act: how many and who, what it changes, why, and the run. */
-export function ActSteps({ selection }: { selection: ActSelection }) {
+export function ActSteps({ selection, after }: { selection: ActSelection; after?: () => void }) {
   const { button, change } = ACTS[selection.act as Act];
   return (
     <Await of={useActPreview(selection)} rows={2}>
@@ -76,7 +77,11 @@ export function ActSteps({ selection }: { selection: ActSelection }) {
           expected={preview.willChange}
           what={button}
           change={`${change} The run can be undone.`}
-          apply={(expect, reason) => client.applyAct({ ...selection, expect, reason })}
+          apply={async (expect, reason) => {
+            const run = await client.applyAct({ ...selection, expect, reason });
+            after?.();
+            return run;
+          }}
         >
           <p>
             {plural(preview.willChange, 'contact', 'contacts')} would change

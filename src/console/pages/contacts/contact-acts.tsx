@@ -36,7 +36,7 @@ function proofWords(one: SignUp, zone: string): string {
   const where = one.network ? ` from ${one.network}` : one.source ? `: consent given at “${one.source}”` : '';
   const confirmed = one.state === 'confirmed' && one.confirmedAt && one.way !== 'preferences' ? `, confirmed ${moment(one.confirmedAt, zone)}${one.confirmedNetwork ? ` from ${one.confirmedNetwork}` : ''}` : ''; // prettier-ignore
   const state = one.state === 'confirmed' || one.state === 'noted' ? '' : `, ${one.state === 'pending' ? 'waits to confirm' : one.state}${one.because ? `: ${one.because}` : ''}`; // prettier-ignore
-  return `By ${one.way}${where}${confirmed}${state}.${one.agreed === '' ? '' : ` Agreed to “${one.agreed}”`}`;
+  return `By ${one.way === 'asked' ? 'a file, asked since' : one.way}${where}${confirmed}${state}.${one.agreed === '' ? '' : ` Agreed to “${one.agreed}”`}`;
 }
 
 /** Brings an archived contact back, through the four steps. */

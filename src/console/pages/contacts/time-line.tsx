@@ -202,6 +202,8 @@ export function changeWords({ subject, before, after }: JournalItem): string {
   if (subject === 'archive')
     return is!.mergedInto ? 'Merged into another contact' : is!.archivedAt ? 'Archived' : 'Restored';
   if (subject === 'tag') return is!.tag === undefined ? `Tag ${was!.tag} taken off` : `Tagged ${is!.tag}`;
+  if (subject === 'asking')
+    return was!.list === undefined ? `Asked to confirm ${is!.list}` : `Not asked to confirm ${was!.list} any more`;
   if (subject === 'machine') return MACHINE_WORDS[is!.state ?? ''] ?? 'Not taken for automated any more';
   if (subject === 'details') return `Changed: ${[...('name' in is! ? ['name'] : []), ...Object.keys(is!.attributes ?? {})].join(', ')}`; // prettier-ignore
   if (subject === 'verdict')

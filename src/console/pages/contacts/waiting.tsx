@@ -1,6 +1,13 @@
 import { Button, Select } from '@mantine/core';
+import { useQueryClient } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
-import { useLists, useSignUps } from '../../api/queries.ts';
+import { useState } from 'react';
+import type { ActSelection } from '../../../shared/api-permission.ts';
+import type { List } from '../../../shared/api.ts';
+import { quoted } from '../../../shared/quoted.ts';
+import { useActPreview, useLists, useSignUps } from '../../api/queries.ts';
+import { ActSteps } from './act-on-found.tsx';
+import { keys } from '../../api/keys.ts';
 import { useBrand } from '../../brand.tsx';
 import { Await, Door, Finding, Leaf, Section } from '../../components/page.tsx';
 import { day, moment, plural } from '../../components/words.ts';
@@ -21,6 +28,11 @@ export default function Waiting() {
         button behind it does.
       </Finding>
       <Leaf margin={<Forms lists={lists} />}>
+        {lists
+          .filter((list) => listId === undefined || list.id === listId)
+          .map((list) => (
+            <NeverAsked key={list.id} list={list} />
+          ))}
         <Section
           head="By age"
           beside={
@@ -83,6 +95,20 @@ export default function Waiting() {
       </Leaf>
     </>
   );
+}
+
+/** Who came onto a list with double opt-in by a file: nobody asks them until somebody says so. */
+function NeverAsked({ list }: { list: List }) {
+  const queries = useQueryClient();
+  const [open, setOpen] = useState(false);
+  const selection: ActSelection = { act: 'ask', listId: list.id, filter: { brandId: list.brandId, where: `waiting on list ${quoted(list.name)}` } }; // prettier-ignore
+  const asked = useActPreview(list.optIn === 'double' ? selection : null).data?.willChange ?? 0;
+  if (asked === 0 && !open) return null;
+  return (
+    <Section head={open ? `Asking who waits on ${list.name}` : `${plural(asked, 'person', 'people')} came onto ${list.name} by a file, and ${asked === 1 ? 'was' : 'were'} never asked`} beside={open ? undefined : <Button onClick={() => setOpen(true)}>Ask them to confirm</Button>}>
+      {open ? <div style={{ maxWidth: 520 }}><ActSteps selection={selection} after={() => void queries.invalidateQueries({ queryKey: keys.signUps({}).slice(0, 1) })} /></div> : null}
+    </Section>
+  ); // prettier-ignore
 }
 
 function Forms({
