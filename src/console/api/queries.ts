@@ -32,7 +32,8 @@ export const useTimeLine = (id: number, kinds: string, limit: number) =>
   });
 export const useContactJournal = (id: number) =>
   useQuery({ queryKey: [...keys.contact(id), 'journal'], queryFn: () => client.contactJournal(id, { limit: 30 }) });
-export const useImports = () => useQuery({ queryKey: keys.imports, queryFn: () => client.imports({ limit: 10 }) });
+export const useImports = () =>
+  useQuery({ queryKey: keys.imports, queryFn: () => client.imports({ limit: 10 }), refetchInterval: 5000 });
 /** Imports under way are among the latest. */
 export const useImporting = () =>
   useQuery({ queryKey: [...keys.imports, 'under way'], queryFn: () => client.imports({ limit: 3 }), refetchInterval: 2000 }); // prettier-ignore
