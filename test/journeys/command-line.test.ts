@@ -97,6 +97,14 @@ describe('the whole loop by command line alone', () => {
     expect(await done('imports', 'show', String(latest!.id))).toMatch(/created +3/);
     const [run] = await json<{ id: number; kind: string }[]>('runs', 'list');
     expect(run).toMatchObject({ kind: 'import' });
+    const one = await avendel('runs', 'list', '--limit', '1', '--json');
+    expect([(JSON.parse(one.stdout) as unknown[]).length, one.stderr]).toEqual([
+      1,
+      expect.stringMatching(/^The next page: --cursor \S+\n$/),
+    ]);
+    expect(
+      await json<{ id: number }[]>('runs', 'list', '--limit', '1', '--cursor', one.stderr.trim().split(' ').pop()!),
+    ).not.toEqual([run]);
     const shown = await json<{ id: number; contacts: number }[]>('runs', 'show', String(run!.id));
     expect(shown).toMatchObject([{ contacts: 3 }]);
     expect(await done('runs', 'contacts', String(shown[0]!.id))).toMatch(/ada@lanternpost\.example/);

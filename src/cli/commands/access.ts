@@ -1,22 +1,22 @@
 import type { Command } from 'commander';
-import { moment, note, printOne, printRows, line, type OutputOptions } from '../output.ts';
+import { moment, note, printOne, line, type OutputOptions } from '../output.ts';
 import { findPassword } from '../password.ts';
+import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
 
 export function addCommands(group: Command): void {
-  withOutput(group.command('tokens').description('API tokens, latest first: what may speak to the service as you'))
-    .option('--limit <number>', 'at most this many', '50')
-    .action(async (options: OutputOptions & { limit: string }) => {
-      const page = await connect().tokens({ limit: Number(options.limit) });
-      printRows(page.items, [
+  withPaging(
+    withOutput(group.command('tokens').description('API tokens, latest first: what may speak to the service as you')),
+  ).action(async (options: OutputOptions & PagingOptions) => {
+    printPage(await connect().tokens(pageOf(options)), [
         { head: 'No', cell: (token) => token.id, right: true },
         { head: 'For', cell: (token) => token.name },
         { head: 'Made', cell: (token) => moment(token.createdAt) },
         { head: 'Last used', cell: (token) => moment(token.lastUsedAt) || 'never' },
         { head: 'Revoked', cell: (token) => moment(token.revokedAt) },
       ], options, 'There is no API token yet.'); // prettier-ignore
-    });
+  });
   withOutput(group.command('new-token <name>').description('make an API token for a program; it is shown once'))
     .option('--password-file <file>', 'file that holds your password; else AVENDEL_PASSWORD, else it is asked for')
     .action(async (name: string, options: OutputOptions & { passwordFile?: string }) => {

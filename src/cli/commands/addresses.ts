@@ -3,6 +3,7 @@ import type { Command } from 'commander';
 import type { CheckedAddress } from '../../shared/api-permission.ts';
 import type { LookAlike, MendPreview } from '../../shared/api-addresses.ts';
 import { count, note, printOne, printRows, share, type OutputOptions } from '../output.ts';
+import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
 import { readPairs } from '../pairs.ts';
 import { UsageError } from '../usage-error.ts';
@@ -105,18 +106,15 @@ function addRefuseList(group: Command): void {
       const { removed } = await connect().refuseNoMore(values);
       printOne({ removed }, options, () => [`${count(removed)} taken off the refuse-list.`]);
     });
-  withOutput(group.command('refused').description('the refuse-list'))
+  withPaging(withOutput(group.command('refused').description('the refuse-list')))
     .option('--part <text>', 'with this in it')
-    .option('--cursor <cursor>', 'go on where a page ended')
-    .action(async (options: OutputOptions & { part?: string; cursor?: string }) => {
-      const page = await connect().refused({ part: options.part, cursor: options.cursor });
-      printRows(page.items, [
+    .action(async (options: OutputOptions & PagingOptions & { part?: string }) => {
+      printPage(await connect().refused({ part: options.part, ...pageOf(options) }), [
         { head: 'Refused', cell: (one) => one.value },
         { head: 'Why', cell: (one) => one.reason },
         { head: 'By', cell: (one) => one.actor },
         { head: 'Since', cell: (one) => one.enteredAt.slice(0, 10) },
       ], options, 'Nothing is refused.');
-      if (page.next) note(`The next page: --cursor ${page.next}`);
     });
   withOutput(group.command('severities [finding=severity...]').description('what findings do: refuse, hold or note'))
     .action(async (pairs: string[], options: OutputOptions) => {

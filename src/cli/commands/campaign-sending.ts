@@ -2,8 +2,9 @@ import type { Command } from 'commander';
 import type { Preflight } from '../../shared/api.ts';
 import { campaignNamed } from '../names.ts';
 import { UsageError } from '../usage-error.ts';
-import { count, line, moment, note, printOne, printRows, share, tableText, type OutputOptions } from '../output.ts';
+import { count, line, moment, printOne, share, tableText, type OutputOptions } from '../output.ts';
 import { reportLines, watchCampaign } from '../report-words.ts';
+import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
 
@@ -22,32 +23,23 @@ function addPreflight(group: Command): void {
       printOne(await client.preflight(campaign.id), options, (preflight) => preflightLines(campaign.name, preflight));
     },
   );
-  withOutput(
-    group.command('held-back <campaign>').description('contacts held back, or with --eligible those who will get it'),
+  withPaging(
+    withOutput(
+      group.command('held-back <campaign>').description('contacts held back, or with --eligible those who will get it'),
+    ),
   )
     .option('--reason <reason>', 'deciding reason')
     .option('--eligible', 'those who will get it')
-    .option('--limit <number>', 'at most this many', '50')
-    .option('--cursor <cursor>', 'go on where a page ended')
-    .action(
-      async (
-        name: string,
-        options: OutputOptions & { reason?: string; eligible?: boolean; limit: string; cursor?: string },
-      ) => {
-        if (!options.reason && !options.eligible) throw new UsageError('Say which: --reason REASON or --eligible.');
-        const client = connect();
-        const page = await client.preflightContacts((await campaignNamed(client, name)).id, options.reason, {
-          limit: Number(options.limit),
-          cursor: options.cursor,
-        });
-        printRows(page.items, [
+    .action(async (name: string, options: OutputOptions & PagingOptions & { reason?: string; eligible?: boolean }) => {
+      if (!options.reason && !options.eligible) throw new UsageError('Say which: --reason REASON or --eligible.');
+      const client = connect();
+      const { id } = await campaignNamed(client, name);
+      printPage(await client.preflightContacts(id, options.reason, pageOf(options)), [
         { head: 'Address', cell: (contact) => contact.address },
         { head: 'Name', cell: (contact) => contact.name },
         { head: 'Reasons', cell: (contact) => contact.reasons.join(', ') },
       ], options, 'Nobody.'); // prettier-ignore
-        if (page.next) note(`The next page: --cursor ${page.next}`);
-      },
-    );
+    });
 }
 
 function preflightLines(name: string, preflight: Preflight): string[] {
@@ -124,16 +116,17 @@ function addReport(group: Command): void {
       );
     },
   );
-  withOutput(group.command('recipients <campaign>').description('contacts of the ledger by state, reason or act'))
+  withPaging(
+    withOutput(group.command('recipients <campaign>').description('contacts of the ledger by state, reason or act')),
+  )
     .option('--state <state>', 'held-back, queued, claimed, accepted, refused or uncertain')
     .option('--reason <reason>', 'deciding reason of those held back')
     .option('--acted <kind>', 'who did this: bounced, opened, clicked, complained, unsubscribed')
     .option('--actor <actor>', 'human, machine or unknown; of bounces hard, soft or block')
-    .option('--limit <number>', 'at most this many', '50')
     .action(
       async (
         name: string,
-        options: OutputOptions & { state?: string; reason?: string; acted?: string; actor?: string; limit: string },
+        options: OutputOptions & PagingOptions & { state?: string; reason?: string; acted?: string; actor?: string },
       ) => {
         const client = connect();
         const page = await client.recipients((await campaignNamed(client, name)).id, {
@@ -141,9 +134,9 @@ function addReport(group: Command): void {
           reason: options.reason,
           acted: options.acted,
           actor: options.actor,
-          limit: Number(options.limit),
+          ...pageOf(options),
         });
-        printRows(page.items, [
+        printPage(page, [
         { head: 'Address', cell: (row) => row.address },
         { head: 'State', cell: (row) => row.state },
         { head: 'Reasons', cell: (row) => row.reasons.join(', ') },

@@ -5,7 +5,8 @@ import type { NewCampaign } from '../../client/campaign-calls.ts';
 import { addSendingCommands } from './campaign-sending.ts';
 import { UsageError } from '../usage-error.ts';
 import { brandNamed, campaignNamed, listNamed, segmentNamed } from '../names.ts';
-import { count, moment, printOne, printRows, type OutputOptions } from '../output.ts';
+import { count, moment, printOne, type OutputOptions } from '../output.ts';
+import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
 
@@ -32,15 +33,13 @@ export function addCommands(group: Command): void {
 }
 
 function addListing(group: Command): void {
-  withOutput(group.command('list').description('campaigns, latest first'))
+  withPaging(withOutput(group.command('list').description('campaigns, latest first')))
     .option('--brand <brand>', 'of this brand')
     .option('--state <state>', 'in this state')
-    .option('--limit <number>', 'at most this many', '30')
-    .action(async (options: OutputOptions & { brand?: string; state?: string; limit: string }) => {
+    .action(async (options: OutputOptions & PagingOptions & { brand?: string; state?: string }) => {
       const client = connect();
       const brandId = options.brand === undefined ? undefined : (await brandNamed(client, options.brand)).id;
-      const page = await client.campaigns({ brandId, state: options.state, limit: Number(options.limit) });
-      printRows(page.items, [
+      printPage(await client.campaigns({ brandId, state: options.state, ...pageOf(options) }), [
         { head: 'No', cell: (campaign) => campaign.id, right: true },
         { head: 'Campaign', cell: (campaign) => campaign.name },
         { head: 'State', cell: (campaign) => campaign.state },

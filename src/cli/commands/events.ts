@@ -3,7 +3,8 @@ import { createInterface } from 'node:readline';
 import type { Command } from 'commander';
 import type { TakenEvents } from '../../shared/api-returns.ts';
 import { makeProgress } from '../progress.ts';
-import { count, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
+import { count, moment, note, printOne, type OutputOptions } from '../output.ts';
+import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
 import { UsageError } from '../usage-error.ts';
 import { withOutput } from '../with-output.ts';
@@ -28,19 +29,16 @@ export function addCommands(group: Command): void {
     .option('--from-line <number>', 'go on at this line, where an import stopped', '1')
     .action(importEvents);
   const aside = group.command('aside').description('events that wait for their address to be a contact');
-  withOutput(aside.command('list').description('which events wait, oldest first'))
+  withPaging(withOutput(aside.command('list').description('which events wait, oldest first')))
     .option('--address <address>', 'only those of this address')
-    .option('--cursor <cursor>', 'the next page')
-    .action(async ({ address, cursor, ...options }: OutputOptions & { address?: string; cursor?: string }) => {
-      const page = await connect().eventsAside({ address, cursor });
-      printRows(page.items, [
+    .action(async ({ address, ...options }: OutputOptions & PagingOptions & { address?: string }) => {
+      printPage(await connect().eventsAside({ address, ...pageOf(options) }), [
         { head: 'Address', cell: (row) => row.address },
         { head: 'Kind', cell: (row) => row.body.kind },
         { head: 'At', cell: (row) => moment(row.body.at) },
         { head: 'Source', cell: (row) => row.body.source },
         { head: 'Kept', cell: (row) => moment(row.keptAt) },
       ], options, 'No event waits.'); // prettier-ignore
-      if (page.next && !options.json && !options.jsonl) note(`More: --cursor ${page.next}`);
     });
   withOutput(aside.command('take').description('record those whose address is a contact by now')).action(
     async (options: OutputOptions) => {

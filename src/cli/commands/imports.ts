@@ -1,19 +1,22 @@
 import type { Command } from 'commander';
 import { followImport, importLines, saveResults } from '../follow-import.ts';
 import { line, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
+import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
 
 export function addCommands(group: Command): void {
-  withOutput(group.command('list').description('imports, latest first')).action(async (options: OutputOptions) => {
-    printRows((await connect().imports()).items, [
+  withPaging(withOutput(group.command('list').description('imports, latest first'))).action(
+    async (options: OutputOptions & PagingOptions) => {
+      printPage(await connect().imports(pageOf(options)), [
       { head: 'No', cell: (row) => row.id, right: true },
       { head: 'File', cell: (row) => row.fileName },
       { head: 'State', cell: (row) => (row.dryRun ? `${row.state} (dry run)` : row.state) },
       { head: 'Rows', cell: (row) => row.rowsExpected, right: true },
       { head: 'When', cell: (row) => moment(row.createdAt) },
     ], options, 'Nothing was imported yet.'); // prettier-ignore
-  });
+    },
+  );
   withOutput(group.command('show <number>').description('one import and its outcome')).action(
     async (id: string, options: OutputOptions) => {
       const client = connect();

@@ -1,6 +1,7 @@
 import type { Command } from 'commander';
 import type { AutomatedAddress, AutomatedRule } from '../../shared/api-returns.ts';
-import { count, moment, printOne, printRows, tableText, type OutputOptions } from '../output.ts';
+import { count, moment, printOne, tableText, type OutputOptions } from '../output.ts';
+import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
 
@@ -13,18 +14,15 @@ interface RuleOptions extends OutputOptions {
 }
 
 export function addCommands(group: Command): void {
-  withOutput(group.command('list').description('addresses that look automated, with the evidence'))
+  withPaging(withOutput(group.command('list').description('addresses that look automated, with the evidence')))
     .option('--state <state>', 'marked, cleared (by the rule), or person (somebody said so)', 'marked')
-    .option('--cursor <cursor>', 'the next page')
-    .action(async (options: OutputOptions & { state: AutomatedAddress['state']; cursor?: string }) => {
-      const page = await connect().automated({ state: options.state, cursor: options.cursor });
-      printRows(page.items, [
+    .action(async (options: OutputOptions & PagingOptions & { state: AutomatedAddress['state'] }) => {
+      printPage(await connect().automated({ state: options.state, ...pageOf(options) }), [
         { head: 'Address', cell: (row) => row.address },
         { head: 'Since', cell: (row) => moment(row.since) },
         { head: 'Because', cell: (row) => row.evidence.because },
         { head: 'By', cell: (row) => row.decidedBy ?? 'the rule' },
       ], options, `No address is ${options.state}.`); // prettier-ignore
-      if (page.next && !options.json && !options.jsonl) process.stderr.write(`More: --cursor ${page.next}\n`);
     });
   withRule(
     withOutput(

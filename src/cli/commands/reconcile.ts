@@ -2,8 +2,9 @@ import { openAsBlob } from 'node:fs';
 import { basename } from 'node:path';
 import type { Command } from 'commander';
 import type { Reconciliation } from '../../shared/api-permission.ts';
-import { count, line, note, printOne, printRows, type OutputOptions } from '../output.ts';
+import { count, line, note, printOne, type OutputOptions } from '../output.ts';
 import { saveStream } from '../save-stream.ts';
+import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
 
@@ -19,12 +20,11 @@ export function addReconcile(group: Command): void {
     const done = await connect().reconcile(basename(file), await openAsBlob(file));
     printOne(done, options, () => lines(done));
   });
-  withOutput(group.command('reconciled <number>').description('the answer, row by row'))
+  withPaging(withOutput(group.command('reconciled <number>').description('the answer, row by row')))
     .option('--ours', 'contacts of ours, with whether they are on the list; else the rows of the list')
     .option('--found', 'only those that match')
     .option('--missing', 'only those that do not')
     .option('--forget', 'remove this list and its answer from the base')
-    .option('--cursor <cursor>', 'go on where a page ended')
     .option('--file <file>', 'write all of it into this file as CSV')
     .action(async (id: string, options: ReconciledOptions) => {
       const direction = options.ours ? ('ours' as const) : ('given' as const);
@@ -39,23 +39,20 @@ export function addReconcile(group: Command): void {
         if (options.file !== '-') note(`Answer: ${options.file}`);
         return;
       }
-      const page = await client.reconciled(Number(id), { direction, found, cursor: options.cursor });
-      printRows(page.items, [
+      printPage(await client.reconciled(Number(id), { direction, found, ...pageOf(options) }), [
         { head: 'Given', cell: (row) => row.given },
         { head: 'Contact', cell: (row) => row.address },
         { head: 'Name', cell: (row) => row.name },
         { head: 'Stands', cell: (row) => row.standing },
       ], options, 'Nothing of the kind.'); // prettier-ignore
-      if (page.next) note(`The next page: --cursor ${page.next}`);
     });
 }
 
-interface ReconciledOptions extends OutputOptions {
+interface ReconciledOptions extends OutputOptions, PagingOptions {
   ours?: boolean;
   found?: boolean;
   missing?: boolean;
   forget?: boolean;
-  cursor?: string;
   file?: string;
 }
 

@@ -1,8 +1,9 @@
 import type { Command } from 'commander';
 import { readReturn, type ReadReturn } from '../../core/returns/read-return.ts';
 import { Refusal } from '../../client/calls.ts';
-import { count, line, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
+import { count, line, moment, note, printOne, type OutputOptions } from '../output.ts';
 import { readMessages } from '../read-messages.ts';
+import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
 
@@ -17,10 +18,10 @@ export function addCommands(group: Command): void {
       .command('import <files...>')
       .description('take returned messages in from message files, mbox or Maildir; the same message is counted once'),
   ).action(importAll);
-  withOutput(group.command('list').description('messages that came back, latest first'))
+  withPaging(withOutput(group.command('list').description('messages that came back, latest first')))
     .option('--state <state>', 'counted, noted, asks (to stop), unmatched or dismissed')
-    .action(async (options: OutputOptions & { state?: string }) => {
-      printRows((await connect().returns({ state: options.state })).items, [
+    .action(async (options: OutputOptions & PagingOptions & { state?: string }) => {
+      printPage(await connect().returns({ state: options.state, ...pageOf(options) }), [
         { head: 'No', cell: (row) => String(row.id), right: true },
         { head: 'When', cell: (row) => moment(row.receivedAt) },
         { head: 'Kind', cell: (row) => row.kind },

@@ -2,12 +2,14 @@ import type { Command } from 'commander';
 import { changedWords, count, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
 import { withCondition } from '../condition-problems.ts';
 import { brandNamed } from '../names.ts';
+import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
 
 export function addCommands(group: Command): void {
-  withOutput(group.command('list').description('runs, latest first')).action(async (options: OutputOptions) => {
-    printRows((await connect().runs()).items, [
+  withPaging(withOutput(group.command('list').description('runs, latest first'))).action(
+    async (options: OutputOptions & PagingOptions) => {
+      printPage(await connect().runs(pageOf(options)), [
       { head: 'Run', cell: (run) => run.id, right: true },
       { head: 'What', cell: (run) => run.kind },
       { head: 'By', cell: (run) => run.actor },
@@ -16,16 +18,18 @@ export function addCommands(group: Command): void {
       { head: 'When', cell: (run) => moment(run.startedAt) },
       { head: 'Undone', cell: (run) => (run.undoneByRunId === null ? '' : `by run ${run.undoneByRunId}`) },
     ], options, 'Nothing has run yet.'); // prettier-ignore
-  });
-  withOutput(group.command('show <number>').description('what a run changed'))
+    },
+  );
+  withPaging(withOutput(group.command('show <number>').description('what a run changed')))
     .option('--where <condition>', 'only of those whom a condition matches now')
     .option('--brand <brand>', 'the brand for which the condition is asked')
-    .option('--cursor <cursor>', 'go on where a page ended')
-    .action(async (id: string, options: OutputOptions & { where?: string; brand?: string; cursor?: string }) => {
+    .action(async (id: string, options: OutputOptions & PagingOptions & { where?: string; brand?: string }) => {
       const client = connect();
-      const { where, cursor } = options;
+      const { where } = options;
       const brandId = where === undefined ? undefined : (await brandNamed(client, options.brand)).id;
-      const page = await withCondition(where ?? '', () => client.runJournal(Number(id), { where, brandId, cursor }));
+      const page = await withCondition(where ?? '', () =>
+        client.runJournal(Number(id), { where, brandId, ...pageOf(options) }),
+      );
       printRows(page.items, [
       { head: 'Number', cell: (row) => row.id, right: true },
       { head: 'Contact', cell: (row) => (row.contacts === null ? row.address : `${count(row.contacts)} contacts`) },
@@ -36,18 +40,16 @@ export function addCommands(group: Command): void {
       if (page.items.some((row) => row.contacts !== null)) note('Who they are: avendel runs contacts NUMBER');
       if (page.next) note(`The next page: --cursor ${page.next}`);
     });
-  withOutput(
-    group.command('contacts <number>').description('who a line of “runs show” speaks of, when it speaks of many'),
-  )
-    .option('--cursor <cursor>', 'go on where a page ended')
-    .action(async (id: string, options: OutputOptions & { cursor?: string }) => {
-      const page = await connect().journalContacts(Number(id), { cursor: options.cursor });
-      printRows(page.items, [
+  withPaging(
+    withOutput(
+      group.command('contacts <number>').description('who a line of “runs show” speaks of, when it speaks of many'),
+    ),
+  ).action(async (id: string, options: OutputOptions & PagingOptions) => {
+    printPage(await connect().journalContacts(Number(id), pageOf(options)), [
       { head: 'Contact', cell: (row) => row.address },
       { head: 'Name', cell: (row) => row.name },
     ], options, 'That line speaks of one contact, or is none.'); // prettier-ignore
-      if (page.next) note(`The next page: --cursor ${page.next}`);
-    });
+  });
   withOutput(
     group.command('undo <number>').description('put back what a run changed, except what was changed again since'),
   )

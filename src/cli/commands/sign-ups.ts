@@ -1,20 +1,23 @@
 import type { Command } from 'commander';
 import type { SignUp } from '../../shared/api-permission.ts';
 import { listNamed } from '../names.ts';
-import { line, moment, note, printRows, type OutputOptions } from '../output.ts';
+import { line, moment, type OutputOptions } from '../output.ts';
+import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
 
 export function addCommands(group: Command): void {
-  withOutput(group.command('list').description('sign-ups by state, oldest first: who waits to confirm, and since when'))
+  withPaging(
+    withOutput(
+      group.command('list').description('sign-ups by state, oldest first: who waits to confirm, and since when'),
+    ),
+  )
     .option('--state <state>', 'pending, confirmed, expired, turned-away, or noted from a file', 'pending')
     .option('--list <list>', 'for this list')
-    .option('--cursor <cursor>', 'go on where a page ended')
-    .action(async (options: OutputOptions & { state: SignUp['state']; list?: string; cursor?: string }) => {
+    .action(async (options: OutputOptions & PagingOptions & { state: SignUp['state']; list?: string }) => {
       const client = connect();
       const listId = options.list === undefined ? undefined : (await listNamed(client, options.list)).id;
-      const page = await client.signUps({ state: options.state, listId, cursor: options.cursor });
-      printRows(page.items, [
+      printPage(await client.signUps({ state: options.state, listId, ...pageOf(options) }), [
         { head: 'Address', cell: (one) => one.address },
         { head: 'List', cell: (one) => one.listName },
         { head: 'Since', cell: (one) => moment(one.at) },
@@ -22,7 +25,6 @@ export function addCommands(group: Command): void {
         { head: 'Asked', cell: (one) => one.messages, right: true },
         { head: { pending: 'Ends', confirmed: 'Confirmed', expired: 'Ended', 'turned-away': 'Because', noted: 'Noted' }[options.state], cell: (one) => lastCell(one) },
       ], options, `No sign-up is ${options.state}.`); // prettier-ignore
-      if (page.next) note(`The next page: --cursor ${page.next}`);
     });
   group
     .command('add <list> <address>')

@@ -5,6 +5,7 @@ import { UsageError } from '../usage-error.ts';
 import { brandNamed, listNamed, suppressionListNamed } from '../names.ts';
 import { count, line, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
 import { saveStream } from '../save-stream.ts';
+import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
 
@@ -118,25 +119,18 @@ function printEntered(entered: EnteredEntries, listName: string, options: Output
 }
 
 function addEntries(group: Command): void {
-  withOutput(group.command('entries <list>').description('entries of a list'))
+  withPaging(withOutput(group.command('entries <list>').description('entries of a list')))
     .option('--standing <standing>', 'in-effect, past or all', 'in-effect')
     .option('--part <text>', 'part of the entry')
-    .option('--limit <number>', 'at most this many', '50')
-    .option('--cursor <cursor>', 'go on where a page ended')
-    .action(
-      async (
-        name: string,
-        options: OutputOptions & { standing: string; part?: string; limit: string; cursor?: string },
-      ) => {
-        const client = connect();
-        const list = await suppressionListNamed(client, name);
-        const page = await client.entries(list.id, {
-          standing: options.standing,
-          part: options.part,
-          limit: Number(options.limit),
-          cursor: options.cursor,
-        });
-        printRows(page.items, [
+    .action(async (name: string, options: OutputOptions & PagingOptions & { standing: string; part?: string }) => {
+      const client = connect();
+      const list = await suppressionListNamed(client, name);
+      const page = await client.entries(list.id, {
+        standing: options.standing,
+        part: options.part,
+        ...pageOf(options),
+      });
+      printPage(page, [
         { head: 'No', cell: (entry) => String(entry.id), right: true },
         { head: 'Entry', cell: (entry) => entry.value },
         { head: 'Reason', cell: (entry) => entry.reason },
@@ -144,9 +138,7 @@ function addEntries(group: Command): void {
         { head: 'Since', cell: (entry) => moment(entry.enteredAt) },
         { head: 'Until', cell: (entry) => (entry.liftedAt ? `lifted ${entry.liftedAt.slice(0, 10)}` : (entry.expiresAt?.slice(0, 10) ?? 'no end')) },
       ], options, 'No entry.'); // prettier-ignore
-        if (page.next) note(`The next page: --cursor ${page.next}`);
-      },
-    );
+    });
   group.command('export <list>').description('all entries as CSV').option('--standing <standing>', 'in-effect, past or all', 'all').option('--file <file>', 'where to write it', '-')
     .action(async (name: string, options: { standing: string; file: string }) => {
       const client = connect();

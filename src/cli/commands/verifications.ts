@@ -3,7 +3,8 @@ import { basename } from 'node:path';
 import type { Command } from 'commander';
 import type { Verification } from '../../shared/api-addresses.ts';
 import type { OutsideVerdict } from '../../shared/words.ts';
-import { changedWords, count, line, note, printOne, printRows, tableText, type OutputOptions } from '../output.ts';
+import { changedWords, count, line, printOne, tableText, type OutputOptions } from '../output.ts';
+import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
 import { readPairs } from '../pairs.ts';
 import { withOutput } from '../with-output.ts';
@@ -18,11 +19,9 @@ export function addCommands(group: Command): void {
       const { source, checked: checkedAt, column } = options;
       show(await connect().verify({ name: basename(file), source, checkedAt, column }, await openAsBlob(file)), options);
     });
-  withOutput(group.command('list').description('files of verifiers'))
-    .option('--cursor <cursor>', 'go on where a page ended')
-    .action(async (options: OutputOptions & { cursor?: string }) => {
-      const page = await connect().verifications({ cursor: options.cursor });
-      printRows(page.items, [
+  withPaging(withOutput(group.command('list').description('files of verifiers')))
+    .action(async (options: OutputOptions & PagingOptions) => {
+      printPage(await connect().verifications(pageOf(options)), [
         { head: 'Number', cell: (one) => one.id, right: true },
         { head: 'File', cell: (one) => one.name },
         { head: 'Verifier', cell: (one) => one.source },
@@ -30,7 +29,6 @@ export function addCommands(group: Command): void {
         { head: 'Rows', cell: (one) => one.rows, right: true },
         { head: 'Applied', cell: (one) => (one.runId === null ? 'no' : `run ${one.runId}`) },
       ], options, 'No verifier has said anything yet: avendel verifications read FILE --source NAME');
-      if (page.next) note(`The next page: --cursor ${page.next}`);
     });
   withOutput(group.command('show <number>').description('its words, what they mean, and what its verdicts would do'))
     .action(async (id: string, options: OutputOptions) => show(await connect().verification(Number(id)), options));
