@@ -222,7 +222,11 @@ test('a pasted list is answered both ways, and those on it are archived', async 
   await page.getByRole('link', { name: 'reads.ada@lanternpost.example' }).waitFor();
   await page.getByText('On it, not in the base').click();
   await page.getByText('nobody@quillmail.example').waitFor();
+  await expect(page.getByRole('combobox', { name: 'What to do' }).count()).resolves.toBe(0);
   await page.getByText('On it, in the base').click();
+  await page.getByRole('combobox', { name: 'What to do' }).click();
+  await page.getByRole('option', { name: 'Archive them' }).click();
+  await page.getByRole('button', { name: 'Count whom it would change' }).click();
   await fourSteps(page, /^Archive 1$/, 'on their list');
   expect((await service.client.check('reads.ada@lanternpost.example')).contact!.archivedAt).not.toBeNull();
 });

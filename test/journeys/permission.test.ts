@@ -137,7 +137,7 @@ test('sign-ups are limited by address and by network', async () => {
   const many = Array.from({ length: 40 }, (_, index) => service.client.signUp({ listId: digest.id, address: `many${index}@quillmail.example`, network: '203.0.113.10' })); // prettier-ignore
   const results = await Promise.allSettled(many);
   expect(results.filter((result) => result.status === 'fulfilled')).toHaveLength(30);
-  await expect(service.client.signUp({ listId: digest.id, address: 'one.more@quillmail.example', network: '203.0.113.10' })).rejects.toMatchObject({ problem: { status: 503 } }); // prettier-ignore
+  await expect(service.client.signUp({ listId: digest.id, address: 'one.more@quillmail.example', network: '203.0.113.10' })).rejects.toMatchObject({ problem: { status: 429 } }); // prettier-ignore
 });
 
 test('the preference page of any message: lists on and off, everything off, no script, no login; a GET changes nothing', async () => {

@@ -142,7 +142,7 @@ test('segments have versions, are not deleted while they are used, and take a ne
   await changeSegment(deps, readers!.id, { name: 'All readers', ...by });
   expect((await ask('segment "Keen"')).matching).toBeGreaterThan(0);
   expect((await listSegmentVersions(deps.database, keen.id)).map(({ condition, reason }) => [condition, reason])).toEqual([
-    ['segment "All readers" and not archived', '“Readers” is called “All readers” now'], ['segment "Readers" and not archived', 'made'],
+    ['segment "All readers" and not archived', 'the segment “Readers” is called “All readers” now'], ['segment "Readers" and not archived', 'made'],
   ]); // prettier-ignore
   await removeSegment(deps, keen.id);
   await changeSegment(deps, readers!.id, { name: 'Readers', ...by });

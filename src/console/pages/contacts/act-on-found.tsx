@@ -27,7 +27,7 @@ export function ActOnFound({
   total,
   all = false,
 }: {
-  who: Pick<ActSelection, 'filter' | 'addresses'>;
+  who: Pick<ActSelection, 'filter' | 'addresses' | 'reconciled'>;
   total: number;
   all?: boolean;
 }) {

@@ -2,13 +2,12 @@ import { Button, FileInput, SegmentedControl, Textarea } from '@mantine/core';
 import { useState } from 'react';
 import { useNavigate, useParams, useSearchParams } from 'react-router';
 import type { Reconciliation } from '../../../shared/api-permission.ts';
-import { client } from '../../api/client.ts';
 import { useReconciled, useReconciliation, useReconciliations } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
-import { FourSteps } from '../../components/four-steps.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
 import { count, moment, plural } from '../../components/words.ts';
+import { ActOnFound } from './act-on-found.tsx';
 
 /** A list of addresses held against the base: a new one, the earlier ones, or the answer of one. */
 export default function Reconcile() {
@@ -94,7 +93,7 @@ function Answer({ one }: { one: Reconciliation }) {
       <Finding line={`${one.name}, by ${one.actor}`} headline={`${count(one.known)} of ${count(one.rows)} are in the base`}>
         {count(one.rows - one.known)} are not{one.unreadable > 0 ? `, ${count(one.unreadable)} of them neither an address nor a SHA-256` : ''}. Of our contacts, {count(one.oursOnIt)} are on the list and {count(one.oursNotOnIt)} are not.
       </Finding>
-      <Leaf margin={<ArchiveThem key={way} one={one} on={way !== 'ours-no'} offered={way !== 'given-no'} />}>
+      <Leaf margin={way === 'given-no' ? null : <ActOnFound key={way} who={{ reconciled: { id: one.id, on: way === 'given-yes' } }} total={way === 'given-yes' ? one.oursOnIt : one.oursNotOnIt} all />}>
         <Section
           head={plural(total, 'row', 'rows')}
           beside={
@@ -127,26 +126,4 @@ function Answer({ one }: { one: Reconciliation }) {
       </Leaf>
     </>
   ); // prettier-ignore
-}
-
-/** The act that is offered on the part that is shown: keep them, without counting or writing to them. */
-function ArchiveThem({ one, on, offered }: { one: Reconciliation; on: boolean; offered: boolean }) {
-  if (!offered) return null;
-  const contacts = on ? one.oursOnIt : one.oursNotOnIt;
-  const apply = (expect: number, reason: string) =>
-    client.applyAct({ act: 'archive', reconciled: { id: one.id, on }, expect, reason });
-  return (
-    <Section head="Archive them">
-      <FourSteps
-        expected={contacts}
-        what="Archive"
-        change="They are kept, with everything known of them. No campaign reaches them, and they count no more. The run can be undone."
-        apply={apply}
-      >
-        <p>
-          {plural(contacts, 'contact', 'contacts')} of ours {on ? 'on the list' : 'not on it'}.
-        </p>
-      </FourSteps>
-    </Section>
-  );
 }
