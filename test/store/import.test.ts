@@ -8,6 +8,7 @@ import { makeDeps } from '../support/database.ts';
 import { ListEntity } from '../../src/store/entities/organisation.ts';
 import { inTransaction } from '../../src/store/database.ts';
 import { judgeImportRows } from '../../src/store/statements/import-rows.ts';
+import { findImport } from '../../src/store/statements/imports.ts';
 import { listAttributeTypes } from '../../src/store/statements/contact-attributes.ts';
 import { listSignUpsOfContact } from '../../src/store/statements/sign-ups.ts';
 import { importText, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
@@ -229,4 +230,22 @@ test('a file without a header: its first row is a contact, the addresses are fou
   const next = await importText(deps, world.listId, 'Cy;cy.noheader@quillmail.example;B1\n');
   expect(next.options.mapping).toEqual({ address: 'address', 'column 1': null, 'column 3': null });
   expect((await importText(deps, world.listId, rows)).counts).toEqual({ unchanged: 2 });
+});
+
+test('the file of a dry run is kept for a week: its counts stay, a real import keeps its file', async () => {
+  const dry = await importText(deps, world.listId, 'address\nold.file@quillmail.example\n', true);
+  const real = await importText(deps, world.listId, 'address\nold.file@quillmail.example\n');
+  const results = async (id: number): Promise<string> => {
+    let text = '';
+    for await (const piece of exportImportResults(deps, id)) text += piece;
+    return text;
+  };
+  expect(await results(dry.id)).toMatch(/old\.file@quillmail\.example,1,created/);
+  await deps.database.query(`UPDATE import SET finished_at = $2::timestamptz - interval '8 days' WHERE id = ANY($1)`, [[dry.id, real.id], deps.now()]); // prettier-ignore
+  await importText(deps, world.listId, 'address\nnew.file@quillmail.example\n');
+  await expect(results(dry.id)).rejects.toMatchObject({ code: 'not-found' });
+  expect((await findImport(deps.database, dry.id))!.counts).toEqual({ created: 1 });
+  expect(await results(real.id)).toMatch(/old\.file@quillmail\.example,1,created/);
+  const left: unknown = await deps.database.query('SELECT DISTINCT import_id AS id FROM import_part WHERE import_id = ANY($1)', [[dry.id, real.id]]); // prettier-ignore
+  expect(left).toEqual([{ id: real.id }]);
 });

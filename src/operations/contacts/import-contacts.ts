@@ -5,7 +5,7 @@ import { countOutcomes, OUTCOME_LETTERS } from '../../core/import/row-outcomes.t
 import { ListEntity } from '../../store/entities/organisation.ts';
 import { inRetriedTransaction, isRepeatedKey } from '../../store/database.ts';
 import { judgeImportRows, keepChunk, listDoneChunks, takeImportRows } from '../../store/statements/import-rows.ts';
-import { findImport, updateImport, type ImportRow } from '../../store/statements/imports.ts';
+import { dropFilesOfDryRuns, findImport, updateImport, type ImportRow } from '../../store/statements/imports.ts';
 import { insertRun, finishRun } from '../../store/statements/journal.ts';
 import type { Deps } from '../deps.ts';
 import { eraseRefusedRows } from './erase-contacts.ts';
@@ -34,7 +34,11 @@ export async function runImport(deps: Deps, id: number): Promise<void> {
       await updateImport(deps.database, id, { state: 'failed', problem: { detail: error.detail } });
   }
   await closeRun(deps, id);
+  await dropFilesOfDryRuns(deps.database, new Date(deps.now().getTime() - DRY_RUN_KEPT_MS));
 }
+
+/** What a dry run was about is looked at, and then imported or not; its file, with what it says of people, is not kept for ever. */
+const DRY_RUN_KEPT_MS = 7 * 86_400_000;
 
 /** What came in stays also when the import was cancelled or failed half-way; its run ends, and can be undone. */
 async function closeRun(deps: Deps, id: number): Promise<void> {

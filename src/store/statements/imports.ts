@@ -152,6 +152,16 @@ export async function keepMapping(sql: Sql, headers: string[], mapping: Record<s
   );
 }
 
+/** Lets go of the files of dry runs that ended before an instant, with what would have become of their rows; the counts stay. */
+export async function dropFilesOfDryRuns(sql: Sql, before: Date): Promise<void> {
+  await sql.query(
+    `WITH old AS (SELECT id FROM import WHERE dry_run AND finished_at < $1),
+     chunks AS (DELETE FROM import_chunk c USING old o WHERE c.import_id = o.id)
+     DELETE FROM import_part p USING old o WHERE p.import_id = o.id`,
+    [before],
+  );
+}
+
 /** Imports whose file is kept. */
 export async function listKeptImports(sql: Sql): Promise<number[]> {
   const rows: { id: number }[] = await sql.query(`SELECT DISTINCT import_id AS id FROM import_part ORDER BY 1`);
