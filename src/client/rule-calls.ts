@@ -1,4 +1,5 @@
 import type * as api from '../shared/api.ts';
+import type * as rules from '../shared/api-rules.ts';
 import type { Calls, PageOptions } from './calls.ts';
 
 /** Suppression, rules and runs. */
@@ -21,20 +22,20 @@ export function makeRuleCalls({ get, post, send }: Calls) {
     lift: (entryIds: number[], reason: string) =>
       post<{ runId: number; lifted: number }>('/suppression/lift', { entryIds, reason }),
 
-    sunsetRule: (brandId: number) => get<api.Versioned<api.SunsetRule>>(`/rules/sunset/${brandId}`),
-    previewSunset: (brandId: number, rule?: api.SunsetRule) =>
-      post<api.SunsetPreview>(`/rules/sunset/${brandId}/preview`, { rule }),
-    applySunset: (brandId: number, expect: number, reason: string, rule?: api.SunsetRule) =>
+    sunsetRule: (brandId: number) => get<rules.Versioned<rules.SunsetRule>>(`/rules/sunset/${brandId}`),
+    previewSunset: (brandId: number, rule?: rules.SunsetRule) =>
+      post<rules.SunsetPreview>(`/rules/sunset/${brandId}/preview`, { rule }),
+    applySunset: (brandId: number, expect: number, reason: string, rule?: rules.SunsetRule) =>
       post<api.Run>(`/rules/sunset/${brandId}/apply`, { rule, expect, reason }),
-    scoreRule: (brandId: number) => get<api.VersionedScore>(`/rules/score/${brandId}`),
-    scoreVersions: (brandId: number) => get<api.VersionedScore[]>(`/rules/score/${brandId}/versions`),
-    previewScore: (brandId: number, rule?: api.ScoreRule) =>
-      post<api.ScorePreview>(`/rules/score/${brandId}/preview`, { rule }),
-    saveScore: (brandId: number, rule: api.ScoreRule, version: number, reason: string) =>
-      post<api.VersionedScore>(`/rules/score/${brandId}`, { rule, version, reason }),
-    bounceRule: () => get<api.Versioned<api.BounceRule>>('/rules/bounce'),
-    previewBounce: (rule?: api.BounceRule) => post<api.BouncePreview>('/rules/bounce/preview', { rule }),
-    applyBounce: (expect: number, reason: string, rule?: api.BounceRule) =>
+    scoreRule: (brandId: number) => get<rules.VersionedScore>(`/rules/score/${brandId}`),
+    scoreVersions: (brandId: number) => get<rules.VersionedScore[]>(`/rules/score/${brandId}/versions`),
+    previewScore: (brandId: number, rule?: rules.ScoreRule) =>
+      post<rules.ScorePreview>(`/rules/score/${brandId}/preview`, { rule }),
+    saveScore: (brandId: number, rule: rules.ScoreRule, version: number, reason: string) =>
+      post<rules.VersionedScore>(`/rules/score/${brandId}`, { rule, version, reason }),
+    bounceRule: () => get<rules.Versioned<rules.BounceRule>>('/rules/bounce'),
+    previewBounce: (rule?: rules.BounceRule) => post<rules.BouncePreview>('/rules/bounce/preview', { rule }),
+    applyBounce: (expect: number, reason: string, rule?: rules.BounceRule) =>
       post<api.Run>('/rules/bounce/apply', { rule, expect, reason }),
     runs: (options: PageOptions = {}) => get<api.Page<api.Run>>('/runs', { ...options }),
     run: (id: number) => get<api.Run>(`/runs/${id}`),

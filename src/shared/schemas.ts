@@ -1,6 +1,5 @@
 import Joi from 'joi';
 import {
-  SCORED_ACTS,
   DELIVERABILITIES,
   EVENT_KINDS,
   BOUNCE_CLASSES,
@@ -19,8 +18,8 @@ import {
 /** Schemas of what the API takes. The API description is made from these, so it cannot say anything else. */
 
 export const id = Joi.number().integer().min(1).max(2_147_483_647);
-const text = (most: number): Joi.StringSchema => Joi.string().trim().max(most);
-const reason = text(500).required().description('Why; kept in the journal');
+export const text = (most: number): Joi.StringSchema => Joi.string().trim().max(most);
+export const reason = text(500).required().description('Why; kept in the journal');
 const ids = Joi.array().items(id).max(1000);
 /** Numbers of contacts and journal rows are longer than numbers of campaigns. */
 const longId = Joi.number().integer().min(1).max(Number.MAX_SAFE_INTEGER);
@@ -142,7 +141,7 @@ const filter = {
   where: Joi.string().max(20_000).description('A condition of the brand, as docs/conditions.md has it'),
 };
 /** Tags are written as they are read: letters of any script, digits, and few signs. */
-const newTag = text(60).pattern(/^[\p{L}\p{N}][\p{L}\p{N} ._:-]*$/u, 'letters, digits, spaces and . _ : -');
+export const newTag = text(60).pattern(/^[\p{L}\p{N}][\p{L}\p{N} ._:-]*$/u, 'letters, digits, spaces and . _ : -');
 const selection = {
   act: Joi.string().valid('archive', 'restore', 'erase', 'tag', 'untag', 'suppress', 'unsubscribe', 'subscribe', 'ask').required(),
   addresses: Joi.array().items(text(1100)).min(1).max(10_000).description('Who is meant, by address'),
@@ -352,44 +351,6 @@ export const sites = Joi.object({
     .required()
     .description('Hosts of your own, as www.larkfield.example; those below them are meant too'),
 });
-const conditionText = Joi.alternatives(Joi.string().max(20_000), Joi.object().unknown())
-  .required()
-  .description('In the language of docs/conditions.md, or its tree as a preview answers it');
-export const conditionRequest = Joi.object({ brandId: id.required(), condition: conditionText });
-export const conditionExplain = Joi.object({
-  brandId: id.required(),
-  condition: conditionText,
-  address: text(320).required(),
-});
-const conditionTexts = Joi.array().items(Joi.string().max(20_000));
-export const conditionsCompare = Joi.object({
-  brandId: id.required(),
-  conditions: conditionTexts.min(1).max(10).required(),
-  without: conditionTexts.max(10).default([]).description('Left out of each'),
-}); // prettier-ignore
-export const conditionNamesQuery = Joi.object({ brandId: id.required() });
-export const snapshotsQuery = Joi.object({ brandId: id, segmentId: id });
-export const newSnapshot = Joi.object({ name: text(160) });
-const pair = { with: id.description('Another snapshot; else the segment as it is now') };
-export const snapshotPair = Joi.object(pair);
-export const snapshotChangeQuery = Joi.object({ ...page, ...pair, direction: Joi.string().valid('came', 'left').required() }); // prettier-ignore
-export const segmentsQuery = Joi.object({ brandId: id });
-const segmentTags = Joi.array().items(newTag).unique().max(20).description('Words to find segments by');
-export const newSegment = Joi.object({
-  brandId: id.required(),
-  name: text(120).required(),
-  description: text(2000).allow(''),
-  tags: segmentTags,
-  condition: conditionText,
-  reason: text(500),
-});
-export const segmentChange = Joi.object({
-  name: text(120),
-  description: text(2000).allow(''),
-  tags: segmentTags,
-  condition: conditionText.optional(),
-  reason: text(500).required(),
-});
 export const proxyList = Joi.object({
   networks: Joi.array().items(text(60)).max(5000).required().description('CIDR blocks, as 192.0.2.0/24 or 2001:db8::/32'),
   agents: Joi.array().items(text(100).min(3)).max(500).required().description('Words in a user agent, in any case'),
@@ -445,67 +406,5 @@ export const entriesQuery = Joi.object({
 });
 export const liftRequest = Joi.object({ entryIds: Joi.array().items(longId).min(1).max(10_000).required(), reason });
 
-export const sunsetRule = Joi.object({
-  steps: Joi.array()
-    .ordered(
-      ...(['fading', 'dormant', 'sunset'] as const).map((stage) =>
-        Joi.object({
-          stage: Joi.string().valid(stage).required(),
-          days: Joi.number().integer().min(1).max(3650).required(),
-          messages: Joi.number().integer().min(1).max(1000).required(),
-        }).required(),
-      ),
-    )
-    .required(),
-  grace: Joi.object({
-    days: Joi.number().integer().min(0).max(3650).required(),
-    messages: Joi.number().integer().min(0).max(1000).required(),
-  }).required(),
-  covers: Joi.string()
-    .max(20_000)
-    .allow('', null)
-    .description('A condition of the brand; whom it does not match stays new'),
-  engagingActs: Joi.array()
-    .items(Joi.string().valid('opened', 'clicked', 'replied', 'visited', 'purchased', 'confirmed'))
-    .unique()
-    .required(),
-});
-export const bounceRule = Joi.object({
-  count: Joi.number().integer().min(1).max(100).required(),
-  withinDays: Joi.number().integer().min(0).max(3650).required().description('0 counts for ever'),
-  onCampaigns: Joi.number().integer().min(1).max(100).required(),
-  spreadDays: Joi.number().integer().min(0).max(365).required(),
-  classes: Joi.array().items(Joi.string().valid('soft', 'hard')).unique().required(),
-});
-export const scoreRule = Joi.object({
-  acts: Joi.array()
-    .items(
-      Joi.object({
-        act: Joi.string()
-          .valid(...SCORED_ACTS)
-          .required(),
-        points: Joi.number().integer().min(-1000).max(1000).required(),
-        days: Joi.number().integer().min(1).max(3650).required().description('How long the points last'),
-      }),
-    )
-    .max(SCORED_ACTS.length)
-    .required(),
-  joining: Joi.object({
-    points: Joi.number().integer().min(-1000).max(1000).required(),
-    days: Joi.number().integer().min(1).max(3650).required(),
-  }).required(),
-}).label('rule');
-export const scorePreview = Joi.object({ rule: scoreRule });
-export const scoreSave = Joi.object({
-  rule: scoreRule.required(),
-  version: Joi.number().integer().min(0).required().description('The version that was looked at'),
-  reason,
-});
-const expect = Joi.number().integer().min(0).required().description('How many the preview said would change');
-export const sunsetPreview = Joi.object({ rule: sunsetRule });
-export const sunsetApply = Joi.object({ rule: sunsetRule, expect, reason });
-export const bouncePreview = Joi.object({ rule: bounceRule });
-export const bounceApply = Joi.object({ rule: bounceRule, expect, reason });
-export const undoRequest = Joi.object({ reason });
 export const pageQuery = Joi.object(page);
 export const brandQuery = Joi.object({ brandId: id.required() });

@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { parse } from 'csv-parse/sync';
-import type { ScoreRule } from '../../src/shared/api.ts';
+import type { ScoreRule } from '../../src/shared/api-rules.ts';
 import { makeAvendel } from '../support/cli.ts';
 import { startRealService, type Running } from '../support/service.ts';
 import { startSink } from '../support/sink.ts';

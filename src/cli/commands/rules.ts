@@ -1,6 +1,7 @@
 import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
-import type { BounceRule, Brand, Run, ScoreRule, SunsetRule } from '../../shared/api.ts';
+import type { Brand, Run } from '../../shared/api.ts';
+import type { BounceRule, ScoreRule, SunsetRule } from '../../shared/api-rules.ts';
 import type { Client } from '../../client/client.ts';
 import { withCondition } from '../condition-problems.ts';
 import { UsageError } from '../usage-error.ts';

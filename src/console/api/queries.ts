@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import type { ScoreRule, SunsetRule } from '../../shared/api.ts';
+import type { ScoreRule, SunsetRule } from '../../shared/api-rules.ts';
 import { client } from './client.ts';
 import { keys } from './keys.ts';
 

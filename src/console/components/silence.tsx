@@ -1,5 +1,5 @@
 import type { KeyboardEvent } from 'react';
-import type { SunsetPreview, SunsetRule } from '../../shared/api.ts';
+import type { SunsetPreview, SunsetRule } from '../../shared/api-rules.ts';
 import { count } from './words.ts';
 
 const WIDTH = 780;

@@ -22,15 +22,43 @@ import { donePage, gonePage, MOST_FORM_BYTES, NEVER_CACHED, unsubscribePage } fr
 const PIXEL = Buffer.from('R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7', 'base64');
 const MOST_CACHED = 50_000;
 
+/** What the public endpoints share. */
+interface Public {
+  deps: Deps;
+  recorder: EventRecorder;
+  networkOf: NetworkOf;
+  /** The brand of a message's campaign. */
+  brandOfToken: (payload: TokenPayload) => Promise<number | undefined>;
+}
+
 /** What strangers reach: pixel, link redirects, the ways out. Nothing here lists or reveals contacts. */
 export function makePublicApp(deps: Deps, recorder: EventRecorder, networkOf: NetworkOf): Hono {
   const app = new Hono();
-  const links = makeCache<string | undefined>(MOST_CACHED);
   const brands = makeCache<number | undefined>(MOST_CACHED);
+  const brandOfToken: Public['brandOfToken'] = (payload) =>
+    brands.get(String(payload.campaignId), () => brandOf(deps, payload));
+  const shared: Public = { deps, recorder, networkOf, brandOfToken };
+  addTracking(app, shared);
+  addVisits(app, shared);
+  addWaysOut(app, shared);
+  app.route('/', makePermissionPages(deps, recorder, networkOf));
+  app.get('/healthz', (c) => c.text('ok'));
+  app.notFound((c) => c.html(gonePage(), 404, NEVER_CACHED));
+  app.onError((error, c) => {
+    if (error instanceof Problem && error.code === 'too-busy')
+      return c.text('Please try again in a moment.', 503, { ...NEVER_CACHED, 'retry-after': '2' });
+    throw error;
+  });
+  return app;
+}
+
+/** The pixel and the links of a message. */
+function addTracking(app: Hono, { deps, recorder, networkOf, brandOfToken }: Public): void {
+  const links = makeCache<string | undefined>(MOST_CACHED);
 
   app.get('/o/:name', async (c) => {
     const payload = read(deps, c.req.param('name').replace(/\.gif$/, ''), 'open');
-    const brandId = payload && (await brands.get(String(payload.campaignId), () => brandOf(deps, payload)));
+    const brandId = payload && (await brandOfToken(payload));
     if (payload && brandId !== undefined)
       await recorder.record(actOf(deps, networkOf, c, payload, brandId, 'opened', undefined));
     return c.body(PIXEL, 200, { ...NEVER_CACHED, 'content-type': 'image/gif' });
@@ -42,7 +70,7 @@ export function makePublicApp(deps: Deps, recorder: EventRecorder, networkOf: Ne
     const url = await links.get(`${payload.campaignId} ${payload.link}`, () =>
       findLink(deps.database, payload.campaignId, payload.link),
     );
-    const brandId = await brands.get(String(payload.campaignId), () => brandOf(deps, payload));
+    const brandId = await brandOfToken(payload);
     if (url === undefined || brandId === undefined) return c.html(gonePage(), 404, NEVER_CACHED);
     await recorder.record(actOf(deps, networkOf, c, payload, brandId, 'clicked', url));
     // The trap link leads nowhere: whoever follows it is no person.
@@ -50,7 +78,10 @@ export function makePublicApp(deps: Deps, recorder: EventRecorder, networkOf: Ne
       ? c.body(null, 204, NEVER_CACHED)
       : c.body(null, 302, { ...NEVER_CACHED, location: await findDestination(deps, url, payload) });
   });
+}
 
+/** The script for the organisation's own sites, and what it tells. */
+function addVisits(app: Hono, { deps, recorder, networkOf, brandOfToken }: Public): void {
   const script = siteScript(`${deps.publicUrl}/v`, VISITOR_DAYS);
   app.get('/v.js', (c) =>
     c.body(script, 200, {
@@ -67,12 +98,15 @@ export function makePublicApp(deps: Deps, recorder: EventRecorder, networkOf: Ne
     const event = await findVisit(deps, parseTold(await c.req.text()), {
       userAgent: (c.req.header('user-agent') ?? '').slice(0, 300),
       network: networkOf(c),
-      brandOf: (payload) => brands.get(String(payload.campaignId), () => brandOf(deps, payload)),
+      brandOf: brandOfToken,
     });
     if (event) await recorder.record(event);
     return c.body(null, 204, NEVER_CACHED);
   });
+}
 
+/** The ways out of a message: by one click (RFC 8058), and by a page with a button. */
+function addWaysOut(app: Hono, { deps, recorder }: Public): void {
   app.get('/u/:token', async (c) => {
     const found = await findBehind(deps, c.req.param('token'));
     if (!found) return c.html(gonePage(), 404, NEVER_CACHED);
@@ -97,16 +131,6 @@ export function makePublicApp(deps: Deps, recorder: EventRecorder, networkOf: Ne
       ? c.text('You are unsubscribed.', 200, NEVER_CACHED)
       : c.html(donePage(brandName, everything ? [] : lists), 200, NEVER_CACHED);
   });
-
-  app.route('/', makePermissionPages(deps, recorder, networkOf));
-  app.get('/healthz', (c) => c.text('ok'));
-  app.notFound((c) => c.html(gonePage(), 404, NEVER_CACHED));
-  app.onError((error, c) => {
-    if (error instanceof Problem && error.code === 'too-busy')
-      return c.text('Please try again in a moment.', 503, { ...NEVER_CACHED, 'retry-after': '2' });
-    throw error;
-  });
-  return app;
 }
 
 /** Days for which a site keeps who came by a link. */

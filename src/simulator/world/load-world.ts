@@ -1,4 +1,5 @@
-import type { BouncePreview, Brand, Campaign, Import, List, SunsetPreview, SuppressionList } from '../../shared/api.ts';
+import type { Brand, Campaign, Import, List, SuppressionList } from '../../shared/api.ts';
+import type { BouncePreview, SunsetPreview } from '../../shared/api-rules.ts';
 import type { TakenEvents } from '../../shared/api-returns.ts';
 import type { Api } from '../speak-http.ts';
 import { makeCalendar, makeHistory, type PastCampaign, type PastEvent } from './history.ts';

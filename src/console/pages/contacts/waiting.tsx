@@ -2,7 +2,7 @@ import { Button, Select } from '@mantine/core';
 import { useQueryClient } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
 import { useState } from 'react';
-import type { ActSelection } from '../../../shared/api-permission.ts';
+import type { ActSelection, SignUp } from '../../../shared/api-permission.ts';
 import type { List } from '../../../shared/api.ts';
 import { quoted } from '../../../shared/quoted.ts';
 import { useActPreview, useLists, useSignUps } from '../../api/queries.ts';
@@ -50,36 +50,7 @@ export default function Waiting() {
           <Await of={waiting}>
             {({ items, next }) => (
               <>
-                <table className="rows folds">
-                  <thead>
-                    <tr>
-                      <th>Address</th>
-                      <th>List</th>
-                      <th>Signed up</th>
-                      <th>By</th>
-                      <th className="figure">Asked</th>
-                      <th className="figure">Ends</th>
-                    </tr>
-                  </thead>
-                  <tbody>
-                    {items.map((one) => (
-                      <tr key={one.id}>
-                        <td>
-                          {one.contactId === null ? (
-                            one.address
-                          ) : (
-                            <Door to={`/contacts/${one.contactId}`}>{one.address}</Door>
-                          )}
-                        </td>
-                        <td>{one.listName}</td>
-                        <td className="second">{moment(one.at, brand.zone)}</td>
-                        <td className="second">{[one.way, one.network].filter(Boolean).join(' from ')}</td>
-                        <td className="figure">{plural(one.messages, 'time', 'times')}</td>
-                        <td className="figure second">{one.expiresAt ? day(one.expiresAt, brand.zone) : ''}</td>
-                      </tr>
-                    ))}
-                  </tbody>
-                </table>
+                <ByAge items={items} />
                 {next ? (
                   <Button
                     mt="sm"
@@ -94,6 +65,38 @@ export default function Waiting() {
         </Section>
       </Leaf>
     </>
+  );
+}
+
+function ByAge({ items }: { items: SignUp[] }) {
+  const { zone } = useBrand();
+  return (
+    <table className="rows folds">
+      <thead>
+        <tr>
+          <th>Address</th>
+          <th>List</th>
+          <th>Signed up</th>
+          <th>By</th>
+          <th className="figure">Asked</th>
+          <th className="figure">Ends</th>
+        </tr>
+      </thead>
+      <tbody>
+        {items.map((one) => (
+          <tr key={one.id}>
+            <td>
+              {one.contactId === null ? one.address : <Door to={`/contacts/${one.contactId}`}>{one.address}</Door>}
+            </td>
+            <td>{one.listName}</td>
+            <td className="second">{moment(one.at, zone)}</td>
+            <td className="second">{[one.way, one.network].filter(Boolean).join(' from ')}</td>
+            <td className="figure">{plural(one.messages, 'time', 'times')}</td>
+            <td className="figure second">{one.expiresAt ? day(one.expiresAt, zone) : ''}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }
 

@@ -1,7 +1,7 @@
 import { Button, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import { Refusal } from '../../../client/calls.ts';
-import type { BouncePreview, SunsetPreview, SunsetRule } from '../../../shared/api.ts';
+import type { BouncePreview, SunsetPreview, SunsetRule } from '../../../shared/api-rules.ts';
 import { client } from '../../api/client.ts';
 import { useBouncePreview, useSunsetPreview, useSunsetRule } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';

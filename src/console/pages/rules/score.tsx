@@ -1,6 +1,6 @@
 import { Button, TextInput } from '@mantine/core';
 import { useState } from 'react';
-import type { ScorePreview, ScoreRule, VersionedScore } from '../../../shared/api.ts';
+import type { ScorePreview, ScoreRule, VersionedScore } from '../../../shared/api-rules.ts';
 import { SCORED_ACTS, type ScoredAct } from '../../../shared/words.ts';
 import { client } from '../../api/client.ts';
 import { useScorePreview, useScoreRule } from '../../api/queries.ts';

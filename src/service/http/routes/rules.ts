@@ -8,6 +8,7 @@ import { undoRun } from '../../../operations/rules/undo-run.ts';
 import { found } from '../../../operations/problem.ts';
 import { overFilter } from '../../../operations/segments/within-time.ts';
 import * as schema from '../../../shared/schemas.ts';
+import * as ruleSchema from '../../../shared/schemas-rules.ts';
 import { findRun, listJournal, listRuns, listSetContacts } from '../../../store/statements/journal.ts';
 import { findSunsetRule, findVersionedBounceRule } from '../../../store/statements/rules.ts';
 import { listScoreRules } from '../../../store/statements/scores.ts';
@@ -23,11 +24,11 @@ export const ruleRoutes: Route[] = [
     handle: ({ deps, params }) => findSunsetRule(deps.database, params.brandId),
   }),
   route<OfBrand, never, { rule?: SunsetRule }>({
-    method: 'post', path: '/rules/sunset/:brandId/preview', summary: 'Who would move, under the saved rule or one that is tried', params: schema.brandParams, body: schema.sunsetPreview,
+    method: 'post', path: '/rules/sunset/:brandId/preview', summary: 'Who would move, under the saved rule or one that is tried', params: schema.brandParams, body: ruleSchema.sunsetPreview,
     handle: ({ deps, params, body }) => previewSunsetRule(deps, params.brandId, body.rule),
   }),
   route<OfBrand, never, { rule?: SunsetRule; expect: number; reason: string }>({
-    method: 'post', path: '/rules/sunset/:brandId/apply', summary: 'Move everybody to their stage, as a run', params: schema.brandParams, body: schema.sunsetApply,
+    method: 'post', path: '/rules/sunset/:brandId/apply', summary: 'Move everybody to their stage, as a run', params: schema.brandParams, body: ruleSchema.sunsetApply,
     handle: ({ deps, params, body, who }) => applySunsetRule(deps, { brandId: params.brandId, rule: body.rule, expected: body.expect, reason: body.reason, actor: who.name, actorKind: 'person' }),
   }),
   route<OfBrand>({
@@ -39,11 +40,11 @@ export const ruleRoutes: Route[] = [
     handle: ({ deps, params }) => listScoreRules(deps.database, params.brandId),
   }),
   route<OfBrand, never, { rule?: ScoreRule }>({
-    method: 'post', path: '/rules/score/:brandId/preview', summary: 'How many have which score, and would have under one that is tried', params: schema.brandParams, body: schema.scorePreview,
+    method: 'post', path: '/rules/score/:brandId/preview', summary: 'How many have which score, and would have under one that is tried', params: schema.brandParams, body: ruleSchema.scorePreview,
     handle: ({ deps, params, body }) => previewScoreRule(deps, params.brandId, body.rule),
   }),
   route<OfBrand, never, { rule: ScoreRule; version: number; reason: string }>({
-    method: 'post', path: '/rules/score/:brandId', summary: 'Keep a changed score', params: schema.brandParams, body: schema.scoreSave,
+    method: 'post', path: '/rules/score/:brandId', summary: 'Keep a changed score', params: schema.brandParams, body: ruleSchema.scoreSave,
     handle: ({ deps, params, body, who }) => saveScoreRule(deps, { ...body, brandId: params.brandId, actor: who.name }),
   }),
   route({
@@ -51,11 +52,11 @@ export const ruleRoutes: Route[] = [
     handle: ({ deps }) => findVersionedBounceRule(deps.database),
   }),
   route<never, never, { rule?: BounceRule }>({
-    method: 'post', path: '/rules/bounce/preview', summary: 'Who would become undeliverable or deliverable again', body: schema.bouncePreview,
+    method: 'post', path: '/rules/bounce/preview', summary: 'Who would become undeliverable or deliverable again', body: ruleSchema.bouncePreview,
     handle: ({ deps, body }) => previewBounceRule(deps, body.rule),
   }),
   route<never, never, { rule?: BounceRule; expect: number; reason: string }>({
-    method: 'post', path: '/rules/bounce/apply', summary: 'Mark everybody by the bounce rule, as a run', body: schema.bounceApply,
+    method: 'post', path: '/rules/bounce/apply', summary: 'Mark everybody by the bounce rule, as a run', body: ruleSchema.bounceApply,
     handle: ({ deps, body, who }) => applyBounceRule(deps, { rule: body.rule, expected: body.expect, reason: body.reason, actor: who.name, actorKind: 'person' }),
   }),
   route<never, PageQuery>({
@@ -83,7 +84,7 @@ export const ruleRoutes: Route[] = [
     },
   }),
   route<WithId, never, { reason: string }>({
-    method: 'post', path: '/runs/:id/undo', summary: 'Put back what a run changed, except what was changed again since', params: schema.idParams, body: schema.undoRequest,
+    method: 'post', path: '/runs/:id/undo', summary: 'Put back what a run changed, except what was changed again since', params: schema.idParams, body: ruleSchema.undoRequest,
     handle: ({ deps, params, body, who }) => undoRun(deps, params.id, body.reason, who.name),
   }),
 ]; // prettier-ignore

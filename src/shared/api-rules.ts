@@ -1,0 +1,72 @@
+import type { ScoredAct, Stage } from './words.ts';
+
+/** What the API answers about ladders, bounce counts and scores. Instants are RFC 3339 texts. */
+
+export interface SunsetRule {
+  steps: { stage: 'fading' | 'dormant' | 'sunset'; days: number; messages: number }[];
+  grace: { days: number; messages: number };
+  engagingActs: ('opened' | 'clicked' | 'replied' | 'visited' | 'purchased' | 'confirmed')[];
+  /** A condition of the brand; whom it does not match stays new. */
+  covers?: string | null;
+}
+
+export interface BounceRule {
+  count: number;
+  withinDays: number;
+  onCampaigns: number;
+  spreadDays: number;
+  classes: ('soft' | 'hard')[];
+}
+
+/** Points by act, each lasting so many days, and what joining gives. */
+export interface ScoreRule {
+  acts: { act: ScoredAct; points: number; days: number }[];
+  joining: { points: number; days: number };
+}
+
+/** A score with why it was changed. */
+export interface VersionedScore extends Versioned<ScoreRule> {
+  reason: string | null;
+}
+
+export interface ScorePreview {
+  rule: ScoreRule;
+  /** Everybody who is not erased by score; the first bin is below all others. */
+  bins: { from: number | null; now: number; wouldBe: number }[];
+}
+
+export interface Versioned<T> {
+  rule: T;
+  version: number;
+  changedAt: string | null;
+  changedBy: string | null;
+}
+
+export interface SunsetPreview {
+  brandId: number;
+  rule: SunsetRule;
+  covered: number;
+  moving: number;
+  toSunset: number;
+  fromSunset: number;
+  stages: { stage: Stage; now: number; wouldBe: number }[];
+  flows: { from: Stage; to: Stage; contacts: number }[];
+  silence: { from: number; silent: number; unasked: number }[];
+  sample: {
+    contactId: number;
+    address: string;
+    name: string | null;
+    from: Stage;
+    to: Stage;
+    silentDays: number;
+    messages: number;
+  }[];
+}
+
+export interface BouncePreview {
+  rule: BounceRule;
+  looked: number;
+  toUndeliverable: number;
+  toDeliverable: number;
+  sample: { contactId: number; address: string; from: string; to: string; bounces: number }[];
+}
