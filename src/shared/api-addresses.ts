@@ -2,6 +2,7 @@ import type { OutsideVerdict, SettableCode } from './words.ts';
 
 /** What the API answers about addresses: checks, slips and their mending, verdicts of outside verifiers. Instants are RFC 3339 texts. */
 
+/** How a domain stands among our contacts: how many there are, and how many messages they took. */
 export interface DomainStanding {
   domain: string;
   contacts: number;
@@ -16,6 +17,7 @@ export interface LookAlike {
   distance: number;
 }
 
+/** Who would be mended, and whose mended address is a contact already, so that the two become one. */
 export interface MendPreview {
   from: string;
   to: string;
@@ -27,9 +29,12 @@ export interface MendPreview {
   sample: { contactId: number; address: string; mended: string; mergesInto: number | null }[];
 }
 
+/** What a verifier’s verdict does to a contact. */
 export type VerdictAct = 'suppress' | 'hold' | 'tag' | 'nothing';
+/** The act of each verdict. */
 export type VerdictActs = Record<OutsideVerdict, VerdictAct>;
 
+/** A file of an outside verifier; `runId` is set once it was applied. */
 export interface VerificationItem {
   id: number;
   name: string;
@@ -56,9 +61,12 @@ export interface Verification extends VerificationItem {
   willChange: number;
 }
 
+/** What a finding does to an address: kept out, held for a decision, or only noted. */
 export type Severity = 'refuse' | 'hold' | 'note';
+/** The severity of each finding that has one to set. */
 export type Severities = Record<SettableCode, Severity>;
 
+/** An address or a domain of the refuse-list, with why. */
 export interface RefusedValue {
   value: string;
   reason: string;

@@ -1,5 +1,6 @@
 /** What the API answers about permission, acts on many contacts, and lists held against the base. Instants are RFC 3339 texts. */
 
+/** Whom an act would change, how many stay as they are, and twenty of the first. Nothing was changed. */
 export interface ActPreview {
   act: 'archive' | 'restore' | 'erase' | 'tag' | 'untag' | 'suppress' | 'unsubscribe' | 'subscribe' | 'ask';
   willChange: number;
@@ -33,6 +34,7 @@ export interface ActSelection {
   listId?: number;
 }
 
+/** What is to be said of an address before it is taken in: the verdict is the worst of the findings. */
 export interface CheckedAddress {
   given: string;
   address: string | null;
@@ -53,6 +55,7 @@ export interface Reconciliation {
   oursNotOnIt: number;
 }
 
+/** A row of a list with the contact behind it, or a contact of ours with where they stand on the list. */
 export interface ReconciledRow {
   place: number;
   given: string | null;
@@ -62,11 +65,13 @@ export interface ReconciledRow {
   standing: string | null;
 }
 
+/** What a month costs from so many contacts on, in steps; `currency` is a code of ISO 4217. */
 export interface PriceLadder {
   currency: string;
   steps: { from: number; month: number }[];
 }
 
+/** What contacts cost now, and what archiving who cannot be reached would save; null without a price ladder. */
 export interface ContactCost {
   ladder: PriceLadder | null;
   counted: number;
@@ -104,6 +109,7 @@ export interface SignUp {
   expiresAt: string | null;
 }
 
+/** What an unsubscribing on request did. */
 export interface Unsubscribed {
   contactId: number;
   brands: number[];

@@ -9,6 +9,7 @@ export interface ReceivedReturn {
   because: string;
 }
 
+/** A message that came back, how it was read, and what it counted for. */
 export interface ReturnItem {
   id: number;
   receivedAt: string;
@@ -79,6 +80,7 @@ export interface StormRule {
   days: number;
 }
 
+/** A storm with a sample of the contacts whose bounces are held. */
 export interface StormDetail extends Storm {
   sample: { id: number; address: string; name: string | null; reply: string | null }[];
 }
@@ -133,6 +135,7 @@ export interface AutomatedRule {
   stops: boolean;
 }
 
+/** Whose mark as an automated address would come or go. */
 export interface AutomatedPreview {
   rule: AutomatedRule;
   counts: { marked: number; cleared: number; person: number };
@@ -141,6 +144,7 @@ export interface AutomatedPreview {
   sample: { contactId: number; address: string; to: 'marked' | 'cleared'; because: string }[];
 }
 
+/** An address that looks automated, with the evidence and who decided. */
 export interface AutomatedAddress {
   contactId: number;
   address: string;
@@ -160,6 +164,7 @@ export interface EventAside {
   body: { kind: string; at: string; source: string; externalId: string };
 }
 
+/** What became of events that were given: recorded, known already, kept aside, or refused with the line and why. */
 export interface TakenEvents {
   aside: number;
   recorded: number;

@@ -2,6 +2,7 @@ import type { ScoredAct, Stage } from './words.ts';
 
 /** What the API answers about ladders, bounce counts and scores. Instants are RFC 3339 texts. */
 
+/** A ladder by silence. Days since the latest engagement, and messages accepted since then; both must be reached. */
 export interface SunsetRule {
   steps: { stage: 'fading' | 'dormant' | 'sunset'; days: number; messages: number }[];
   grace: { days: number; messages: number };
@@ -10,6 +11,7 @@ export interface SunsetRule {
   covers?: string | null;
 }
 
+/** So many bounces within so many days, on so many campaigns and so far apart, make an address undeliverable. */
 export interface BounceRule {
   count: number;
   withinDays: number;
@@ -29,12 +31,14 @@ export interface VersionedScore extends Versioned<ScoreRule> {
   reason: string | null;
 }
 
+/** How many contacts have which score, now and under a changed score. */
 export interface ScorePreview {
   rule: ScoreRule;
   /** Everybody who is not erased by score; the first bin is below all others. */
   bins: { from: number | null; now: number; wouldBe: number }[];
 }
 
+/** A rule with its version; 0 is the one that everybody begins with, which nobody has kept yet. */
 export interface Versioned<T> {
   rule: T;
   version: number;
@@ -42,6 +46,7 @@ export interface Versioned<T> {
   changedBy: string | null;
 }
 
+/** Who would move under a ladder, how many from where to where, a sample, and the shape of silence. */
 export interface SunsetPreview {
   brandId: number;
   rule: SunsetRule;
@@ -63,6 +68,7 @@ export interface SunsetPreview {
   }[];
 }
 
+/** Whose mark would change under a bounce rule, with the evidence. */
 export interface BouncePreview {
   rule: BounceRule;
   looked: number;

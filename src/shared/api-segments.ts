@@ -12,6 +12,7 @@ export interface Segment {
   changedBy: string;
 }
 
+/** A segment with its versions, its counts by day and what uses it. */
 export interface SegmentDetail extends Segment {
   /** Latest first. */
   versions: {
@@ -89,6 +90,7 @@ export interface CountedLine {
   after: number;
 }
 
+/** What a condition matches: every part counted alone and with those before it, and what is odd about it. */
 export interface ConditionPreview {
   text: string;
   tree: unknown;
@@ -118,6 +120,7 @@ export interface ReadyMade {
   condition: string;
 }
 
+/** A contact whom a condition matches, with the facts that decided. */
 export interface MatchingContact {
   id: number;
   address: string;

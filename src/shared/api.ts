@@ -3,11 +3,13 @@ import type { Actor, AttributeKind, BuiltInList, CampaignState, Deliverability, 
 
 /** What the API answers, as the client, the command line and the console read it. Instants are RFC 3339 texts. */
 
+/** One page of a list. `next` is the cursor of the page after it; null at the end. */
 export interface Page<T> {
   items: T[];
   next: string | null;
 }
 
+/** Who is signed in. `csrf` must come with every change that a console session makes; null for API tokens. */
 export interface SignedIn {
   accountId: number;
   name: string;
@@ -15,6 +17,7 @@ export interface SignedIn {
   csrf: string | null;
 }
 
+/** A sender identity. `zone` is the IANA time zone in which its days begin and end. */
 export interface Brand {
   id: number;
   name: string;
@@ -23,6 +26,7 @@ export interface Brand {
   zone: string;
 }
 
+/** What contacts subscribe to. Days are counted from the sign-up. */
 export interface List {
   id: number;
   brandId: number;
@@ -52,6 +56,7 @@ export interface ApiToken {
   revokedAt: string | null;
 }
 
+/** A contact with their marks. Instants are RFC 3339 texts, here and everywhere. */
 export interface Contact {
   id: number;
   address: string;
@@ -70,11 +75,13 @@ export interface Contact {
   mergedInto: number | null;
 }
 
+/** A contact as found by a filter; `stage` is that of the brand asked for. */
 export interface ContactListItem extends Contact {
   stage: Stage | null;
   lists: string[];
 }
 
+/** A contact and a list; `state` is null when they were never on it. */
 export interface Subscription {
   listId: number;
   listName: string;
@@ -86,10 +93,12 @@ export interface Subscription {
   source: string | null;
 }
 
+/** A contact with their subscriptions to every list. */
 export interface ContactDetail extends Contact {
   subscriptions: Subscription[];
 }
 
+/** One event of a contact’s time line, or a hold-back; latest first. */
 export interface TimeLineItem {
   id: string;
   at: string;
@@ -102,6 +111,7 @@ export interface TimeLineItem {
   detail: Record<string, unknown> | null;
 }
 
+/** One change of a mark, subscription, suppression, tag or detail, with what was before and after. */
 export interface JournalItem {
   id: number;
   at: string;
@@ -131,6 +141,7 @@ export interface JournalItem {
   cause: Record<string, unknown>;
 }
 
+/** An entry of a suppression list. In effect while it is neither lifted nor past its end. */
 export interface Entry {
   id: number;
   listId: number;
@@ -151,6 +162,7 @@ export interface Entry {
   liftReason: string | null;
 }
 
+/** May this brand write to this address, and why: all reasons, the deciding one first, each with a sentence. */
 export interface BrandVerdict {
   brandId: number;
   brandName: string;
@@ -165,6 +177,7 @@ export interface BrandVerdict {
   serviceReasons: Reason[];
 }
 
+/** One bounce of an address, with its class and what the server said. */
 export interface Bounce {
   id: string;
   at: string;
@@ -176,6 +189,7 @@ export interface Bounce {
   campaignName: string | null;
 }
 
+/** Everything that is known of an address: the contact if it is one, a verdict for each brand, and the evidence. */
 export interface AddressCheck {
   address: string;
   contact: Contact | null;
@@ -203,6 +217,7 @@ export interface FileHead {
   kept: boolean;
 }
 
+/** One import of a file, and how far it is. `counts` are rows by outcome, codes put together. */
 export interface Import {
   id: number;
   listId: number;
@@ -231,6 +246,7 @@ export interface Import {
   finishedAt: string | null;
 }
 
+/** A campaign with its message and audience. `pausedBecause` is set while it is paused, `trouble` while the relay refuses. */
 export interface Campaign {
   id: number;
   brandId: number;
@@ -252,6 +268,7 @@ export interface Campaign {
   finishedAt: string | null;
 }
 
+/** A campaign in a list, with how many it went to. */
 export interface CampaignListItem {
   id: number;
   name: string;
@@ -265,6 +282,7 @@ export interface CampaignListItem {
   waiting: number;
 }
 
+/** The audience before anything is sent: everybody counted once, under the first reason that applies. */
 export interface Preflight {
   campaignId: number;
   countedAt: string;
@@ -280,6 +298,7 @@ export interface Preflight {
   problems: { field: string; at: number; message: string }[];
 }
 
+/** A contact of the audience, with every reason that holds them back; none means they will get it. */
 export interface JudgedContact {
   contactId: number;
   address: string;
@@ -287,6 +306,7 @@ export interface JudgedContact {
   reasons: Reason[];
 }
 
+/** The message as one contact would get it, with what is wrong with it. */
 export interface MessagePreview {
   message: {
     to: string;
@@ -300,6 +320,7 @@ export interface MessagePreview {
   problems: { field: string; at: number; message: string }[];
 }
 
+/** A rate with its limit. `rate` is null while the denominator is nothing; nothing is judged under 200. */
 export interface Rate {
   name: 'bounce' | 'hard' | 'complaint' | 'unsubscribe';
   count: number;
@@ -309,6 +330,7 @@ export interface Rate {
   over: boolean | null;
 }
 
+/** What became of a campaign: the ledger, what came back, who acted. Contacts, not events, are counted. */
 export interface CampaignReport {
   campaignId: number;
   state: CampaignState;
@@ -346,6 +368,7 @@ export interface CampaignReport {
   }[];
 }
 
+/** One recipient of a campaign in its ledger; `reply` is what the relay said. */
 export interface Recipient {
   contactId: number;
   address: string;
@@ -356,6 +379,7 @@ export interface Recipient {
   reply: string | null;
 }
 
+/** A suppression list with how many entries are in effect, and how many are past. */
 export interface SuppressionList {
   id: number;
   name: string;
@@ -369,6 +393,7 @@ export interface SuppressionList {
   ended: number;
 }
 
+/** What became of entries that were given: entered, known already, or refused with the row and why. */
 export interface EnteredEntries {
   runId: number;
   entered: number;
@@ -377,6 +402,7 @@ export interface EnteredEntries {
   onTheirWay: number;
 }
 
+/** One act on many, with what it changed by kind. Undone as a whole by another run. */
 export interface Run {
   id: number;
   kind: string;
@@ -390,6 +416,7 @@ export interface Run {
   undoneByRunId: number | null;
 }
 
+/** What undoing a run put back, and what it left alone because something changed it later. */
 export interface UndoneRun {
   runId: number;
   restored: number;
@@ -397,6 +424,7 @@ export interface UndoneRun {
   movedOn: { contactId: number | null; address: string | null; subject: string }[];
 }
 
+/** What changed since yesterday in a brand, what needs a look, what is due and under way. */
 export interface Today {
   brandId: number;
   since: string;

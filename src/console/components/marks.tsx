@@ -30,13 +30,16 @@ export function Stage({ stage, bare = false }: { stage: StageName; bare?: boolea
   );
 }
 
+/** `stop`: must not be written to. `look`: somebody could mend this. `calm`: set aside, on purpose. */
 export type Tone = 'stop' | 'look' | 'calm';
+/** The colour of each tone, for shapes; never for text. */
 export const TONE_COLOURS: Record<Tone, string> = {
   stop: 'var(--av-stop-mark)',
   look: 'var(--av-look-mark)',
   calm: 'var(--av-ink3)',
 };
 
+/** The one pictogram and tone of each reason, everywhere. */
 export const REASON_LOOK: Record<Reason, { icon: Icon; tone: Tone }> = {
   erased: { icon: IconEraser, tone: 'stop' },
   archived: { icon: IconArchive, tone: 'calm' },
@@ -72,6 +75,7 @@ export function ReasonMark({ reason }: { reason: Reason | null }) {
   );
 }
 
+/** What a list stops, as a pictogram. */
 export function ReachMark({ reach }: { reach: Reach }) {
   return reach === 'everything' ? (
     <IconMailOff size={15} color="var(--av-stop-mark)" aria-hidden />
@@ -80,6 +84,7 @@ export function ReachMark({ reach }: { reach: Reach }) {
   );
 }
 
+/** Whose act it was, or which way a message went. */
 export type ActorName = 'human' | 'machine' | 'unknown' | 'sent' | 'back';
 
 /** Whose act: a person's filled disc, a machine's or rule's hollow square, unknown a dashed ring; mail out a dash, what came back a cross. */

@@ -2,12 +2,16 @@ import type { Reason } from '../../shared/words.ts';
 
 /** Words and figures as the console writes them. */
 
+/** A count with separators and a true minus. */
 export const count = (number: number): string => number.toLocaleString('en-GB').replace('-', '−');
+/** A rate between 0 and 1; null is nothing to judge yet. */
 export const percent = (rate: number | null, digits = 2): string =>
   rate === null ? 'nothing yet' : `${(100 * rate).toFixed(digits)} %`;
+/** `1 contact`, `1,204 contacts`. */
 export const plural = (number: number, one: string, many: string): string =>
   `${count(number)} ${number === 1 ? one : many}`;
 
+/** A reason as it is shown. */
 export const reasonWord = (reason: Reason): string => reason.replace('-', ' ');
 
 const DAY = { day: 'numeric', month: 'short' } as const;
@@ -19,6 +23,7 @@ export function moment(instant: string, zone: string): string {
   return date.toLocaleString('en-GB', { ...DAY, ...year, hour: '2-digit', minute: '2-digit', timeZone: zone });
 }
 
+/** A day in the brand’s zone; the year only where it is another. */
 export function day(instant: string, zone: string): string {
   const date = new Date(instant);
   const year = date.getUTCFullYear() === new Date().getUTCFullYear() ? {} : ({ year: 'numeric' } as const);

@@ -2,10 +2,13 @@ import type { SettableCode } from '../../shared/words.ts';
 import type { LookAlike } from './look-alike.ts';
 import type { AddressProblem } from './normal-form.ts';
 
+/** What a finding does: keep out, hold for a decision, or note. */
 export type Severity = 'refuse' | 'hold' | 'note';
 
+/** The severity of each finding that has one to set. */
 export type Severities = Readonly<Record<SettableCode, Severity>>;
 
+/** What findings do until somebody says otherwise. */
 export const DEFAULT_SEVERITIES: Severities = {
   'refuse-list': 'refuse',
   // RFC 7505: the domain says itself that it takes no mail.
@@ -15,6 +18,7 @@ export const DEFAULT_SEVERITIES: Severities = {
   'role-name': 'note',
 };
 
+/** What can be found of an address. */
 export type FindingCode = AddressProblem | SettableCode | 'suppressed' | 'erased' | 'known';
 
 /** What the domain name system says of a domain's mail: `none` has no mail exchanger and no host either (RFC 5321 section 5.1). */

@@ -20,6 +20,7 @@ import { markDeliverability } from '../marks/mark-deliverability.ts';
 import { restartSilence } from '../marks/restart-silence.ts';
 import { found, Problem } from '../problem.ts';
 
+/** A list of one’s own. `scopeId` is the brand or list that it holds for; null for the organisation. */
 export interface NewSuppressionList {
   name: string;
   scope: Scope;
@@ -48,6 +49,7 @@ export async function getSuppressionList(deps: Deps, id: number): Promise<Suppre
   );
 }
 
+/** What is to be entered: addresses, domains (a leading dot takes in subdomains) or SHA-256 in hex. */
 export interface EntriesRequest {
   listId: number;
   values: string[];
@@ -56,6 +58,7 @@ export interface EntriesRequest {
   actor: string;
 }
 
+/** What became of each; rows count from 1. */
 export interface EnteredEntries {
   runId: number;
   entered: number;
@@ -123,6 +126,7 @@ async function callBackEntries(deps: Deps, entries: NewEntry[]): Promise<number>
   return callBackFromSends(deps, contactIds);
 }
 
+/** How many were lifted, and how many were past already. */
 export interface LiftedEntries {
   runId: number;
   lifted: number;

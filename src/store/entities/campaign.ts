@@ -1,6 +1,7 @@
 import { EntitySchema } from 'typeorm';
 import type { CampaignState, Purpose } from '../../shared/words.ts';
 
+/** A campaign with its message and audience. */
 export interface Campaign {
   id: number;
   brandId: number;
@@ -24,6 +25,7 @@ export interface Campaign {
   finishedAt: Date | null;
 }
 
+/** Table `campaign`. */
 export const CampaignEntity = new EntitySchema<Campaign>({
   name: 'campaign',
   columns: {

@@ -1,5 +1,6 @@
 import { EntitySchema } from 'typeorm';
 
+/** A sender identity; see the API. */
 export interface Brand {
   id: number;
   name: string;
@@ -9,6 +10,7 @@ export interface Brand {
   createdAt: Date;
 }
 
+/** What contacts subscribe to. */
 export interface List {
   id: number;
   brandId: number;
@@ -23,6 +25,7 @@ export interface List {
   createdAt: Date;
 }
 
+/** Who may sign in. The password is kept as scrypt with a salt of its own. */
 export interface Account {
   id: number;
   email: string;
@@ -30,6 +33,7 @@ export interface Account {
   passwordHash: string;
 }
 
+/** A program’s access, kept as the SHA-256 of the token. */
 export interface ApiToken {
   id: number;
   accountId: number;
@@ -40,6 +44,7 @@ export interface ApiToken {
   revokedAt: Date | null;
 }
 
+/** Table `brand`. */
 export const BrandEntity = new EntitySchema<Brand>({
   name: 'brand',
   columns: {
@@ -52,6 +57,7 @@ export const BrandEntity = new EntitySchema<Brand>({
   },
 });
 
+/** Table `list`. */
 export const ListEntity = new EntitySchema<List>({
   name: 'list',
   columns: {
@@ -66,6 +72,7 @@ export const ListEntity = new EntitySchema<List>({
   },
 });
 
+/** Table `account`. */
 export const AccountEntity = new EntitySchema<Account>({
   name: 'account',
   columns: {
@@ -76,6 +83,7 @@ export const AccountEntity = new EntitySchema<Account>({
   },
 });
 
+/** Table `api_token`. */
 export const ApiTokenEntity = new EntitySchema<ApiToken>({
   name: 'api_token',
   columns: {

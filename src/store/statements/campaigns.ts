@@ -58,6 +58,7 @@ export async function listSendingCampaigns(sql: Sql): Promise<number[]> {
   return rows.map((row) => row.id);
 }
 
+/** Contacts who did an act: by people, and by anyone. */
 export interface ActCounts {
   acted: string;
   contacts: number;
@@ -76,6 +77,7 @@ export async function countCampaignActs(sql: Sql, campaignId: number): Promise<A
   );
 }
 
+/** What became of the messages to one receiving domain. */
 export interface DomainReport {
   domain: string;
   accepted: number;
@@ -100,6 +102,7 @@ export async function reportByDomain(sql: Sql, campaignId: number, most: number)
   );
 }
 
+/** A recipient in the ledger. */
 export interface CampaignRecipient {
   contactId: number;
   address: string;
@@ -138,6 +141,7 @@ export async function findCampaignsOfBrands(sql: Sql, ids: number[]): Promise<Ma
   return new Map(rows.map((row) => [row.id, row.brandId]));
 }
 
+/** A campaign in a list. */
 export interface CampaignRow {
   id: number;
   name: string;

@@ -51,6 +51,7 @@ export async function findOptInTimes(
   return new Map(rows.map((row) => [row.contactId, row]));
 }
 
+/** A contact as it stands in the base; null for what is not known. */
 export interface ContactRow {
   id: number;
   address: string;
@@ -85,11 +86,13 @@ export async function findContact(
   return rows[0];
 }
 
+/** A contact found by a filter, with the stage of the brand asked for and the lists they are subscribed to. */
 export interface ContactListRow extends ContactRow {
   stage: Stage | null;
   lists: string[];
 }
 
+/** Which contacts are meant; null leaves a part out. `where` is a condition that was worked out before. */
 export interface ContactFilter {
   /** Part of an address or name. */
   part: string;
@@ -155,6 +158,7 @@ export function filterParameters(filter: Omit<ContactFilter, 'brandId'> & { bran
   ];
 }
 
+/** A contact and a list of any brand. */
 export interface ContactSubscription {
   listId: number;
   listName: string;
@@ -175,6 +179,7 @@ export async function findContactSubscriptions(sql: Sql, contactId: number): Pro
   );
 }
 
+/** One event of a contact, or a hold-back. */
 export interface TimeLineRow {
   id: string;
   at: Date;

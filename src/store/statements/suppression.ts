@@ -2,6 +2,7 @@ import type { BuiltInList, Reach, Scope } from '../../shared/words.ts';
 import type { Sql } from '../database.ts';
 import type { Act } from './journal.ts';
 
+/** A suppression list with its counts. */
 export interface SuppressionListRow {
   id: number;
   name: string;
@@ -58,6 +59,7 @@ export async function findBuiltInLists(sql: Sql): Promise<Map<string, number>> {
   return new Map(rows.map((row) => [row.key, row.id]));
 }
 
+/** An entry that is to stand; the value is in normal form. */
 export interface NewEntry {
   listId: number;
   kind: 'address' | 'domain' | 'hash';
@@ -139,6 +141,7 @@ export async function liftEntries(
   );
 }
 
+/** An entry with its list. */
 export interface EntryRow {
   id: number;
   listId: number;
@@ -198,6 +201,7 @@ export async function findListsOfValues(
   );
 }
 
+/** Which entries are meant: in effect, lifted or ended, or both. */
 export type EntryStanding = 'in-effect' | 'past' | 'all';
 
 /** Entries of one list, filtered by part of their value, after number `after`. */
