@@ -421,6 +421,8 @@ export interface UndoneRun {
   runId: number;
   restored: number;
   leftAlone: number;
+  /** Contacts that an import had brought in, and of whom nothing else is known. */
+  removed: number;
   movedOn: { contactId: number | null; address: string | null; subject: string }[];
 }
 

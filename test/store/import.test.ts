@@ -2,6 +2,9 @@ import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { parse } from 'csv-parse/sync';
 import { exportImportResults } from '../../src/operations/contacts/export-import-results.ts';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
+import { applyAct } from '../../src/operations/contacts/act-on-contacts.ts';
+import { createList } from '../../src/operations/organisation/set-up.ts';
+import { findContactIds } from '../../src/store/statements/contacts.ts';
 import { undoRun } from '../../src/operations/rules/undo-run.ts';
 import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
 import { makeDeps } from '../support/database.ts';
@@ -248,4 +251,24 @@ test('the file of a dry run is kept for a week: its counts stay, a real import k
   expect(await results(real.id)).toMatch(/old\.file@quillmail\.example,1,created/);
   const left: unknown = await deps.database.query('SELECT DISTINCT import_id AS id FROM import_part WHERE import_id = ANY($1)', [[dry.id, real.id]]); // prettier-ignore
   expect(left).toEqual([{ id: real.id }]);
+});
+
+test('undoing an import removes whom it brought in and of whom nothing else is known; the right file then creates them', async () => {
+  const known = (await importText(deps, world.listId, 'address\nknown.before@quillmail.example\n')).runId!;
+  const other = await createList(deps, { brandId: world.brandId, name: 'Other', optIn: 'single' });
+  const names = ['gone.one', 'gone.two', 'tagged.since', 'on.another', 'acted.since', 'known.before'];
+  const file = (list: string[]): string => `address,name\n${list.map((name) => `${name}@quillmail.example,wrong`).join('\n')}\n`; // prettier-ignore
+  const { runId, counts } = await importText(deps, other.id, file(names));
+  expect(counts).toEqual({ created: 5, updated: 1 });
+  await applyAct(deps, { act: 'tag', tag: 'keep', addresses: ['tagged.since@quillmail.example'], expect: 1, reason: 'x', actor: 'Rosa Lindgard' }); // prettier-ignore
+  await importText(deps, world.listId, 'address\non.another@quillmail.example\n');
+  const acted = (await findContactIds(deps.database, ['acted.since@quillmail.example'])).get('acted.since@quillmail.example')!; // prettier-ignore
+  await recordEvents(deps, [{ kind: 'visited', at: deps.now().getTime(), source: 'site', externalId: 'v1', contactId: acted, brandId: world.brandId, campaignId: null, detail: {} }]); // prettier-ignore
+  const undone = await undoRun(deps, runId!, 'wrong names', 'Rosa Lindgard');
+  expect(undone).toMatchObject({ removed: 2, leftAlone: 0 });
+  const left = await findContactIds(deps.database, names.map((name) => `${name}@quillmail.example`)); // prettier-ignore
+  expect([...left.keys()].map((address) => address.split('@')[0]).sort()).toEqual(['acted.since', 'known.before', 'on.another', 'tagged.since']); // prettier-ignore
+  expect((await importText(deps, other.id, file(names.slice(0, 2)).replaceAll('wrong', 'right'))).counts).toEqual({ created: 2 }); // prettier-ignore
+  // What another import brought in before is not touched by undoing it twice over.
+  expect(await undoRun(deps, known, 'x', 'Rosa Lindgard')).toMatchObject({ removed: 0 });
 });

@@ -58,6 +58,9 @@ export function addCommands(group: Command): void {
       const undone = await connect().undoRun(Number(id), options.reason);
       printOne(undone, options, () => [
         `Run ${id} is undone by run ${undone.runId}: ${count(undone.restored)} put back, ${count(undone.leftAlone)} left as they are because they changed again since.`,
+        ...(undone.removed > 0
+          ? [`${count(undone.removed)} whom it had brought in, and of whom nothing else is known, are removed.`]
+          : []),
         ...undone.movedOn.map((row) => `  ${row.address ?? ''} ${row.subject}`),
       ]);
     });

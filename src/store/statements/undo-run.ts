@@ -90,6 +90,36 @@ export async function undoRunChanges(sql: Sql, runId: number, act: Act): Promise
   return counts!;
 }
 
+/**
+ * Removes the contacts that an import brought in, and of whom nothing else is known by now: on no list, at no stage, in no
+ * campaign, no act, nothing that another run or they themselves changed. Archived they would stand in the way of the file
+ * that is imported in its place. To be run once the import itself is undone. Returns how many.
+ */
+export async function removeBroughtIn(sql: Sql, runId: number, undoingRunId: number): Promise<number> {
+  const [row]: { n: number }[] = await sql.query(
+    `WITH meant AS MATERIALIZED (
+       SELECT DISTINCT n AS id FROM journal j, unnest(j.contacts) r, generate_series(lower(r), upper(r) - 1) n WHERE j.run_id = $1 AND j.subject = 'subscription'),
+     alone AS MATERIALIZED (
+       SELECT c.id FROM run r, meant m JOIN contact c USING (id)
+       WHERE r.id = $1 AND c.created_at BETWEEN r.started_at AND r.finished_at AND c.archived_at IS NULL AND c.erased_at IS NULL AND c.deliverability = 'deliverable'
+         AND NOT EXISTS (SELECT FROM subscription s WHERE s.contact_id = c.id)
+         AND NOT EXISTS (SELECT FROM activity a WHERE a.contact_id = c.id)
+         AND NOT EXISTS (SELECT FROM contact_stage t WHERE t.contact_id = c.id)
+         AND NOT EXISTS (SELECT FROM delivery d WHERE d.contact_id = c.id)
+         AND NOT EXISTS (SELECT FROM automated_address m WHERE m.contact_id = c.id)
+         AND NOT EXISTS (SELECT FROM sign_up u WHERE u.contact_id = c.id AND u.state <> 'noted')
+         AND NOT EXISTS (SELECT FROM journal o WHERE o.contact_id = c.id AND o.run_id IS DISTINCT FROM $1::int AND o.run_id IS DISTINCT FROM $2::int)
+         AND NOT EXISTS (SELECT FROM journal o WHERE o.contacts @> c.id AND o.run_id IS DISTINCT FROM $1::int)
+       -- Whom somebody works on at this moment is not alone.
+       FOR UPDATE OF c SKIP LOCKED),
+     proofs AS (DELETE FROM sign_up u USING alone a WHERE u.contact_id = a.id),
+     gone AS (DELETE FROM contact c USING alone a WHERE c.id = a.id)
+     SELECT count(*)::int AS n FROM alone`,
+    [runId, undoingRunId],
+  );
+  return row!.n;
+}
+
 /** Contacts whose change by a run would not be put back, because something changed it again later. */
 export async function listMovedOn(
   sql: Sql,

@@ -99,6 +99,11 @@ function Undo({ run }: { run: RunData }) {
         <p>
           by <Door to={`/runs/${run.undoneByRunId}`}>run {run.undoneByRunId}</Door>
         </p>
+        {undo.data && undo.data.removed > 0 ? (
+          <p className="second">
+            {count(undo.data.removed)} whom it had brought in, and of whom nothing else is known, are removed.
+          </p>
+        ) : null}
         {undo.data && undo.data.leftAlone > 0 ? (
           <p className="second">
             {count(undo.data.leftAlone)} were left as they are, because something changed them again since.
