@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import type { ScoreRule, SunsetRule } from '../../shared/api-rules.ts';
+import type { BounceRule, ScoreRule, SunsetRule } from '../../shared/api-rules.ts';
 import { client } from './client.ts';
 import { keys } from './keys.ts';
 
@@ -116,8 +116,14 @@ export const useScorePreview = (brandId: number, rule: ScoreRule | undefined) =>
     queryFn: () => client.previewScore(brandId, rule),
     placeholderData: keepPreviousData,
   });
-export const useBouncePreview = () =>
-  useQuery({ queryKey: [...keys.rules, 'bounce'], queryFn: () => client.previewBounce() });
+export const useBounceRule = () =>
+  useQuery({ queryKey: [...keys.rules, 'bounce'], queryFn: () => client.bounceRule() });
+export const useBouncePreview = (rule: BounceRule) =>
+  useQuery({
+    queryKey: [...keys.rules, 'bounce', 'preview', rule],
+    queryFn: () => client.previewBounce(rule),
+    placeholderData: keepPreviousData,
+  });
 
 export const useRuns = () => useQuery({ queryKey: keys.runs, queryFn: () => client.runs({ limit: 50 }) });
 export const useRun = (id: number) => useQuery({ queryKey: keys.run(id), queryFn: () => client.run(id) });

@@ -1,9 +1,9 @@
 import { Button, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import { Refusal } from '../../../client/calls.ts';
-import type { BouncePreview, SunsetPreview, SunsetRule } from '../../../shared/api-rules.ts';
+import type { SunsetPreview, SunsetRule } from '../../../shared/api-rules.ts';
 import { client } from '../../api/client.ts';
-import { useBouncePreview, useSunsetPreview, useSunsetRule } from '../../api/queries.ts';
+import { useSunsetPreview, useSunsetRule } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { FourSteps } from '../../components/four-steps.tsx';
@@ -11,6 +11,7 @@ import { Stage } from '../../components/marks.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
 import { Silence } from '../../components/silence.tsx';
 import { count, plural } from '../../components/words.ts';
+import { Bounces } from './bounces.tsx';
 import { CHANGED, Field } from './field.tsx';
 import { Score } from './score.tsx';
 
@@ -54,7 +55,7 @@ function Ladder({ saved }: { saved: SunsetRule }) {
             </Section>
             <Table found={found} rule={rule} saved={saved} move={move} setGrace={(grace) => setRule({ ...rule, grace })} />
             <Coverage rule={rule} saved={saved} error={isOfCoverage(preview.error) ? preview.error : null} set={(covers) => setRule({ ...rule, covers })} />
-            <BounceRule />
+            <Bounces />
             <Score />
           </Leaf>
         </>
@@ -194,31 +195,4 @@ function Sample({ sample }: { sample: SunsetPreview['sample'] }) {
       </tbody>
     </table>
   ); // prettier-ignore
-}
-
-function BounceRule() {
-  return (
-    <Await of={useBouncePreview()} rows={2}>
-      {(preview) => (
-        <Section
-          head={`Bounce rule: ${preview.rule.count} bounces within ${preview.rule.withinDays} days, on ${preview.rule.onCampaigns} campaigns, make an address undeliverable`}
-        >
-          <p className="second">
-            A hard bounce marks at once; a block never counts. {count(preview.toUndeliverable)} would become
-            undeliverable now, {count(preview.toDeliverable)} deliverable again.
-          </p>
-          <ApplyBounces preview={preview} />
-        </Section>
-      )}
-    </Await>
-  );
-}
-
-function ApplyBounces({ preview }: { preview: BouncePreview }) {
-  const expected = preview.toUndeliverable + preview.toDeliverable;
-  const apply = useAct((_, given: { expected: number; reason: string }) =>
-    client.applyBounce(given.expected, given.reason),
-  );
-  if (expected === 0) return null;
-  return <FourSteps expected={expected} what="Mark" change={<p>{count(preview.toUndeliverable)} become undeliverable and get nothing any more.</p>} apply={(count_, reason) => apply.mutateAsync({ expected: count_, reason })} />; // prettier-ignore
 }

@@ -1,0 +1,92 @@
+import { Button, Select } from '@mantine/core';
+import { useState } from 'react';
+import type { BouncePreview, BounceRule } from '../../../shared/api-rules.ts';
+import type { Run } from '../../../shared/api.ts';
+import { client } from '../../api/client.ts';
+import { useBouncePreview, useBounceRule } from '../../api/queries.ts';
+import { useAct } from '../../api/use-act.ts';
+import { FourSteps } from '../../components/four-steps.tsx';
+import { Await, Door, ProblemNote, Section } from '../../components/page.tsx';
+import { count, plural } from '../../components/words.ts';
+import { Field } from './field.tsx';
+
+/** Which bounces, besides hard ones by themselves, make an address undeliverable: tried before it is kept. */
+export function Bounces() {
+  return (
+    <Await of={useBounceRule()} rows={3}>
+      {({ rule }) => <Rule saved={rule} />}
+    </Await>
+  );
+}
+
+function Rule({ saved }: { saved: BounceRule }) {
+  const [rule, setRule] = useState(saved);
+  // The run of the latest applying, until something is changed again.
+  const [done, setDone] = useState<Run | null>(null);
+  const changed = JSON.stringify(rule) !== JSON.stringify(saved);
+  const preview = useBouncePreview(rule);
+  const set = (change: Partial<BounceRule>): void => {
+    setRule({ ...rule, ...change });
+    setDone(null);
+  };
+  return (
+    <Section head={`Bounce rule: ${plural(saved.count, 'bounce', 'bounces')}${saved.withinDays > 0 ? ` within ${saved.withinDays} days` : ', whenever'}, on ${plural(saved.onCampaigns, 'campaign', 'campaigns')}, make an address undeliverable`} beside={changed ? <Button onClick={() => setRule(saved)}>As it is</Button> : undefined}>
+      <p className="second">A hard bounce marks at once; a block never counts. Any acceptance that stands, or any act of the person, starts the count again.</p>
+      <div className="row" style={{ gap: 8, margin: '8px 0' }}>
+        <Field label="Bounces" value={rule.count} was={saved.count} min={1} max={100} onChange={(value) => set({ count: value })} />
+        <Select aria-label="Which bounces count" allowDeselect={false} data={[{ value: 'soft', label: 'soft bounces' }, { value: 'soft hard', label: 'soft and hard bounces' }]} value={rule.classes.includes('hard') ? 'soft hard' : 'soft'} onChange={(value) => set({ classes: value === 'soft' ? ['soft'] : ['soft', 'hard'] })} w={190} />
+        within
+        <Field label="Days, 0 for whenever" value={rule.withinDays} was={saved.withinDays} onChange={(value) => set({ withinDays: value })} />
+        days, on
+        <Field label="Different campaigns" value={rule.onCampaigns} was={saved.onCampaigns} min={1} max={100} onChange={(value) => set({ onCampaigns: value })} />
+        campaigns,
+        <Field label="Days from the first to the last" value={rule.spreadDays} was={saved.spreadDays} max={365} onChange={(value) => set({ spreadDays: value })} />
+        days apart
+      </div>
+      <ProblemNote error={preview.error} />
+      {done ? <p role="status">Applied as <Door to={`/runs/${done.id}`}>run {done.id}</Door>, which can be undone.</p> : null}
+      {preview.data ? <WouldChange preview={preview.data} rule={changed ? rule : undefined} done={setDone} isDone={done !== null} /> : null}
+    </Section>
+  ); // prettier-ignore
+}
+
+/** Whose mark would change, and the four steps; a changed rule can be kept also when nobody's does. */
+function WouldChange({
+  preview,
+  rule,
+  done,
+  isDone,
+}: {
+  preview: BouncePreview;
+  rule: BounceRule | undefined;
+  done: (run: Run) => void;
+  isDone: boolean;
+}) {
+  const expected = preview.toUndeliverable + preview.toDeliverable;
+  const apply = useAct((_, given: { expected: number; reason: string }) => client.applyBounce(given.expected, given.reason, rule)); // prettier-ignore
+  return (
+    <>
+      <p>
+        {count(preview.toUndeliverable)} would become undeliverable now, {count(preview.toDeliverable)} deliverable again.
+      </p>
+      {preview.sample.length === 0 ? null : (
+        <table className="rows folds" style={{ maxWidth: 640 }}>
+          <tbody>
+            {preview.sample.map((one) => (
+              <tr key={one.contactId}>
+                <td><Door to={`/contacts/${one.contactId}`}>{one.address}</Door></td>
+                <td className="second">{one.from} to {one.to}</td>
+                <td className="figure second">{plural(one.bounces, 'bounce', 'bounces')}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {isDone || (expected === 0 && !rule) ? null : (
+        <div style={{ maxWidth: 520, marginTop: 12 }}>
+          <FourSteps expected={expected} always={rule !== undefined} what="Mark" change={<p>{rule ? 'The rule is kept as you changed it. ' : ''}{count(preview.toUndeliverable)} become undeliverable and get nothing any more; {count(preview.toDeliverable)} are written to again.</p>} apply={(seen, reason) => apply.mutateAsync({ expected: seen, reason }, { onSuccess: done })} />
+        </div>
+      )}
+    </>
+  ); // prettier-ignore
+}
