@@ -97,3 +97,25 @@ test('exactly what is found is downloaded, with the columns that are wanted', as
     '{"address":"ben@quillmail.example","stage":"new","lists":["Night Digest"]}',
   );
 });
+
+test('a slip in one address is mended on the contact’s page, through its steps; what cannot be an address is refused', async () => {
+  const [list] = await service.client.lists();
+  const { id } = await service.client.importFile({ listId: list!.id, fileName: 'slip.csv' }, 'address\ndot@quilmail.example\n'); // prettier-ignore
+  await until(async () => (await service.client.import(id)).state === 'finished');
+  const slip = (await service.client.check('dot@quilmail.example')).contact!;
+  await page.goto(`${service.console}/contacts/${slip.id}`);
+  await page.getByRole('button', { name: 'Mend the address' }).click();
+  const field = page.getByLabel('What it should be');
+  await field.fill('no address');
+  await field.press('Enter');
+  await page.getByRole('alert').waitFor();
+  await field.fill('dot@quillmail.example');
+  await field.press('Enter');
+  await page.getByText('1 would be mended').waitFor();
+  await page.getByRole('button', { name: 'See what it would change' }).click();
+  await page.getByRole('button', { name: 'Say why' }).click();
+  await page.getByLabel('Why').fill('one letter is missing');
+  await page.getByRole('button', { name: 'Mend 1' }).click();
+  await page.getByText(/^Applied as run/).waitFor();
+  expect((await service.client.check('dot@quillmail.example')).contact!.id).toBe(slip.id);
+});

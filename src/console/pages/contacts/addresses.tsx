@@ -1,14 +1,13 @@
 import { Button, Select, Textarea, TextInput } from '@mantine/core';
 import { useState } from 'react';
-import type { LookAlike, MendPreview, Severity } from '../../../shared/api-addresses.ts';
+import type { LookAlike, Severity } from '../../../shared/api-addresses.ts';
 import type { CheckedAddress } from '../../../shared/api-permission.ts';
 import { SETTABLE_CODES } from '../../../shared/words.ts';
-import { client } from '../../api/client.ts';
-import { useLookAlikes, useMendPreview, useRefused, useSeverities } from '../../api/queries.ts';
+import { useLookAlikes, useRefused, useSeverities } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';
-import { FourSteps } from '../../components/four-steps.tsx';
 import { Await, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
-import { count, percent, plural } from '../../components/words.ts';
+import { percent, plural } from '../../components/words.ts';
+import { MendSteps } from './mend-steps.tsx';
 
 /** Slips in the domains of our own contacts and their mending; checks of addresses; what is never taken in. */
 export default function Addresses() {
@@ -73,40 +72,9 @@ function Mend({ slip }: { slip: LookAlike }) {
   const [from, to] = [slip.given.domain, slip.proposed.domain];
   return (
     <Section head={`Mend ${from}`}>
-      <Await of={useMendPreview(from, to)}>{(preview) => <MendSteps preview={preview} />}</Await>
+      <MendSteps from={from} to={to} />
     </Section>
   );
-}
-
-function MendSteps({ preview }: { preview: MendPreview }) {
-  const { from, to, mended, merged } = preview;
-  return (
-    <FourSteps
-      expected={mended + merged}
-      what="Mend"
-      apply={(expect, reason) => client.mend(from, to, expect, reason)}
-      change={
-        <>
-          {plural(mended, 'address becomes', 'addresses become')} {to}; what was said about the old one ends, and what people asked for goes over.{' '}
-          {merged > 0 ? `${plural(merged, 'contact is', 'contacts are')} merged into the one that has the mended address already. ` : ''}
-          The old addresses stay in the journal, and the run can be undone.
-        </>
-      }
-    >
-      <p>
-        {count(mended)} would be mended{merged > 0 ? `, ${count(merged)} merged` : ''}.
-      </p>
-      <table className="rows">
-        <tbody>
-          {preview.sample.slice(0, 8).map((one) => (
-            <tr key={one.contactId}>
-              <td className="second">{one.address}{one.mergesInto === null ? '' : ' (merged)'}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-    </FourSteps>
-  ); // prettier-ignore
 }
 
 function Check() {

@@ -9,6 +9,7 @@ import { useBrand } from '../../brand.tsx';
 import { Await, ProblemNote, Section } from '../../components/page.tsx';
 import { moment } from '../../components/words.ts';
 import { ActSteps } from './act-on-found.tsx';
+import { MendSteps } from './mend-steps.tsx';
 
 /** How a contact came onto their lists: when, how, from where, to what text, confirmed when. */
 export function Proof({ contactId }: { contactId: number }) {
@@ -37,6 +38,21 @@ function proofWords(one: SignUp, zone: string): string {
   const confirmed = one.state === 'confirmed' && one.confirmedAt && one.way !== 'preferences' ? `, confirmed ${moment(one.confirmedAt, zone)}${one.confirmedNetwork ? ` from ${one.confirmedNetwork}` : ''}` : ''; // prettier-ignore
   const state = one.state === 'confirmed' || one.state === 'noted' ? '' : `, ${one.state === 'pending' ? 'waits to confirm' : one.state}${one.because ? `: ${one.because}` : ''}`; // prettier-ignore
   return `By ${one.way === 'asked' ? 'a file, asked since' : one.way}${where}${confirmed}${state}.${one.agreed === '' ? '' : ` Agreed to “${one.agreed}”`}`;
+}
+
+/** A slip in the address of one contact: what was is kept, and can come back. */
+export function MendAddress({ contact }: { contact: ContactDetail }) {
+  const [text, setText] = useState<string | null>(null);
+  const [to, setTo] = useState('');
+  if (text === null) return <Button onClick={() => setText(contact.address)}>Mend the address</Button>;
+  return (
+    <>
+      <form onSubmit={(event) => { event.preventDefault(); setTo(text.trim() === contact.address ? '' : text.trim()); }}>
+        <TextInput label="What it should be" description="Press Enter to see what that would change." value={text} onChange={(event) => setText(event.currentTarget.value)} />
+      </form>
+      {to === '' ? null : <MendSteps key={to} from={contact.address} to={to} />}
+    </>
+  ); // prettier-ignore
 }
 
 /** Brings an archived contact back, through the four steps. */

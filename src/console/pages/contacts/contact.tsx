@@ -9,7 +9,7 @@ import { useBrand } from '../../brand.tsx';
 import { ReasonMark, Stage } from '../../components/marks.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
 import { day, moment, plural } from '../../components/words.ts';
-import { EraseContact, Proof, RestoreContact } from './contact-acts.tsx';
+import { EraseContact, MendAddress, Proof, RestoreContact } from './contact-acts.tsx';
 import { UnsubscribeOnRequest } from '../../components/unsubscribe-on-request.tsx';
 import { TimeLine } from './time-line.tsx';
 
@@ -181,6 +181,7 @@ function Margin({ contact, check, verdict }: { contact: ContactDetail; check: Ad
               <UnsubscribeOnRequest address={contact.address} />
             ) : null}
             {contact.archivedAt === null ? null : <RestoreContact contact={contact} />}
+            {contact.mergedInto === null ? <MendAddress contact={contact} /> : null}
             <EraseContact contact={contact} />
           </div>
         </Section>
