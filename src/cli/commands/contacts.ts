@@ -1,7 +1,7 @@
 import { openAsBlob } from 'node:fs';
 import { existsSync } from 'node:fs';
 import { basename } from 'node:path';
-import type { Command } from 'commander';
+import { Option, type Command } from 'commander';
 import type { SignUp } from '../../shared/api-permission.ts';
 import { ENCODINGS, type Encoding } from '../../shared/words.ts';
 import type { AddressCheck, BrandVerdict, TimeLineItem } from '../../shared/api.ts';
@@ -37,7 +37,12 @@ function addImport(group: Command): void {
     )
     .option('--delimiter <character>', 'what parts the columns, if it is not found by itself')
     .option('--encoding <name>', `one of ${ENCODINGS.join(', ')}, if it is not found by itself`)
-    .option('--header <yes|no>', 'whether the first row names the columns, if it is not found by itself')
+    .addOption(
+      new Option('--header <yes|no>', 'whether the first row names the columns, if it is not found by itself').choices([
+        'yes',
+        'no',
+      ]),
+    )
     .option('--dry-run', 'count what would happen, and change nothing')
     .option('--results <file>', 'write the result file here: the original columns, then outcome, code and words')
     .action(
@@ -48,7 +53,7 @@ function addImport(group: Command): void {
           map: string[];
           delimiter?: string;
           encoding?: Encoding;
-          header?: string;
+          header?: 'yes' | 'no';
           dryRun?: boolean;
           results?: string;
         },
@@ -65,7 +70,7 @@ function addImport(group: Command): void {
             dryRun: options.dryRun === true,
             delimiter,
             encoding: options.encoding,
-            header: options.header === undefined ? undefined : options.header !== 'no',
+            header: options.header && options.header === 'yes',
             map,
           },
           await openAsBlob(file),

@@ -17,6 +17,7 @@ export const keys = {
   runs: ['runs'] as const,
   run: (id: number) => ['runs', id] as const,
   imports: ['imports'] as const,
+  allSignUps: ['sign-ups'] as const,
   signUps: (filter: object) => ['sign-ups', filter] as const,
   cost: ['cost'] as const,
   reconciliations: ['reconciliations'] as const,

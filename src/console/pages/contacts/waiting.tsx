@@ -109,7 +109,7 @@ function NeverAsked({ list }: { list: List }) {
   if (asked === 0 && !open) return null;
   return (
     <Section head={open ? `Asking who waits on ${list.name}` : `${plural(asked, 'person', 'people')} came onto ${list.name} by a file, and ${asked === 1 ? 'was' : 'were'} never asked`} beside={open ? undefined : <Button onClick={() => setOpen(true)}>Ask them to confirm</Button>}>
-      {open ? <div style={{ maxWidth: 520 }}><ActSteps selection={selection} after={() => void queries.invalidateQueries({ queryKey: keys.signUps({}).slice(0, 1) })} /></div> : null}
+      {open ? <div style={{ maxWidth: 520 }}><ActSteps selection={selection} after={() => void queries.invalidateQueries({ queryKey: keys.allSignUps })} /></div> : null}
     </Section>
   ); // prettier-ignore
 }
