@@ -1,3 +1,4 @@
+import { makeSieve } from '../../src/core/address/sieve.ts';
 import { createHash } from 'node:crypto';
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
@@ -62,3 +63,14 @@ describe('suppression keys and entries', () => {
     expect(parseEntry(text)).toEqual(entry);
   });
 });
+
+test('a sieve lets pass all that it holds, and hardly anything else, also when it holds more than it was made for', () => {
+  for (const [made, held, most] of [[5000, 5000, 20], [1000, 5000, 4000], [0, 1, 1]] as const) {
+    const sieve = makeSieve(made);
+    for (let n = 0; n < held; n++) sieve.add(`held${n}@quillmail.example`);
+    const passing = (name: string, texts: number): number =>
+      Array.from({ length: texts }, (_, n) => sieve.mayHold(`${name}${n}@quillmail.example`)).filter(Boolean).length;
+    expect(passing('held', held)).toBe(held);
+    expect(passing('other', 10_000)).toBeLessThanOrEqual(most);
+  }
+}); // prettier-ignore

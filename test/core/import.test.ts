@@ -105,6 +105,7 @@ describe('reading a row', () => {
     ).toEqual({
       code: null,
       address: 'ana.lind@quillmail.example',
+      domain: 'quillmail.example',
       name: 'Ana Lind',
       attributes: { seat: 'B7', visits: 12 },
       joinedAt: '2026-01-02T00:00:00.000Z',

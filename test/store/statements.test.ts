@@ -5,6 +5,12 @@ import { recordEvents } from '../../src/operations/events/record-events.ts';
 import { applySunsetRule } from '../../src/operations/rules/sunset-rule.ts';
 import { undoRun } from '../../src/operations/rules/undo-run.ts';
 import { exportEntries } from '../../src/operations/suppression/export-entries.ts';
+import type { EntityManager } from 'typeorm';
+import { addressHash } from '../../src/core/address/suppression-keys.ts';
+import { OUTCOME_LETTERS } from '../../src/core/import/row-outcomes.ts';
+import { makeFindSuspects } from '../../src/operations/contacts/suppression-sieve.ts';
+import { makeTakeRows } from '../../src/operations/contacts/take-rows.ts';
+import { copyInto, encodeFields, makeCopyRows } from '../../src/store/copying.ts';
 import { addEntries, createSuppressionList, liftByPerson } from '../../src/operations/suppression/keep-entries.ts';
 import { arrayText } from '../../src/store/array-text.ts';
 import { inTransaction, migrate, openDatabase } from '../../src/store/database.ts';
@@ -42,6 +48,30 @@ test('a text array reads back as it was, whatever is in it', async () => {
   );
 }); // prettier-ignore
 
+test('rows are copied as they are, whatever is in them', async () => {
+  const text = fc.string({ unit: 'grapheme' }).map((value) => value.replaceAll('\u0000', ''));
+  const row = fc.record({ id: fc.maxSafeInteger(), n: fc.integer({ min: -(2 ** 31), max: 2 ** 31 - 1 }), name: fc.option(text, { nil: null }), json: fc.dictionary(text, text), at: fc.date({ min: new Date('1716-01-01'), max: new Date('2285-01-01'), noInvalidDate: true }) }); // prettier-ignore
+  await fc.assert(
+    fc.asyncProperty(fc.array(row, { maxLength: 5 }), fc.nat(200), async (rows, bytes) => {
+      const copy = makeCopyRows(bytes);
+      for (const { id, n, name, json, at } of rows) {
+        copy.begin(5);
+        copy.int8(id);
+        copy.encoded(encodeFields((fields) => fields.int4(n)));
+        copy.text(name);
+        copy.jsonb(JSON.stringify(json));
+        copy.instant(at.getTime());
+      }
+      const back = await inTransaction(deps.database, async (sql) => {
+        await sql.query('CREATE TEMP TABLE copied (id bigint, n int, name text, json jsonb, at timestamptz) ON COMMIT DROP'); // prettier-ignore
+        await copyInto(sql, 'copied', copy);
+        return sql.query<unknown[]>('SELECT * FROM copied');
+      });
+      expect(back).toEqual(rows.map((given) => ({ ...given, id: String(given.id) })));
+    }),
+  );
+});
+
 describe('rows of an import', () => {
   const target = () => ({ importId: 0, listId: world.listId, brandId: world.brandId, state: 'subscribed' as const });
   const columns = (addresses: string[]): RowColumns => ({ addresses, names: null, attributes: null, joinedAt: null });
@@ -57,31 +87,47 @@ describe('rows of an import', () => {
     expect(await take(['noa@quillmail.example', 'ida@quillmail.example', 'reader0@lanternpost.example'])).toBe('c==');
   });
 
-  test('taken for new they fare as when each is looked up; one who is known is refused by their key, and nobody came in', async () => {
-    const addresses = ['new.one@quillmail.example', 'stopped+moon@quillmail.example', 'x@labs.campusnet.example', 'new.two@quillmail.example']; // prettier-ignore
+  test('taken for new they fare as when each is looked up; with somebody known among them all are looked up', async () => {
+    const given: RowColumns = {
+      addresses: ['new.one@quillmail.example', 'stopped+moon@quillmail.example', 'x@labs.campusnet.example', 'new.two@quillmail.example', 'gone@quillmail.example', 'held@quillmail.example', 'new.three@quillmail.example'],
+      names: ['Ünal “One”', null, 'X', null, null, null, 'Three\t\\N'],
+      attributes: ['{"seat": "A1", "moon": "☾"}', null, null, null, null, null, '{}'],
+      joinedAt: ['2024-02-29T23:59:59.999Z', null, '1999-12-31T00:00:00.000Z', null, null, null, '1970-01-01T00:00:00.000Z'],
+      flags: [null, null, null, null, null, OUTCOME_LETTERS['held:role-name'], null],
+    }; // prettier-ignore
     const list = await createSuppressionList(deps, { name: 'For rows', scope: 'organisation', scopeId: null, reach: 'marketing', exact: false }); // prettier-ignore
-    await addEntries(deps, { listId: list.id, values: ['stopped@quillmail.example', '.campusnet.example'], reason: 'asked', expiresAt: null, actor: 'test' }); // prettier-ignore
+    await addEntries(deps, { listId: list.id, values: ['stopped@quillmail.example', '.campusnet.example', addressHash('gone@quillmail.example')], reason: 'asked', expiresAt: null, actor: 'test' }); // prettier-ignore
+    const suspects = await (await makeFindSuspects(deps, 1000))(given.addresses, given.addresses.map((address) => address.split('@')[1]!)); // prettier-ignore
+    expect(suspects).toEqual([1, 2, 4]);
     const runId = await insertRun(deps.database, { kind: 'import', brandId: null, actor: 'test', reason: 'test' });
-    const outcome = async (allNew: boolean): Promise<unknown> => {
+    const outcome = async (take: (sql: EntityManager) => Promise<string>): Promise<unknown> => {
       let found: unknown;
       const undone = inTransaction(deps.database, async (sql) => {
-        const letters = await takeImportRows(sql, columns(addresses), target(), runId, 'test', allNew);
-        const rows: unknown = await sql.query(`SELECT c.address, c.name, s.state, s.source FROM contact c LEFT JOIN subscription s ON s.contact_id = c.id WHERE c.address = ANY($1) ORDER BY c.address`, [addresses]); // prettier-ignore
-        const noted: unknown = await sql.query(`SELECT subject, after->>'state' AS state, (SELECT sum(upper(r) - lower(r))::int FROM unnest(contacts) r) AS n FROM journal WHERE run_id = $1`, [runId]); // prettier-ignore
-        found = { letters, rows, noted };
+        const letters = await take(sql);
+        const rows: unknown = await sql.query(`SELECT c.address, c.name, c.attributes, c.joined_at, c.created_at, c.tags, s.list_id, s.state, s.since = c.joined_at AS since_then, s.source FROM contact c LEFT JOIN subscription s ON s.contact_id = c.id WHERE c.address = ANY($1) ORDER BY c.address`, [given.addresses]); // prettier-ignore
+        const noted: unknown = await sql.query(`SELECT subject, subject_id, after->>'state' AS state, (after->>'since')::timestamptz AS since, actor_kind, actor, cause, (SELECT sum(upper(r) - lower(r))::int FROM unnest(contacts) r) AS n FROM journal WHERE run_id = $1 ORDER BY n`, [runId]); // prettier-ignore
+        found = JSON.parse(JSON.stringify({ letters, rows, noted }).replaceAll(JSON.stringify((await sql.query<{ now: Date }[]>('SELECT now()'))[0]!.now), '"now"')); // prettier-ignore
         throw new Error('looked at');
       });
       await expect(undone).rejects.toThrow('looked at');
       return found;
     };
-    const taken = await outcome(true);
-    expect(taken).toMatchObject({ letters: 'cssc', noted: [{ subject: 'subscription', state: 'subscribed', n: 2 }] });
-    expect(taken).toEqual(await outcome(false));
-    const mixed = takeImportRows(deps.database, columns(['new.three@quillmail.example', 'reader0@lanternpost.example']), target(), runId, 'test', true); // prettier-ignore
-    await expect(mixed).rejects.toMatchObject({ driverError: { code: '23505' } });
-    expect(await one(`SELECT count(*)::int AS n FROM contact WHERE address LIKE 'new.%@quillmail.example'`)).toEqual({
-      n: 0,
-    });
+    const quickly = await outcome((sql) => makeTakeRows('test')(sql, { ...given, suspects }, target(), runId));
+    expect(quickly).toMatchObject({ letters: 'csscsoc', noted: [{ n: 1, since: 'now' }, { n: 2, since: '2024-02-29T23:59:59.999Z' }] }); // prettier-ignore
+    expect(quickly).toEqual(await outcome((sql) => takeImportRows(sql, given, target(), runId, 'test')));
+
+    const mixed = { ...columns(['new.four@quillmail.example', 'reader0@lanternpost.example']), suspects: [] };
+    const taken = await outcome((sql) => makeTakeRows('test')(sql, mixed, target(), runId));
+    expect(taken).toMatchObject({ letters: 'c=', noted: [{ n: 1 }] });
+  });
+
+  test('an entry that is added while a file is worked through is found by the next chunk', async () => {
+    const findSuspects = await makeFindSuspects(deps, 1000);
+    const chunk = [['late@quillmail.example', 'other@quillmail.example'], ['quillmail.example', 'quillmail.example']] as const; // prettier-ignore
+    expect(await findSuspects([...chunk[0]], [...chunk[1]])).toEqual([]);
+    const list = await createSuppressionList(deps, { name: 'Late', scope: 'organisation', scopeId: null, reach: 'marketing', exact: true }); // prettier-ignore
+    await addEntries(deps, { listId: list.id, values: ['late@quillmail.example'], reason: 'asked', expiresAt: null, actor: 'test' }); // prettier-ignore
+    expect(await findSuspects([...chunk[0]], [...chunk[1]])).toEqual([0]);
   });
 
   test('two imports at once of the same people: each of them is created once, and both imports count every row', async () => {

@@ -33,7 +33,7 @@ export function parseAddress(text: string): ParsedAddress {
   if (!VISIBLE_ASCII.test(bare) && CONTROL.test(bare)) return { ok: false, problem: 'control-character' };
   const at = bare.lastIndexOf('@');
   if (at < 1 || at === bare.length - 1) return { ok: false, problem: 'no-at-sign' };
-  return assemble(bare.slice(0, at), bare.slice(at + 1));
+  return assemble(bare, at);
 }
 
 /** The normal form of an address, or the text as it is when it is none: to look somebody up by what was typed. */
@@ -42,19 +42,25 @@ export function normalOrGiven(text: string): string {
   return parsed.ok ? parsed.address : text;
 }
 
-function assemble(localText: string, domainText: string): ParsedAddress {
+function assemble(bare: string, at: number): ParsedAddress {
+  const localText = bare.slice(0, at);
+  const domainText = bare.slice(at + 1);
   const lower = localText.toLowerCase();
   const ascii = ASCII_DOT_ATOM.test(lower);
   const local = ascii ? lower : localText.normalize('NFC').toLowerCase();
   if (!ascii && !DOT_ATOM.test(local)) return { ok: false, problem: 'bad-local-part' };
   const domain = normalDomain(domainText);
   if (domain === undefined) return { ok: false, problem: 'bad-domain' };
-  const address = `${local}@${domain}`;
-  const octets = (part: string): number => (ascii ? part.length : Buffer.byteLength(part));
-  if (octets(local) > MAX_LOCAL_OCTETS || octets(address) > MAX_ADDRESS_OCTETS) {
+  // Most are in normal form already, and need not be put together again.
+  const address = local === localText && domain === domainText ? bare : `${local}@${domain}`;
+  if (octets(local, ascii) > MAX_LOCAL_OCTETS || octets(address, ascii) > MAX_ADDRESS_OCTETS) {
     return { ok: false, problem: 'too-long' };
   }
   return { ok: true, address, local, domain };
+}
+
+function octets(text: string, ascii: boolean): number {
+  return ascii ? text.length : Buffer.byteLength(text);
 }
 
 /** The same few domains come again and again in a file; so many are remembered before starting over. */

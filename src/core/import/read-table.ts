@@ -19,6 +19,7 @@ export type TableRow =
   | {
       code: null;
       address: string;
+      domain: string;
       name: string | null;
       /** The list that the row names; null when it names none. */
       list: number | null;
@@ -57,19 +58,29 @@ export function makeRowReader(
     const use = mapping[header];
     return use && !OWN_USES.has(use) ? [{ index, use, type: types[use] }] : [];
   });
+  // A file has few of these columns, and asking an array for its place -1 takes longer than reading all its cells.
   return (cells) => {
     if (cells.length !== headers.length) return { code: 'column-count' };
     const parsed = parseAddress(cells[address] ?? '');
     if (!parsed.ok) return { code: parsed.problem, column: address };
-    const named = textOf(cells[list]);
+    const named = list < 0 ? null : textOf(cells[list]);
     const onList = named === null ? null : lists[listKey(named)];
     if (onList === undefined) return { code: 'unknown-list', column: list };
-    const joinedAt = dateOf(cells[joined]);
+    const joinedAt = joined < 0 ? null : dateOf(cells[joined]);
     if (joinedAt === 'bad-date' || joinedAt === 'future-date') return { code: joinedAt, column: joined };
-    const own = attributesOf(cells, attributes);
+    const own = attributes.length === 0 ? null : attributesOf(cells, attributes);
     if (typeof own === 'number') return { code: 'bad-value', column: own };
-    const consent = consentOf(cells[source], cells[evidence]);
-    return { code: null, address: parsed.address, name: textOf(cells[name]), list: onList, attributes: own, joinedAt, tags: tagsOf(cells[tags]), consent }; // prettier-ignore
+    return {
+      code: null,
+      address: parsed.address,
+      domain: parsed.domain,
+      name: name < 0 ? null : textOf(cells[name]),
+      list: onList,
+      attributes: own,
+      joinedAt,
+      tags: tags < 0 ? null : tagsOf(cells[tags]),
+      consent: source < 0 && evidence < 0 ? null : consentOf(cells[source], cells[evidence]),
+    };
   };
 }
 

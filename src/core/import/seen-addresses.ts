@@ -1,7 +1,9 @@
+import { fingerprint, FINGERPRINT_WORDS } from '../address/fingerprint.ts';
+
 /**
  * Remembers which addresses of one file have passed, and in which row each stood first, in 16 bytes a slot: a file of
- * two million rows needs at most 64 MB, where a map of strings takes several times as much. An address is known by a
- * fingerprint of 96 bits under a seed; that two of two million different ones share it has a chance below 1 in 10^16.
+ * two million rows needs at most 64 MB, where a map of strings takes several times as much. An address is known by its
+ * fingerprint.
  */
 export interface SeenAddresses {
   /** The row an address stood in before, or undefined when this is its first. Rows count from 1. */
@@ -17,7 +19,7 @@ export function makeSeenAddresses(seed: number): SeenAddresses {
   let table = new Uint32Array(FIRST_SLOTS * 4);
   let mask = FIRST_SLOTS - 1;
   let taken = 0;
-  const print = new Uint32Array(3);
+  const print = new Uint32Array(FINGERPRINT_WORDS);
 
   const grow = (): void => {
     const old = table;
@@ -48,21 +50,4 @@ function findSlot(table: Uint32Array, mask: number, a: number, b: number, c: num
     const at = slot * 4;
     if (table[at + 3] === 0 || (table[at] === a && table[at + 1] === b && table[at + 2] === c)) return at;
   }
-}
-
-/** Three lanes of multiply-and-rotate over UTF-16 units, each fed by the one before; not for secrets. */
-function fingerprint(text: string, seed: number, into: Uint32Array): void {
-  let a = seed ^ 0x9e3779b9;
-  let b = seed ^ 0x85ebca6b;
-  let c = seed ^ text.length;
-  for (let at = 0; at < text.length; at++) {
-    a = Math.imul(a ^ text.charCodeAt(at), 0xcc9e2d51);
-    a = (a << 15) | (a >>> 17);
-    b = Math.imul(b ^ a, 0x1b873593);
-    b = (b << 13) | (b >>> 19);
-    c = Math.imul(c + b, 0x2c1b3c6d) ^ (c >>> 16);
-  }
-  into[0] = Math.imul(a ^ (a >>> 16), 0x85ebca6b) ^ c;
-  into[1] = Math.imul(b ^ (b >>> 15), 0xc2b2ae35) ^ a;
-  into[2] = c ^ (c >>> 13);
 }

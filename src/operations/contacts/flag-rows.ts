@@ -4,8 +4,8 @@ import { anyAddressRefused, findRefused } from '../../store/statements/domain-fa
 import type { Deps } from '../deps.ts';
 import { findSeverities, makeDomainFacts } from './domain-facts.ts';
 
-/** For each address of a chunk the letter of what speaks against taking it in, or null; null for the chunk when nothing does. */
-export type FlagRows = (addresses: string[]) => Promise<(string | null)[] | null>;
+/** For each address of a chunk the letter of what speaks against taking it in, or null; null for the chunk when nothing does. `domains` are theirs. */
+export type FlagRows = (addresses: string[], domains: string[]) => Promise<(string | null)[] | null>;
 
 /**
  * The checks of addresses that an import makes, each domain once. Rows that a person has `released` are held no more; what
@@ -18,8 +18,7 @@ export async function makeFlagRows(deps: Deps, released: boolean): Promise<FlagR
   // Mostly none is, and 20,000 need not be looked for.
   const asksAddresses = severities['refuse-list'] !== 'note' && (await anyAddressRefused(deps.database));
   const ofDomain = new Map<string, string | null>();
-  return async (addresses) => {
-    const domains = addresses.map((address) => address.slice(address.lastIndexOf('@') + 1));
+  return async (addresses, domains) => {
     const unseen = [...new Set(domains)].filter((domain) => !ofDomain.has(domain));
     const facts = await factsOf(unseen);
     for (const domain of unseen) ofDomain.set(domain, letterOf(decideDomain(facts.get(domain)!, severities)));

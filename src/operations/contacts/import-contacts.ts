@@ -3,8 +3,8 @@ import type { RowColumns, RowTarget } from '../../store/statements/import-rows.t
 import { readRowChunks, type RowChunk } from './read-row-chunks.ts';
 import { countOutcomes, OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
 import { ListEntity } from '../../store/entities/organisation.ts';
-import { inRetriedTransaction, isRepeatedKey } from '../../store/database.ts';
-import { judgeImportRows, keepChunk, listDoneChunks, takeImportRows } from '../../store/statements/import-rows.ts';
+import { inRetriedTransaction } from '../../store/database.ts';
+import { judgeImportRows, keepChunk, listDoneChunks } from '../../store/statements/import-rows.ts';
 import { dropFilesOfDryRuns, findImport, updateImport, type ImportRow } from '../../store/statements/imports.ts';
 import { insertRun, finishRun } from '../../store/statements/journal.ts';
 import type { Deps } from '../deps.ts';
@@ -14,9 +14,11 @@ import { found, Problem } from '../problem.ts';
 import { forgetStandings } from './domain-facts.ts';
 import { settleTypes } from './read-file-head.ts';
 import { makeFlagRows, type FlagRows } from './flag-rows.ts';
+import { makeFindSuspects, type FindSuspects } from './suppression-sieve.ts';
+import { makeTakeRows, rowsAt } from './take-rows.ts';
 
 /** Chunks applied at once, so that while one is read from the file two are written. */
-const LANES = 2;
+const LANES = 4;
 
 /**
  * Works an import through to its end: rows are read from the kept file and applied in chunks, each in one transaction
@@ -55,39 +57,32 @@ async function apply(deps: Deps, row: ImportRow): Promise<void> {
   const runId = row.dryRun ? null : (row.runId ?? (await beginRun(deps, row, brandId)));
   if (!row.dryRun) await settleTypes(deps, row.options);
   await updateImport(deps.database, row.id, { state: 'applying', runId: runId ?? undefined });
-  const takeOrLookUp = makeTaker(row.actor);
-  const take: TakeRows = (sql, columns, listId) => {
+  const takeIn = makeTakeRows(row.actor);
+  const take: TakeOrJudge = (sql, columns, listId) => {
     const target = found(targets.get(listId), `list ${listId}`);
-    return runId === null ? judgeImportRows(sql, columns, target) : takeOrLookUp(sql, columns, target, runId);
+    return runId === null ? judgeImportRows(sql, columns, target) : takeIn(sql, columns, target, runId);
   };
-  const rows = await applyChunks(deps, row, take, await makeFlagRows(deps, row.options.held !== undefined));
+  const checks = {
+    flag: await makeFlagRows(deps, row.options.held !== undefined),
+    findSuspects: await makeFindSuspects(deps, Math.ceil(row.bytes / BYTES_A_ROW)),
+  };
+  const rows = await applyChunks(deps, row, take, checks);
   if (rows === 0) throw new Problem('bad-file', `${row.fileName} has a header and no rows.`);
   await eraseRefusedRows(deps, row);
   await updateImport(deps.database, row.id, { state: 'finished', rowsExpected: rows });
 }
 
 /** Takes rows in for a list, or judges them only, and answers one letter a row. */
-type TakeRows = (sql: EntityManager, columns: RowColumns, listId: number) => Promise<string>;
+type TakeOrJudge = (sql: EntityManager, columns: RowColumns, listId: number) => Promise<string>;
 
-/**
- * Takes rows in as new until somebody in the file turns out to be known, and looks everybody up from then on. A file of
- * new people, or of known ones, is what most files are; the one wasted try of a mixed one ends at its first known row.
- */
-function makeTaker(actor: string) {
-  let allNew = true;
-  return async (sql: EntityManager, columns: RowColumns, target: RowTarget, runId: number): Promise<string> => {
-    if (allNew) {
-      try {
-        // Within a transaction this one is a savepoint.
-        return await sql.transaction((inner) => takeImportRows(inner, columns, target, runId, actor, true));
-      } catch (error) {
-        if (!isRepeatedKey(error)) throw error;
-        allNew = false;
-      }
-    }
-    return takeImportRows(sql, columns, target, runId, actor);
-  };
+/** What is found out about the addresses of a chunk before its rows are taken in. */
+interface RowChecks {
+  flag: FlagRows;
+  findSuspects: FindSuspects;
 }
+
+/** A row of an address, a name and a date, roughly. */
+const BYTES_A_ROW = 50;
 
 /** What rows are taken in for, by the list: the import's own, and those that a column names. */
 async function targetsOf(deps: Deps, row: ImportRow): Promise<Map<number, RowTarget>> {
@@ -102,7 +97,7 @@ function beginRun(deps: Deps, row: ImportRow, brandId: number): Promise<number> 
 }
 
 /** Applies every chunk that is not done, LANES at a time, and tells how many rows the file has. */
-async function applyChunks(deps: Deps, row: ImportRow, take: TakeRows, flag: FlagRows): Promise<number> {
+async function applyChunks(deps: Deps, row: ImportRow, take: TakeOrJudge, checks: RowChecks): Promise<number> {
   const done = new Set(await listDoneChunks(deps.database, row.id));
   const lanes = makeLanes(LANES);
   let rows = 0;
@@ -110,7 +105,7 @@ async function applyChunks(deps: Deps, row: ImportRow, take: TakeRows, flag: Fla
     for await (const chunk of readRowChunks(deps, row)) {
       rows = chunk.firstRow - 1 + chunk.letters.length;
       if (done.has(chunk.firstRow)) continue;
-      await lanes.run(() => applyChunk(deps, row, chunk, take, flag));
+      await lanes.run(() => applyChunk(deps, row, chunk, take, checks));
       await updateImport(deps.database, row.id, { rowsExpected: Math.round(rows / chunk.fraction) });
     }
   } finally {
@@ -119,8 +114,20 @@ async function applyChunks(deps: Deps, row: ImportRow, take: TakeRows, flag: Fla
   return rows;
 }
 
-async function applyChunk(deps: Deps, row: ImportRow, chunk: RowChunk, take: TakeRows, flag: FlagRows): Promise<void> {
-  const columns = { ...chunk.columns, flags: await flag(chunk.columns.addresses) };
+async function applyChunk(
+  deps: Deps,
+  row: ImportRow,
+  chunk: RowChunk,
+  take: TakeOrJudge,
+  checks: RowChecks,
+): Promise<void> {
+  const { domains } = chunk;
+  const { addresses } = chunk.columns;
+  const columns = {
+    ...chunk.columns,
+    flags: await checks.flag(addresses, domains),
+    suspects: await checks.findSuspects(addresses, domains),
+  };
   await inRetriedTransaction(deps.database, async (sql) => {
     const taken = await takeByList(sql, row, { ...chunk, columns }, take);
     let next = 0;
@@ -138,7 +145,7 @@ async function takeByList(
   sql: EntityManager,
   row: ImportRow,
   { columns, lists }: RowChunk,
-  take: TakeRows,
+  take: TakeOrJudge,
 ): Promise<string> {
   if (columns.addresses.length === 0) return '';
   if (!lists) return take(sql, columns, row.listId);
@@ -150,10 +157,4 @@ async function takeByList(
   }
   const again = row.dryRun ? lists.map((list) => list.again) : [];
   return letters.map((letter, place) => again[place] && letter === OUTCOME_LETTERS.created ? OUTCOME_LETTERS.updated : letter).join(''); // prettier-ignore
-}
-
-function rowsAt(columns: RowColumns, places: number[]): RowColumns {
-  return Object.fromEntries(
-    Object.entries(columns as unknown as Record<string, unknown[] | null>).map(([name, column]) => [name, column && places.map((place) => column[place])]),
-  ) as unknown as RowColumns; // prettier-ignore
 }

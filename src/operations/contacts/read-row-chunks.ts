@@ -1,3 +1,4 @@
+import { OWN_USES } from '../../core/import/map-columns.ts';
 import { makeRowReader, type TableColumns } from '../../core/import/read-table.ts';
 import { CHUNK_ROWS, OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
 import { makeSeenAddresses, type SeenAddresses } from '../../core/import/seen-addresses.ts';
@@ -15,6 +16,8 @@ export interface RowChunk {
   firstRow: number;
   letters: (string | null)[];
   columns: RowColumns;
+  /** The domain of each address. */
+  domains: string[];
   /** When rows name their lists: which one each row of `columns` is for, and whether its address stood in an earlier row for another. */
   lists: { id: number; again: boolean }[] | null;
   /** How much of the file is read, above 0, at most 1. */
@@ -25,7 +28,7 @@ export interface RowChunk {
 export async function* readRowChunks(deps: Deps, row: ImportRow): AsyncGenerator<RowChunk> {
   const seen = makeSeenAddresses(row.id);
   let take: ((record: ImportRecord, rowNo: number, into: ChunkBuilder) => void) | undefined;
-  let chunk = makeChunk(1);
+  let chunk = makeChunk(1, row);
   for await (const { records, bytes } of readImportRecords(deps, row)) {
     const fraction = Math.min(1, bytes / row.bytes);
     for (const record of records) {
@@ -36,7 +39,7 @@ export async function* readRowChunks(deps: Deps, row: ImportRow): AsyncGenerator
       take(record, chunk.firstRow + chunk.letters.length, chunk);
       if (chunk.letters.length < CHUNK_ROWS) continue;
       yield finished(chunk, fraction);
-      chunk = makeChunk(chunk.firstRow + CHUNK_ROWS);
+      chunk = makeChunk(chunk.firstRow + CHUNK_ROWS, row);
       if (chunk.firstRow > MOST_ROWS) throw tooManyRows(row);
     }
   }
@@ -45,17 +48,21 @@ export async function* readRowChunks(deps: Deps, row: ImportRow): AsyncGenerator
 
 type ChunkBuilder = ReturnType<typeof makeChunk>;
 
-function makeChunk(firstRow: number) {
+/** Columns that the file does not have are null. */
+function makeChunk(firstRow: number, { options: { mapping } }: ImportRow) {
+  const uses = Object.values(mapping);
+  const column = (has: boolean): (string | null)[] | null => (has ? [] : null);
   return {
     firstRow,
     letters: [] as (string | null)[],
     addresses: [] as string[],
-    names: [] as (string | null)[],
-    attributes: [] as (string | null)[],
-    joinedAt: [] as (string | null)[],
-    tags: [] as (string | null)[],
-    consentSources: [] as (string | null)[],
-    consentEvidence: [] as (string | null)[],
+    domains: [] as string[],
+    names: column(uses.includes('name')),
+    attributes: column(uses.some((use) => use !== null && !OWN_USES.has(use))),
+    joinedAt: column(uses.includes('joined_at')),
+    tags: column(uses.includes('tags')),
+    consentSources: column(uses.includes('consent_source')),
+    consentEvidence: column(uses.includes('consent_evidence')),
     lists: [] as { id: number; again: boolean }[],
   };
 }
@@ -81,14 +88,15 @@ function makeTaker(
     if (lists) into.lists.push({ id: listId, again });
     into.letters.push(null);
     into.addresses.push(address);
+    into.domains.push(mend ? address.slice(address.lastIndexOf('@') + 1) : known.domain);
+    into.joinedAt?.push(known.joinedAt);
     // What is said of a person is taken from their first row; later ones name further lists.
-    into.names.push(again ? null : known.name);
-    into.attributes.push(again ? null : known.attributes && JSON.stringify(known.attributes));
-    into.joinedAt.push(known.joinedAt);
+    into.names?.push(again ? null : known.name);
+    into.attributes?.push(again ? null : known.attributes && JSON.stringify(known.attributes));
     // None of a tag's letters needs escaping in the text of an array.
-    into.tags.push(again ? null : known.tags && `{"${known.tags.join('","')}"}`);
-    into.consentSources.push(known.consent && known.consent.source);
-    into.consentEvidence.push(known.consent && known.consent.evidence);
+    into.tags?.push(again ? null : known.tags && `{"${known.tags.join('","')}"}`);
+    into.consentSources?.push(known.consent && known.consent.source);
+    into.consentEvidence?.push(known.consent && known.consent.evidence);
   };
 }
 
@@ -104,10 +112,10 @@ function mended(address: string, mend: Record<string, string>): string {
 }
 
 function finished(chunk: ChunkBuilder, fraction: number): RowChunk {
-  const { firstRow, letters, addresses } = chunk;
-  const used = (column: (string | null)[]): (string | null)[] | null => (column.some((cell) => cell !== null) ? column : null); // prettier-ignore
+  const { firstRow, letters, addresses, domains } = chunk;
+  const used = (column: (string | null)[] | null): (string | null)[] | null => (column?.some((cell) => cell !== null) ? column : null); // prettier-ignore
   const columns = { addresses, names: used(chunk.names), attributes: used(chunk.attributes), joinedAt: used(chunk.joinedAt), tags: used(chunk.tags), consentSources: used(chunk.consentSources), consentEvidence: used(chunk.consentEvidence) }; // prettier-ignore
-  return { firstRow, letters, columns, lists: chunk.lists.length > 0 ? chunk.lists : null, fraction };
+  return { firstRow, letters, columns, domains, lists: chunk.lists.length > 0 ? chunk.lists : null, fraction };
 }
 
 function tooManyRows(row: ImportRow): Problem {

@@ -40,12 +40,17 @@ export async function receiveImport(
   let size = 0;
   try {
     let seq = 0;
+    // While one part is being kept the next one comes in.
+    let kept = Promise.resolve();
     for (let part: IteratorResult<Buffer> = first; !part.done; part = await parts.next()) {
+      await kept;
       size += part.value.length;
       if (size > MAX_IMPORT_BYTES)
         throw new Problem('too-large', `${request.fileName} is over ${MAX_IMPORT_BYTES / 1024 / 1024} MB.`);
-      await appendImportPart(deps.database, id, seq++, part.value);
+      kept = appendImportPart(deps.database, id, seq++, part.value);
+      kept.catch(() => undefined);
     }
+    await kept;
   } catch (error) {
     await updateImport(deps.database, id, { state: 'failed', problem: { detail: 'The file did not arrive whole.' } });
     throw error;

@@ -18,6 +18,8 @@ export interface RowColumns {
   consentEvidence?: (string | null)[] | null;
   /** Letters of the checks that speak against a row: held unless the contact is known, or refused. */
   flags?: (string | null)[] | null;
+  /** Places of rows that may be suppressed; null when any may. */
+  suspects?: number[] | null;
 }
 
 export interface RowTarget {
@@ -33,8 +35,7 @@ const letter = (outcome: RowOutcome): string => `'${OUTCOME_LETTERS[outcome]}'`;
 /** Each row of a chunk as it was given. */
 const GIVEN = `
   given AS MATERIALIZED (
-    SELECT g.n, g.address, g.name, g.flag, g.attributes::jsonb AS attributes, g.tags::text[] AS tags, g.joined_at::timestamptz AS joined_at,
-      CASE WHEN strpos(g.address, '+') > 1 THEN ${baseAddressSql('g.address')} END AS base, split_part(g.address, '@', 2) AS domain
+    SELECT g.n, g.address, g.name, g.flag, g.attributes::jsonb AS attributes, g.tags::text[] AS tags, g.joined_at::timestamptz AS joined_at
     FROM unnest($1::text[], $2::text[], $3::text[], $4::text[], $8::text[], $9::text[]) WITH ORDINALITY AS g (address, name, attributes, joined_at, flag, tags, n)),`;
 
 /**
@@ -49,16 +50,11 @@ const LOOKED_UP = `
     FROM given g LEFT JOIN LATERAL (SELECT * FROM contact WHERE address = g.address OFFSET 0) c ON true
     LEFT JOIN LATERAL (SELECT state FROM subscription WHERE contact_id = c.id AND list_id = $6::int OFFSET 0) s ON true),`;
 
-/** Nobody is looked up: all are taken for new. */
-const ALL_NEW = `
-  known AS NOT MATERIALIZED (
-    SELECT g.*, NULL::bigint AS known_id, NULL::text[] AS known_tags, false AS erased, 'deliverable' AS deliverability, NULL::text AS state, false AS differs FROM given g),`;
-
 /**
  * CTEs that end in `judged`: each row with the contact it is about and its outcome. $1 to $4 are columns, $5 the
- * import, $6 the list, $7 the brand, $8 the flags, $9 the tags. Suppression is matched as at sending (exact, base, hash, domain), `marketing` and
- * `everything` alike. A dry run reads this and nothing else, so that its counts are those of the real run.
- * Each row looks into the index of entries (OFFSET 0): joined as the planner likes, all entries are read for each chunk, and
+ * import, $6 the list, $7 the brand, $8 the flags, $9 the tags, $10 the suspects. Suppression is matched as at sending (exact,
+ * base, hash, domain), `marketing` and `everything` alike. A dry run reads this and nothing else, so that its counts are those
+ * of the real run. Each suspect looks into the index of entries (OFFSET 0): joined as the planner likes, all entries are read for each chunk, and
  * with 500,000 of them a row took half as long again.
  */
 const JUDGED = `
@@ -68,20 +64,23 @@ const JUDGED = `
   entry AS NOT MATERIALIZED (
     SELECT e.value, e.kind, l.exact, l.built_in FROM suppression_entry e JOIN applicable l ON l.id = e.list_id
     WHERE e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > now())),
+  suspect AS MATERIALIZED (
+    SELECT n, address, CASE WHEN strpos(address, '+') > 1 THEN ${baseAddressSql('address')} END AS base, split_part(address, '@', 2) AS domain
+    FROM given WHERE $10::int[] IS NULL OR n = ANY ($10)),
   stopped_domain AS (
     SELECT DISTINCT d.domain FROM (SELECT value FROM entry WHERE kind = 'domain') e
-    JOIN (SELECT DISTINCT domain FROM given) d
+    JOIN (SELECT DISTINCT domain FROM suspect) d
       ON d.domain = ltrim(e.value, '.') OR (left(e.value, 1) = '.' AND right(d.domain, length(e.value)) = e.value)),
   hashed AS MATERIALIZED (
     SELECT g.n, e.built_in = 'erasure' AS erasure
-    FROM given g CROSS JOIN LATERAL (SELECT built_in FROM entry WHERE kind = 'hash' AND value = encode(sha256(convert_to(g.address, 'UTF8')), 'hex') OFFSET 0) e
+    FROM suspect g CROSS JOIN LATERAL (SELECT built_in FROM entry WHERE kind = 'hash' AND value = encode(sha256(convert_to(g.address, 'UTF8')), 'hex') OFFSET 0) e
     WHERE EXISTS (SELECT FROM entry WHERE kind = 'hash')),
   erased AS (SELECT n FROM hashed WHERE erasure),
-  named AS (SELECT n, address, false AS by_base FROM given UNION ALL SELECT n, base, true FROM given WHERE base IS NOT NULL),
+  named AS (SELECT n, address, false AS by_base FROM suspect UNION ALL SELECT n, base, true FROM suspect WHERE base IS NOT NULL),
   suppressed AS MATERIALIZED (
     SELECT g.n FROM named g CROSS JOIN LATERAL (SELECT exact FROM entry WHERE kind = 'address' AND value = g.address OFFSET 0) e
     WHERE NOT (e.exact AND g.by_base)
-    UNION SELECT g.n FROM given g JOIN stopped_domain d USING (domain)
+    UNION SELECT g.n FROM suspect g JOIN stopped_domain d USING (domain)
     UNION SELECT n FROM hashed
     UNION SELECT k.n FROM known k WHERE k.erased OR k.deliverability = 'undeliverable'),
   judged AS NOT MATERIALIZED (
@@ -118,9 +117,6 @@ export async function judgeImportRows(sql: Sql, rows: RowColumns, target: RowTar
  * (apart by whether they joined just now, which is what Today counts as news). Plain INSERTs: ON CONFLICT DO NOTHING was half
  * as slow again. When another act brings in one of these people in the same instant, the unique key of contact or
  * subscription is violated; the caller rolls back and tries again, and then finds that person.
- *
- * With `allNew` nobody is looked up, which is a third of the work: for a file of people who are all new. If one of them is
- * known, their unique key is violated, and the caller rolls back.
  */
 export async function takeImportRows(
   sql: Sql,
@@ -128,19 +124,18 @@ export async function takeImportRows(
   target: RowTarget,
   runId: number,
   actor: string,
-  allNew = false,
 ): Promise<string> {
   await lookUpByIndex(sql);
   const hasConsent = Boolean(rows.consentSources ?? rows.consentEvidence);
-  const changes = [CREATED, SUBSCRIBED, ...(rows.tags ? [TAGGED] : []), ...(allNew ? [] : [UPDATED, DETAILED]), ...(hasConsent ? [PROVEN] : [])]; // prettier-ignore
+  const changes = [CREATED, SUBSCRIBED, ...(rows.tags ? [TAGGED] : []), UPDATED, DETAILED, ...(hasConsent ? [PROVEN] : [])]; // prettier-ignore
   const [answer]: { letters: string | null }[] = await sql.query(
-    `WITH ${GIVEN}${allNew ? ALL_NEW : LOOKED_UP}${JUDGED}, ${TAKEN}, ${changes.join(', ')} ${lettersOf('person')}`,
+    `WITH ${GIVEN}${LOOKED_UP}${JUDGED}, ${TAKEN}, ${changes.join(', ')} ${lettersOf('person')}`,
     [...parameters(rows, target), target.state, runId, actor, ...(hasConsent ? consentOf(rows) : [])],
   );
   return answer!.letters ?? '';
 }
 
-/** Everybody who is or becomes a contact has an id. $10 is the state of new subscriptions, $11 the run, $12 the actor. */
+/** Everybody who is or becomes a contact has an id. $11 is the state of new subscriptions, $12 the run, $13 the actor. */
 const TAKEN = `person AS MATERIALIZED (
        SELECT n, address, name, attributes, tags, joined_at, outcome, known_id, known_tags, state, differs, CASE WHEN outcome = ANY ('{${TAKEN_LETTERS.join(',')}}') THEN coalesce(known_id, nextval('contact_id_seq')) END AS id FROM judged j),
      taken AS NOT MATERIALIZED (SELECT * FROM person WHERE id IS NOT NULL)`;
@@ -159,36 +154,36 @@ const SUBSCRIBED = `joining AS NOT MATERIALIZED (
        SELECT id, joined_at, coalesce(joined_at > now() - interval '1 day', true) AS just_now FROM taken WHERE state IS NULL AND outcome <> ${letter('suppressed')}),
      subscribed AS (
        INSERT INTO subscription (contact_id, list_id, state, since, source)
-       SELECT id, $6, $10, coalesce(joined_at, now()), 'import ' || $5::int FROM joining),
+       SELECT id, $6, $11, coalesce(joined_at, now()), 'import ' || $5::int FROM joining),
      noted AS (
        INSERT INTO journal (run_id, contacts, subject, subject_id, after, actor_kind, actor, cause)
-       SELECT $11::int, range_agg(int8range(first, last, '[]')), 'subscription', $6, jsonb_build_object('state', $10::text, 'since', max(since)),
-         'person', $12, jsonb_build_object('import', $5::int)
+       SELECT $12::int, range_agg(int8range(first, last, '[]')), 'subscription', $6, jsonb_build_object('state', $11::text, 'since', max(since)),
+         'person', $13, jsonb_build_object('import', $5::int)
        FROM (SELECT just_now, min(id) AS first, max(id) AS last, max(coalesce(joined_at, now())) AS since
              FROM (SELECT *, id - row_number() OVER (PARTITION BY just_now ORDER BY id) AS stretch FROM joining) numbered GROUP BY just_now, stretch) s
        GROUP BY just_now)`;
 
 const TAGGED = `tagged AS (
        INSERT INTO journal (run_id, contacts, subject, subject_id, after, actor_kind, actor, cause)
-       SELECT $11::int, range_agg(int8range(t.id, t.id, '[]')), 'tag', hashtext(u.tag), jsonb_build_object('tag', u.tag), 'person', $12, jsonb_build_object('import', $5::int)
+       SELECT $12::int, range_agg(int8range(t.id, t.id, '[]')), 'tag', hashtext(u.tag), jsonb_build_object('tag', u.tag), 'person', $13, jsonb_build_object('import', $5::int)
        FROM taken t, unnest(t.tags) u (tag) WHERE t.known_tags IS NULL OR u.tag <> ALL (t.known_tags) GROUP BY u.tag)`;
 
 /** Names and attributes that change are journaled by contact with what they were, so that an undo can put them back. */
 const DETAILED = `detailed AS (
        INSERT INTO journal (run_id, contact_id, subject, before, after, actor_kind, actor, cause)
-       SELECT $11::int, c.id, 'details',
+       SELECT $12::int, c.id, 'details',
          CASE WHEN renamed THEN jsonb_build_object('name', c.name) ELSE '{}' END || jsonb_build_object('attributes', (SELECT coalesce(jsonb_object_agg(k, c.attributes->k), '{}') FROM jsonb_object_keys(t.attributes) k WHERE c.attributes->k IS DISTINCT FROM t.attributes->k)),
          CASE WHEN renamed THEN jsonb_build_object('name', t.name) ELSE '{}' END || jsonb_build_object('attributes', (SELECT coalesce(jsonb_object_agg(k, t.attributes->k), '{}') FROM jsonb_object_keys(t.attributes) k WHERE c.attributes->k IS DISTINCT FROM t.attributes->k)),
-         'person', $12, jsonb_build_object('import', $5::int)
+         'person', $13, jsonb_build_object('import', $5::int)
        FROM taken t CROSS JOIN LATERAL (SELECT id, name, attributes FROM contact WHERE id = t.known_id OFFSET 0) c
          CROSS JOIN LATERAL (SELECT t.name IS NOT NULL AND t.name IS DISTINCT FROM c.name AS renamed) r
        WHERE t.differs AND (renamed OR NOT c.attributes @> coalesce(t.attributes, '{}')))`;
 
-/** What the file says of consent is kept as the proof of the new subscriptions; $13 are the sources, $14 the evidence. */
+/** What the file says of consent is kept as the proof of the new subscriptions; $14 are the sources, $15 the evidence. */
 const PROVEN = `proven AS (
        INSERT INTO sign_up (list_id, address, contact_id, name, state, way, source, agreed, at)
        SELECT $6, t.address, t.id, t.name, 'noted', 'import', p.source, coalesce(p.evidence, ''), coalesce(t.joined_at, now())
-       FROM taken t JOIN unnest($13::text[], $14::text[]) WITH ORDINALITY p (source, evidence, n) USING (n)
+       FROM taken t JOIN unnest($14::text[], $15::text[]) WITH ORDINALITY p (source, evidence, n) USING (n)
        WHERE t.state IS NULL AND t.outcome <> ${letter('suppressed')} AND (p.source IS NOT NULL OR p.evidence IS NOT NULL))`;
 
 function consentOf({ consentSources, consentEvidence }: RowColumns): (string | null)[] {
@@ -200,7 +195,10 @@ function parameters(rows: RowColumns, target: RowTarget): unknown[] {
     (column) => column && arrayText(column),
   );
   const flags = rows.flags?.some((flag) => flag !== null) ? arrayText(rows.flags) : null;
-  return [...columns, target.importId, target.listId, target.brandId, flags, rows.tags ? arrayText(rows.tags) : null];
+  const tags = rows.tags ? arrayText(rows.tags) : null;
+  // Rows of a chunk count from 1.
+  const suspects = rows.suspects ? rows.suspects.map((place) => place + 1) : null;
+  return [...columns, target.importId, target.listId, target.brandId, flags, tags, suspects];
 }
 
 /**

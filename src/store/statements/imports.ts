@@ -1,6 +1,7 @@
 import type { AttributeType } from '../../core/import/map-columns.ts';
 import type { Encoding } from '../../shared/words.ts';
-import type { Sql } from '../database.ts';
+import type { Database, Sql } from '../database.ts';
+import { copyBytes } from '../copying.ts';
 
 export interface ImportOptions {
   /** Header of the file to what it is: address, name, joined_at, or an attribute's name; null leaves the column out. */
@@ -88,12 +89,11 @@ export async function appendImportPart(sql: Sql, importId: number, seq: number, 
 }
 
 /** One piece of an import’s file; nothing behind the last. */
-export async function findImportPart(sql: Sql, importId: number, seq: number): Promise<Buffer | undefined> {
-  const rows: { bytes: Buffer }[] = await sql.query(`SELECT bytes FROM import_part WHERE import_id = $1 AND seq = $2`, [
-    importId,
-    seq,
-  ]);
-  return rows[0]?.bytes;
+export function findImportPart(database: Database, importId: number, seq: number): Promise<Buffer | undefined> {
+  return copyBytes(
+    database,
+    `SELECT bytes FROM import_part WHERE import_id = ${Number(importId)} AND seq = ${Number(seq)}`,
+  );
 }
 
 /** Changes an import's own row; undefined fields stay. A cancelled import stays cancelled. */

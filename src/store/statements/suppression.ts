@@ -32,6 +32,30 @@ export async function listSuppressionLists(sql: Sql): Promise<SuppressionListRow
 
 const IN_EFFECT = `(e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > now()))`;
 
+/** How many entries there are, ended ones among them; `most` if there are more. */
+export async function countEntries(sql: Sql, most: number): Promise<number> {
+  const [row]: { n: number }[] = await sql.query(
+    `SELECT count(*)::int AS n FROM (SELECT FROM suppression_entry LIMIT $1) e`,
+    [most],
+  );
+  return row!.n;
+}
+
+/** What entries after `after` name, in their order, at most `limit`: ended ones too, since ending can be undone. */
+export async function listEntryValues(
+  sql: Sql,
+  after: number,
+  limit: number,
+): Promise<{ entries: number; last: number; hasHashes: boolean; values: string[] }> {
+  const [page]: { entries: number; last: string | null; hasHashes: boolean; values: string | null }[] = await sql.query(
+    `SELECT count(*)::int AS entries, max(id) AS last, coalesce(bool_or(kind = 'hash'), false) AS "hasHashes", string_agg(value, E'\\n') AS values
+     FROM (SELECT id, kind, value FROM suppression_entry WHERE id > $1 ORDER BY id LIMIT $2) e`,
+    [after, limit],
+  );
+  const { entries, last, hasHashes, values } = page!;
+  return { entries, last: Number(last), hasHashes, values: values === null ? [] : values.split('\n') };
+}
+
 /** Keeps a new suppression list. @throws when one of this name has the same scope (suppression_list_name_key) */
 export async function insertSuppressionList(
   sql: Sql,

@@ -1,0 +1,37 @@
+import { fingerprint, FINGERPRINT_WORDS } from './fingerprint.ts';
+
+/**
+ * Which of very many texts may stand in a set (a Bloom filter): who does not pass certainly does not stand in it; who
+ * passes has to be looked up. Two bytes a text, whatever its length; one in two thousand passes without standing in it.
+ */
+export interface Sieve {
+  add(text: string): void;
+  mayHold(text: string): boolean;
+}
+
+const BITS_A_TEXT = 16;
+/** With 16 bits a text, 8 places give 1 in 1,700; fewer are quicker to ask and hardly worse. */
+const PLACES = 6;
+
+/** Makes a sieve for up to `texts` of them; for more it still holds all, and lets more others pass. */
+export function makeSieve(texts: number): Sieve {
+  const bits = 2 ** Math.ceil(Math.log2(Math.max(1024, texts * BITS_A_TEXT)));
+  const words = new Uint32Array(bits / 32);
+  const print = new Uint32Array(FINGERPRINT_WORDS);
+  const mask = bits - 1;
+  return {
+    add(text) {
+      fingerprint(text, 0, print);
+      // Places by double hashing (Kirsch and Mitzenmacher 2006): as good as so many independent ones.
+      for (let n = 0, at = print[0]!; n < PLACES; n++, at = (at + print[1]!) | 0)
+        words[(at & mask) >>> 5]! |= 1 << (at & 31);
+    },
+    mayHold(text) {
+      fingerprint(text, 0, print);
+      for (let n = 0, at = print[0]!; n < PLACES; n++, at = (at + print[1]!) | 0) {
+        if ((words[(at & mask) >>> 5]! & (1 << (at & 31))) === 0) return false;
+      }
+      return true;
+    },
+  };
+}

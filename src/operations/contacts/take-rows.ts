@@ -1,0 +1,70 @@
+import type { EntityManager } from 'typeorm';
+import { OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
+import { isRepeatedKey } from '../../store/database.ts';
+import {
+  judgeImportRows,
+  takeImportRows,
+  type RowColumns,
+  type RowTarget,
+} from '../../store/statements/import-rows.ts';
+import { copyNewRows, drawContactIds } from '../../store/statements/new-rows.ts';
+
+/** Takes rows in for a list and answers one letter a row. To be run within a transaction. */
+export type TakeRows = (sql: EntityManager, columns: RowColumns, target: RowTarget, runId: number) => Promise<string>;
+
+type DrawIds = typeof drawContactIds;
+
+/**
+ * Takes rows in as new until somebody in the file turns out to be known, and looks everybody up from then on. A file of
+ * new people, or of known ones, is what most files are; the one wasted try of a mixed one ends at its first known row.
+ */
+export function makeTakeRows(actor: string): TakeRows {
+  let allNew = true;
+  // One at a time: two that draw their ids in the same moment find each other's between theirs, and would both draw again.
+  let drawn: Promise<unknown> = Promise.resolve();
+  const drawIds: DrawIds = (sql, count) => {
+    const mine = drawn.then(() => drawContactIds(sql, count));
+    drawn = mine.catch(() => undefined);
+    return mine;
+  };
+  return async (sql, columns, target, runId) => {
+    if (allNew && columns.suspects && !columns.tags && !columns.consentSources && !columns.consentEvidence) {
+      try {
+        // Within a transaction this one is a savepoint.
+        return await sql.transaction((inner) => takeNewRows(inner, columns, columns.suspects!, target, { runId, actor, drawIds })); // prettier-ignore
+      } catch (error) {
+        if (!isRepeatedKey(error)) throw error;
+        allNew = false;
+      }
+    }
+    return takeImportRows(sql, columns, target, runId, actor);
+  };
+}
+
+/**
+ * Takes rows in whose people are all new; who may be suppressed is judged as any row.
+ * @throws isRepeatedKey when somebody is known
+ */
+async function takeNewRows(
+  sql: EntityManager,
+  columns: RowColumns,
+  suspects: number[],
+  target: RowTarget,
+  act: { runId: number; actor: string; drawIds: DrawIds },
+): Promise<string> {
+  const judged = suspects.length === 0 ? '' : await judgeImportRows(sql, rowsAt(columns, suspects), target);
+  const letters = columns.flags ? columns.flags.map((flag) => flag ?? CREATED) : new Array<string>(columns.addresses.length).fill(CREATED); // prettier-ignore
+  suspects.forEach((place, index) => (letters[place] = judged[index]!));
+  await copyNewRows(sql, { columns, letters, ...(await act.drawIds(sql, letters.length)) }, target, act);
+  return letters.join('');
+}
+
+const CREATED = OUTCOME_LETTERS.created;
+
+/** The rows at some places, without what is said of suspects. */
+export function rowsAt(columns: RowColumns, places: number[]): RowColumns {
+  const { suspects: _, ...rest } = columns;
+  return Object.fromEntries(
+    Object.entries(rest as unknown as Record<string, unknown[] | null>).map(([name, column]) => [name, column && places.map((place) => column[place])]),
+  ) as unknown as RowColumns; // prettier-ignore
+}

@@ -1,0 +1,116 @@
+import type { EntityManager } from 'typeorm';
+import { OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
+import { copyInto, encodeFields, makeCopyRows, ROW_BYTES } from '../copying.ts';
+import type { Sql } from '../database.ts';
+import type { RowColumns, RowTarget } from './import-rows.ts';
+
+/** Rows whose people are all new. */
+export interface NewRows {
+  columns: RowColumns;
+  /** What becomes of each row: those created or suppressed become contacts, the others stay out. */
+  letters: string[];
+  /** The first of as many ids as there are rows, which follow one another. */
+  firstId: number;
+  /** When whoever has no date joined. */
+  now: Date;
+}
+
+/** The first of `count` ids for new contacts that follow one another, and the transaction's instant. */
+export async function drawContactIds(sql: Sql, count: number): Promise<{ firstId: number; now: Date }> {
+  const [drawn]: { first: string; last: string; now: Date }[] = await sql.query(
+    `SELECT min(id) AS first, max(id) AS last, now() AS now FROM (SELECT nextval('contact_id_seq') AS id FROM generate_series(1, $1::int)) d`,
+    [count],
+  );
+  const firstId = Number(drawn!.first);
+  // Somebody drew at the same time, and theirs lie between ours.
+  return Number(drawn!.last) - firstId + 1 === count ? { firstId, now: drawn!.now } : drawContactIds(sql, count);
+}
+
+const JUST_NOW_MS = 86_400_000;
+
+/**
+ * Takes in rows whose people are all new, and puts them on the list, journaled under a run as a set (apart by whether they
+ * joined just now, which is what Today counts as news). COPY into the tables themselves is half the work of one INSERT, which
+ * forms each row several times over. If somebody is known, their unique key is violated (SQLSTATE 23505). To be run within a
+ * transaction.
+ */
+export async function copyNewRows(
+  sql: EntityManager,
+  { columns, letters, firstId, now }: NewRows,
+  target: RowTarget,
+  act: { runId: number; actor: string },
+): Promise<void> {
+  const contacts = makeCopyRows(letters.length * ROW_BYTES);
+  const subscriptions = makeCopyRows(letters.length * ROW_BYTES);
+  const [news, others] = [makeJoined(), makeJoined()];
+  const subscription = encodeFields((rows) => {
+    rows.int4(target.listId);
+    rows.text(target.state);
+    rows.text(`import ${target.importId}`);
+  });
+  const instantOf = makeInstantReader();
+  let id = firstId;
+  letters.forEach((letter, place) => {
+    if (letter !== OUTCOME_LETTERS.created && letter !== OUTCOME_LETTERS.suppressed) return;
+    const joined = columns.joinedAt?.[place];
+    const joinedAt = joined ? instantOf(joined) : now.getTime();
+    contacts.begin(columns.attributes ? 5 : 4);
+    contacts.int8(id);
+    contacts.text(columns.addresses[place]!);
+    contacts.text(columns.names?.[place] ?? null);
+    contacts.instant(joinedAt);
+    if (columns.attributes) contacts.jsonb(columns.attributes[place] ?? '{}');
+    if (letter === OUTCOME_LETTERS.created) {
+      subscriptions.begin(5);
+      subscriptions.int8(id);
+      subscriptions.instant(joinedAt);
+      subscriptions.encoded(subscription);
+      (joinedAt > now.getTime() - JUST_NOW_MS ? news : others).add(id, joinedAt);
+    }
+    id++;
+  });
+  await copyInto(sql, `contact (id, address, name, joined_at${columns.attributes ? ', attributes' : ''})`, contacts);
+  await copyInto(sql, 'subscription (contact_id, since, list_id, state, source)', subscriptions);
+  for (const joined of [news, others]) await noteJoined(sql, joined, target, act);
+}
+
+/** Reads RFC 3339 instants, of which the same few come again and again in a chunk. */
+function makeInstantReader(): (text: string) => number {
+  const known = new Map<string, number>();
+  return (text) => {
+    let instant = known.get(text);
+    if (instant === undefined) known.set(text, (instant = Date.parse(text)));
+    return instant;
+  };
+}
+
+/** Ids in rising order, those that follow one another without a gap as one range, and when the last of them joined. */
+function makeJoined() {
+  const ranges: { first: number; last: number }[] = [];
+  let latest = 0;
+  return {
+    add(id: number, joinedAt: number): void {
+      latest = Math.max(latest, joinedAt);
+      const range = ranges.at(-1);
+      if (range?.last === id - 1) range.last = id;
+      else ranges.push({ first: id, last: id });
+    },
+    latest: () => new Date(latest),
+    isEmpty: () => ranges.length === 0,
+    multirange: () => `{${ranges.map(({ first, last }) => `[${first},${last}]`).join(',')}}`,
+  };
+}
+
+async function noteJoined(
+  sql: Sql,
+  joined: ReturnType<typeof makeJoined>,
+  target: RowTarget,
+  { runId, actor }: { runId: number; actor: string },
+): Promise<void> {
+  if (joined.isEmpty()) return;
+  await sql.query(
+    `INSERT INTO journal (run_id, contacts, subject, subject_id, after, actor_kind, actor, cause)
+     VALUES ($1, $2::int8multirange, 'subscription', $3, jsonb_build_object('state', $4::text, 'since', $5::timestamptz), 'person', $6, jsonb_build_object('import', $7::int))`,
+    [runId, joined.multirange(), target.listId, target.state, joined.latest(), actor, target.importId],
+  );
+}
