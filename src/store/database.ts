@@ -20,6 +20,7 @@ import { QuickCounts1790000000015 } from './migrations/0015-quick-counts.ts';
 import { Tries1790000000016 } from './migrations/0016-tries.ts';
 import { Asking1790000000017 } from './migrations/0017-asking.ts';
 import { SmallerFiles1790000000018 } from './migrations/0018-smaller-files.ts';
+import { CompactReconciliations1790000000019 } from './migrations/0019-compact-reconciliations.ts';
 
 /** Anything that runs SQL: the data source itself, or a manager inside a transaction. */
 export type Sql = Pick<EntityManager, 'query' | 'getRepository'>;
@@ -44,6 +45,7 @@ const MIGRATIONS = [
   Tries1790000000016,
   Asking1790000000017,
   SmallerFiles1790000000018,
+  CompactReconciliations1790000000019,
 ];
 /** Any number of processes may start at once; one migrates, the others wait. */
 const MIGRATION_LOCK = 7_300_001;

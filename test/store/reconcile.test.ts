@@ -5,8 +5,7 @@ import fc from 'fast-check';
 import { findGivenColumn, readGiven } from '../../src/core/import/read-given.ts';
 import { applyAct, previewAct } from '../../src/operations/contacts/act-on-contacts.ts';
 import { checkAddress } from '../../src/operations/contacts/explain-verdict.ts';
-import { exportReconciled, reconcile } from '../../src/operations/contacts/reconcile.ts';
-import { listReconciled } from '../../src/store/statements/reconciliations.ts';
+import { exportReconciled, listReconciledPage, reconcile } from '../../src/operations/contacts/reconcile.ts';
 import { makeDeps } from '../support/database.ts';
 import { findTexts } from '../support/search.ts';
 import { makeSmallWorld, type SmallWorld } from '../support/world.ts';
@@ -28,7 +27,7 @@ const give = (text: string | Buffer, pieces = 1) => {
   return reconcile(deps, { name: 'their list.csv', actor: 'Rosa Lindgard' }, Readable.from(chunks));
 };
 const rowsOf = async (id: number, direction: 'given' | 'ours', found: boolean | null) =>
-  listReconciled(deps.database, id, direction, found, 0, 100);
+  listReconciledPage(deps, id, direction, found, 0, 100);
 
 describe('which column it is', () => {
   test.each([

@@ -110,9 +110,14 @@ export function* readRows(rows: (string | BrokenLine)[], delimiter: string): Gen
       quoted = [];
     }
     if (isQuoted) quoted.push(row);
-    else yield typeof row === 'string' ? { cells: row.split(delimiter), error: '' } : { cells: null, ...row };
+    else yield typeof row === 'string' ? { cells: cut(row, delimiter), error: '' } : { cells: null, ...row };
   }
   if (quoted.length > 0) yield* parseQuoted(quoted, delimiter);
+}
+
+/** A list of one column has nothing to be cut. */
+function cut(row: string, delimiter: string): string[] {
+  return row.includes(delimiter) ? row.split(delimiter) : [row];
 }
 
 const MOST_AT_ONCE = 1000;

@@ -1,18 +1,23 @@
 import { stringify } from 'csv-stringify/sync';
 import { withoutFormula } from '../../core/export/without-formula.ts';
 import { findGivenColumn, readGiven } from '../../core/import/read-given.ts';
-import { overWholeSet } from '../../store/database.ts';
+import { inTransaction, lookUpByIndex, overWholeSet } from '../../store/database.ts';
 import {
-  insertGivenRows, insertReconciliation, listReconciled, listReconciliations, matchDigests,
-  type GivenRow, type ReconciliationRow,
+  countOurs, deleteReconciliation, dropUnfinishedReconciliations, endReconciliation, insertReconciledRows, insertReconciliation,
+  listReconciled, listReconciliations, RECONCILED_AT_ONCE, type GivenRow, type ReconciledRow, type ReconciliationRow,
 } from '../../store/statements/reconciliations.ts'; // prettier-ignore
 import type { Deps } from '../deps.ts';
+import { makeLanes } from '../lanes.ts';
 import { found, Problem } from '../problem.ts';
 import { readUploadedTable } from './read-uploaded-table.ts';
 
-const BATCH = 2000;
 const MOST_ROWS = 5_000_000;
-const PAGE = 2000;
+/** Each page of an export goes through the whole list. */
+const PAGE = 20_000;
+/** Chunks looked up at once, while the next one is read. */
+const LANES = 3;
+/** Longer than any reconciliation takes. */
+const UNFINISHED_KEPT_MS = 86_400_000;
 
 /** Holds a list of addresses or digests, given as a table or one a line, against the base. @throws Problem bad-file */
 export async function reconcile(
@@ -20,20 +25,72 @@ export async function reconcile(
   request: { name: string; actor: string },
   bytes: AsyncIterable<Uint8Array>,
 ): Promise<ReconciliationRow> {
-  const id = await overWholeSet(deps.database, async (sql) => {
-    const begun = await insertReconciliation(sql, request.name, request.actor);
-    const rows = await insertGivenRows(sql, begun, readBatches(request.name, bytes));
+  await dropUnfinishedReconciliations(deps.database, new Date(deps.now().getTime() - UNFINISHED_KEPT_MS));
+  const id = await insertReconciliation(deps.database, request.name, request.actor);
+  try {
+    const rows = await keepRows(deps, id, readBatches(request.name, bytes));
     if (rows === 0) throw new Problem('bad-file', `${request.name} holds nothing to be found.`);
-    await matchDigests(sql, begun);
-    return begun;
-  });
-  return getReconciliation(deps, id);
+    const [, contacts] = await Promise.all([
+      overWholeSet(deps.database, (sql) => endReconciliation(sql, id)),
+      countOurs(deps.database),
+    ]);
+    return await findReconciliation(deps, id, contacts);
+  } catch (error) {
+    await deleteReconciliation(deps.database, id);
+    throw error;
+  }
+}
+
+/** Keeps the rows as they stream in, and tells how many there were. */
+async function keepRows(deps: Deps, id: number, batches: AsyncGenerator<GivenRow[]>): Promise<number> {
+  const lanes = makeLanes(LANES);
+  let rows = 0;
+  try {
+    for await (const batch of batches) {
+      const firstRow = rows + 1;
+      rows += batch.length;
+      await lanes.run(() =>
+        inTransaction(deps.database, async (sql) => {
+          await lookUpByIndex(sql);
+          await insertReconciledRows(sql, id, firstRow, batch);
+        }),
+      );
+    }
+  } finally {
+    await lanes.end();
+  }
+  return rows;
+}
+
+/** A page of one direction of the answer, after a place. */
+export function listReconciledPage(
+  deps: Deps,
+  id: number,
+  direction: 'given' | 'ours',
+  wanted: boolean | null,
+  after: number,
+  limit: number,
+): Promise<ReconciledRow[]> {
+  return overWholeSet(deps.database, (sql) => listReconciled(sql, id, direction, wanted, after, limit));
 }
 
 /** A reconciliation with its counts. @throws Problem not-found */
 export async function getReconciliation(deps: Deps, id: number): Promise<ReconciliationRow> {
-  const rows = await overWholeSet(deps.database, (sql) => listReconciliations(sql, id, 2_147_483_647, 1));
+  return findReconciliation(deps, id, await countOurs(deps.database));
+}
+
+async function findReconciliation(deps: Deps, id: number, contacts: number): Promise<ReconciliationRow> {
+  const rows = await listReconciliations(deps.database, id, 2_147_483_647, 1, contacts);
   return found(rows[0], `reconciliation ${id}`);
+}
+
+/** Reconciliations with their counts, latest first, before one. */
+export async function listLatestReconciliations(
+  deps: Deps,
+  before: number,
+  limit: number,
+): Promise<ReconciliationRow[]> {
+  return listReconciliations(deps.database, null, before, limit, await countOurs(deps.database));
 }
 
 /** Reads the rows as they arrive, some thousand at once. */
@@ -50,7 +107,7 @@ async function* readBatches(name: string, bytes: AsyncIterable<Uint8Array>): Asy
         if (place.hasHeader) continue;
       }
       batch.push(cells ? readGiven(cells[column] ?? '') : { given: error.slice(0, 300), address: null, hash: null });
-      if (batch.length < BATCH) continue;
+      if (batch.length < RECONCILED_AT_ONCE) continue;
       passed += batch.length;
       if (passed > MOST_ROWS) throw new Problem('bad-file', `${name} has more than ${MOST_ROWS.toLocaleString('en-GB')} rows.`); // prettier-ignore
       yield batch;
@@ -69,7 +126,7 @@ export async function* exportReconciled(
   await getReconciliation(deps, id);
   yield stringify([['given', 'address', 'name', 'standing']]);
   for (let after = 0; ;) {
-    const rows = await listReconciled(deps.database, id, direction, wanted, after, PAGE);
+    const rows = await listReconciledPage(deps, id, direction, wanted, after, PAGE);
     if (rows.length === 0) return;
     yield stringify(rows.map((row) => [row.given, row.address, row.name, row.standing].map((cell) => withoutFormula(cell ?? '')))); // prettier-ignore
     after = rows[rows.length - 1]!.place;

@@ -96,9 +96,25 @@ const ERASURES = [
    UPDATE sign_up s SET state = CASE WHEN s.state = 'pending' THEN 'turned-away' ELSE s.state END, because = '${GONE}', next_message_at = NULL,
      address = '${GONE}', name = NULL, network = NULL, source = NULL, confirmed_network = NULL, user_agent = NULL,
      agreed = CASE WHEN s.way = 'import' THEN '' ELSE s.agreed END FROM person p WHERE s.contact_id = p.id OR s.address = p.address`,
-  `WITH ${PEOPLE}
-   UPDATE reconciliation_row r SET given = '${GONE}', address = NULL, hash = p.hash, contact_id = NULL FROM person p
-   WHERE r.contact_id = p.id OR r.address = p.address OR strpos(lower(r.given), p.address) > 0`,
+  `WITH ${PEOPLE}, hit AS MATERIALIZED (
+     SELECT r.reconciliation_id, r.first_row, r.row_no, r.contact_id, min(p.hash) AS hash FROM reconciliation_row r
+     JOIN person p ON r.contact_id = p.id OR r.address = p.address OR strpos(lower(r.given), p.address) > 0 GROUP BY 1, 2, 3, 4),
+   counted AS (
+     UPDATE reconciliation o SET known = o.known - n.known, contacts = o.contacts - n.contacts FROM (
+       SELECT h.reconciliation_id, count(h.contact_id) AS known, count(DISTINCT h.contact_id) FILTER (WHERE NOT EXISTS (
+         SELECT FROM reconciliation_row r WHERE r.reconciliation_id = h.reconciliation_id AND r.contact_id = h.contact_id
+           AND r.row_no NOT IN (SELECT row_no FROM hit i WHERE i.reconciliation_id = h.reconciliation_id))) AS contacts
+       FROM hit h GROUP BY 1) n
+     WHERE o.id = n.reconciliation_id)
+   UPDATE reconciliation_chunk k SET given = w.given, addresses = w.addresses, hashes = w.hashes, contact_ids = w.contact_ids FROM (
+     SELECT r.reconciliation_id, r.first_row,
+       array_agg(CASE WHEN h.hash IS NOT NULL THEN '${GONE}' WHEN r.given IS DISTINCT FROM r.address THEN r.given END ORDER BY r.row_no) AS given,
+       array_agg(CASE WHEN h.hash IS NULL THEN r.address END ORDER BY r.row_no) AS addresses,
+       array_agg(coalesce(h.hash, r.hash) ORDER BY r.row_no) AS hashes,
+       array_agg(CASE WHEN h.hash IS NULL THEN r.contact_id END ORDER BY r.row_no) AS contact_ids
+     FROM reconciliation_row r LEFT JOIN hit h USING (reconciliation_id, first_row, row_no)
+     WHERE (r.reconciliation_id, r.first_row) IN (SELECT reconciliation_id, first_row FROM hit) GROUP BY 1, 2) w
+   WHERE k.reconciliation_id = w.reconciliation_id AND k.first_row = w.first_row`,
   `WITH ${PEOPLE} DELETE FROM verification_row r USING person p WHERE r.address = p.address OR strpos(lower(r.given), p.address) > 0`,
   `WITH ${PEOPLE} DELETE FROM event_aside a USING person p WHERE a.address = p.address`,
   `WITH ${PEOPLE} DELETE FROM refused_value r USING person p WHERE r.value = p.address`,

@@ -31,7 +31,7 @@ export const pickedCte = ({ filter }: Selection): string => `picked AS (
   SELECT c.id, c.address, c.name, c.archived_at, c.tags FROM contact c
   LEFT JOIN contact_stage cs ON cs.contact_id = c.id AND cs.brand_id = $9::int
   WHERE ($1::text[] IS NULL OR c.address = ANY($1::text[]))
-    AND ($3::int IS NULL OR (c.id IN (SELECT r.contact_id FROM reconciliation_row r WHERE r.reconciliation_id = $3 AND r.contact_id IS NOT NULL)) = $4::boolean)
+    AND ($3::int IS NULL OR (c.id IN (SELECT u.id FROM reconciliation_chunk k, unnest(k.contact_ids) u (id) WHERE k.reconciliation_id = $3 AND u.id IS NOT NULL)) = $4::boolean)
     AND CASE $2::text WHEN 'unreachable' THEN c.archived_at IS NULL AND NOT (${REACHABLE}) WHEN 'archived' THEN c.archived_at IS NOT NULL ELSE true END
     AND ($11::int IS NULL OR c.id IN (
       SELECT r.contact_id FROM verification_row r JOIN verification v ON v.id = r.verification_id JOIN verifier_word w ON w.source = v.source AND w.word = r.word

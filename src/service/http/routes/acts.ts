@@ -1,14 +1,15 @@
 import type { PriceLadder } from '../../../core/cost/price-ladder.ts';
 import { applyAct, previewAct, type ActRequest } from '../../../operations/contacts/act-on-contacts.ts';
 import { countCost, savePriceLadder } from '../../../operations/contacts/count-cost.ts';
-import { exportReconciled, getReconciliation, reconcile } from '../../../operations/contacts/reconcile.ts';
-import { Problem } from '../../../operations/problem.ts';
-import { overWholeSet } from '../../../store/database.ts';
 import {
-  deleteReconciliation,
-  listReconciled,
-  listReconciliations,
-} from '../../../store/statements/reconciliations.ts';
+  exportReconciled,
+  getReconciliation,
+  listLatestReconciliations,
+  listReconciledPage,
+  reconcile,
+} from '../../../operations/contacts/reconcile.ts';
+import { Problem } from '../../../operations/problem.ts';
+import { deleteReconciliation } from '../../../store/statements/reconciliations.ts';
 import { NEWEST_INT, pageOf, readCursor, type PageQuery } from '../paging.ts';
 import { streamText } from '../stream-text.ts';
 import * as schema from '../../../shared/schemas.ts';
@@ -39,7 +40,7 @@ export const actRoutes: Route[] = [
   route<never, PageQuery>({
     method: 'get', path: '/reconciliations', summary: 'Reconciled lists, latest first', query: schema.pageQuery,
     async handle({ deps, query }) {
-      const rows = await overWholeSet(deps.database, (sql) => listReconciliations(sql, null, readCursor(query.cursor, NEWEST_INT), query.limit + 1));
+      const rows = await listLatestReconciliations(deps, readCursor(query.cursor, NEWEST_INT), query.limit + 1);
       return pageOf(rows, query.limit, (row) => row.id);
     },
   }),
@@ -56,7 +57,7 @@ export const actRoutes: Route[] = [
   route<{ id: number }, PageQuery & Direction>({
     method: 'get', path: '/reconciliations/:id/rows', summary: 'Which of these are in the base, or which of ours are on the list', params: schema.idParams, query: schema.reconciledQuery,
     async handle({ deps, params, query }) {
-      const rows = await listReconciled(deps.database, params.id, query.direction, query.found ?? null, readCursor(query.cursor, 0), query.limit + 1);
+      const rows = await listReconciledPage(deps, params.id, query.direction, query.found ?? null, readCursor(query.cursor, 0), query.limit + 1);
       return pageOf(rows, query.limit, (row) => row.place);
     },
   }),
