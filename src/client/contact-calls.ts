@@ -9,7 +9,7 @@ export type FileFormat = { fileName: string; delimiter?: string; encoding?: Enco
 /** Contacts: finding them, taking them in, what is known of one. */
 export function makeContactCalls({ get, post, send }: Calls) {
   return {
-    contacts: (filter: permission.ContactQuery & PageOptions) =>
+    contacts: (filter: permission.ContactListQuery & PageOptions) =>
       get<api.Page<api.ContactListItem> & { total: number }>('/contacts', { ...filter }),
     contact: (id: number) => get<api.ContactDetail>(`/contacts/${id}`),
     timeLine: (id: number, options: { before?: string; kinds?: string; limit?: number } = {}) =>

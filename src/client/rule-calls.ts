@@ -13,7 +13,7 @@ export function makeRuleCalls({ get, post, send }: Calls) {
       reach?: string;
       exact?: boolean;
     }) => post<api.SuppressionList>('/suppression-lists', list),
-    entries: (id: number, filter: { standing?: string; part?: string } & PageOptions = {}) =>
+    entries: (id: number, filter: { standing?: string; part?: string; order?: 'oldest' | 'newest' } & PageOptions = {}) =>
       get<api.Page<api.Entry>>(`/suppression-lists/${id}/entries`, filter),
     exportEntries: (id: number, standing?: string) =>
       send<Response>('GET', `/suppression-lists/${id}/entries.csv`, { query: { standing }, stream: true }),

@@ -1,5 +1,7 @@
 /** What the API answers about permission, acts on many contacts, and lists held against the base. Instants are RFC 3339 texts. */
 
+import type { ContactOrder } from './words.ts';
+
 /** Whom an act would change, how many stay as they are, and twenty of the first. Nothing was changed. */
 export interface ActPreview {
   act: 'archive' | 'restore' | 'erase' | 'tag' | 'untag' | 'suppress' | 'unsubscribe' | 'subscribe' | 'ask';
@@ -19,6 +21,11 @@ export interface ContactQuery {
   tag?: string;
   /** A condition of the brand. */
   where?: string;
+}
+
+/** Contacts of a filter, in an order. */
+export interface ContactListQuery extends ContactQuery {
+  order?: ContactOrder;
 }
 
 /** Who an act on many concerns: named by address, by where they stand, or by a filter; and what it needs to know. */

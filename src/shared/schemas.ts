@@ -13,6 +13,7 @@ import {
   DELIVERY_STATES,
   OUTSIDE_VERDICTS,
   ENCODINGS,
+  CONTACT_ORDERS,
 } from './words.ts';
 
 /** Schemas of what the API takes. The API description is made from these, so it cannot say anything else. */
@@ -29,7 +30,7 @@ export const contactParams = Joi.object({ id: longId.required() });
 export const brandParams = Joi.object({ brandId: id.required() });
 
 export const page = {
-  cursor: Joi.string().max(100).description('Where the page begins: `next` of the page before'),
+  cursor: Joi.string().max(500).description('Where the page begins: `next` of the page before'),
   limit: Joi.number().integer().min(1).max(500).default(50),
 };
 
@@ -233,7 +234,11 @@ export const priceLadder = Joi.object({
     .max(100)
     .required(),
 });
-export const contactsQuery = Joi.object({ ...page, ...filter });
+export const contactsQuery = Joi.object({
+  ...page,
+  ...filter,
+  order: Joi.string().valid(...CONTACT_ORDERS).default('oldest').description('By when they came in, or by address; a cursor goes with its order'),
+}); // prettier-ignore
 export const runJournalQuery = Joi.object({ ...page, where: filter.where, brandId: id }).with('where', 'brandId');
 export const contactsExport = Joi.object({
   ...filter,
@@ -403,7 +408,8 @@ export const entriesQuery = Joi.object({
   ...page,
   standing: Joi.string().valid('in-effect', 'past', 'all').default('all'),
   part: text(320).allow('').default(''),
-});
+  order: Joi.string().valid('oldest', 'newest').default('oldest').description('By when they were entered; a cursor goes with its order'),
+}); // prettier-ignore
 export const liftRequest = Joi.object({ entryIds: Joi.array().items(longId).min(1).max(10_000).required(), reason });
 
 export const pageQuery = Joi.object(page);

@@ -21,6 +21,10 @@ export const ACTORS = ['human', 'machine', 'unknown'] as const;
 export type Actor = (typeof ACTORS)[number];
 
 /** Where a contact stands on a brand’s ladder by silence, from new to sunset. */
+/** In which order contacts are listed; by number means by when they came in. */
+export const CONTACT_ORDERS = ['oldest', 'newest', 'a-to-z', 'z-to-a'] as const;
+export type ContactOrder = (typeof CONTACT_ORDERS)[number];
+
 export const STAGES = ['new', 'engaged', 'fading', 'dormant', 'sunset'] as const;
 /** One of STAGES. */
 export type Stage = (typeof STAGES)[number];

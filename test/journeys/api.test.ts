@@ -5,6 +5,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { readConfig } from '../../src/service/config.ts';
 import { ROUTES } from '../../src/service/http/api.ts';
 import { PROBLEMS } from '../../src/shared/problems.ts';
+import type { ContactOrder } from '../../src/shared/words.ts';
 import { makeAvendel } from '../support/cli.ts';
 import { EMAIL, makeList, PASSWORD, startRealService, type Running } from '../support/service.ts';
 
@@ -132,6 +133,27 @@ describe('the API', () => {
       recorded: 0,
       repeated: 1,
     });
+  });
+
+  test('pages of contacts in each order have everybody once, in that order', async () => {
+    await makeList(service.client, ['zoë+moon@quillmail.example', 'àda@quillmail.example', 'b@quillmail.example', 'a@lanternpost.example'], 'In order'); // prettier-ignore
+    const [brand] = await service.client.brands();
+    const all = async (order: ContactOrder): Promise<string[]> => {
+      const found: string[] = [];
+      for (let cursor: string | undefined; ;) {
+        const page = await service.client.contacts({ brandId: brand!.id, order, cursor, limit: 2 });
+        found.push(...page.items.map(({ address }) => address));
+        if (page.next === null) return found;
+        cursor = page.next;
+      }
+    };
+    const came = await all('oldest');
+    expect(came.length).toBeGreaterThan(3);
+    expect(await all('newest')).toEqual([...came].reverse());
+    const sorted = [...came].sort((a, b) => Buffer.compare(Buffer.from(a), Buffer.from(b)));
+    expect(await all('a-to-z')).toEqual(sorted);
+    expect(await all('z-to-a')).toEqual(sorted.reverse());
+    await expect(service.client.contacts({ brandId: brand!.id, order: 'newest', cursor: 'x' })).rejects.toMatchObject({ problem: { field: 'cursor' } }); // prettier-ignore
   });
 
   test('metrics and readiness answer', async () => {

@@ -119,3 +119,33 @@ test('a slip in one address is mended on the contact’s page, through its steps
   await page.getByText(/^Applied as run/).waitFor();
   expect((await service.client.check('dot@quillmail.example')).contact!.id).toBe(slip.id);
 });
+
+test('contacts and entries come in the order that is asked for, page by page, and the address bar keeps it', async () => {
+  const list = await service.client.createSuppressionList({ name: 'Asked by hand' });
+  await service.client.addEntries(list.id, ['first@hearthmail.example', 'second@hearthmail.example'], 'asked');
+  const shown = (column: number): Promise<string[]> => page.locator(`main table.rows tbody td:nth-child(${column})`).allTextContents(); // prettier-ignore
+  const choose = async (order: string): Promise<void> => {
+    await page.getByRole('combobox', { name: 'Order' }).click();
+    await page.getByRole('option', { name: order, exact: true }).click();
+  };
+  await page.goto(`${service.console}/contacts`);
+  await choose('by address, from z');
+  await page.locator('th[aria-sort=descending]').waitFor();
+  const [brand] = await service.client.brands();
+  const known = (await service.client.contacts({ brandId: brand!.id })).items.map(({ address }) => address);
+  const isSorted = async (): Promise<boolean> => (await shown(3)).join() === known.sort().reverse().join();
+  expect(known.length).toBeGreaterThan(2);
+  await until(isSorted);
+  await page.reload();
+  await until(isSorted);
+  await page.goto(`${service.console}/suppression?list=${list.id}`);
+  await page.getByText('second@hearthmail.example').waitFor();
+  expect(await shown(1)).toEqual(['second@hearthmail.example', 'first@hearthmail.example']);
+  await choose('as they came in');
+  await until(async () => (await shown(1))[0] === 'first@hearthmail.example');
+  await page.getByRole('textbox', { name: 'Part of an entry' }).fill('SECOND');
+  await until(async () => (await shown(1)).join() === 'second@hearthmail.example');
+  expect(new URL(page.url()).searchParams.toString()).toBe(`list=${list.id}&order=oldest&part=second`);
+  await page.goBack();
+  await page.getByRole('heading', { level: 1, name: /contacts are known here$/ }).waitFor();
+});

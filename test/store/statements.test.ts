@@ -199,14 +199,14 @@ describe('entries', () => {
     const values = Array.from({ length: 400 }, (_, index) => `race${index}@quillmail.example`);
     const both = await bothSettled(() => enter(listId, values));
     expect(both.map((result) => result.entered).reduce((a, b) => a + b)).toBe(400);
-    expect((await listEntries(deps.database, listId, 'in-effect', '', 0, 1000)).length).toBe(403);
+    expect((await listEntries(deps.database, listId, 'in-effect', '', 'oldest', null, 1000)).length).toBe(403);
   }); // prettier-ignore
 
   test('an entry whose end has passed stops nothing and can be entered again; the export tells both', async () => {
     const listId = await own('For a while');
     await enter(listId, ['eva@quillmail.example']);
     await deps.database.query(`UPDATE suppression_entry SET expires_at = now() - interval '1 hour' WHERE list_id = $1`, [listId]); // prettier-ignore
-    expect(await listEntries(deps.database, listId, 'in-effect', '', 0, 10)).toEqual([]);
+    expect(await listEntries(deps.database, listId, 'in-effect', '', 'oldest', null, 10)).toEqual([]);
     expect(await enter(listId, ['eva@quillmail.example'])).toMatchObject({ entered: 1, known: 0 });
     let csv = '';
     for await (const piece of exportEntries(deps, listId, 'all', '')) csv += piece;
@@ -219,7 +219,7 @@ describe('entries', () => {
   test('two lift the same entry at once: one does, the other is told', async () => {
     const listId = await own('Once');
     await enter(listId, ['fay@quillmail.example']);
-    const [entry] = await listEntries(deps.database, listId, 'in-effect', '', 0, 10);
+    const [entry] = await listEntries(deps.database, listId, 'in-effect', '', 'oldest', null, 10);
     const both = await Promise.allSettled([1, 2].map(() => liftByPerson(deps, [entry!.id], 'asked', 'Rosa Lindgard')));
     expect(both.map((result) => result.status).sort()).toEqual(['fulfilled', 'rejected']);
   });

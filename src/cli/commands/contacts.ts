@@ -3,7 +3,7 @@ import { existsSync } from 'node:fs';
 import { basename } from 'node:path';
 import { Option, type Command } from 'commander';
 import type { SignUp } from '../../shared/api-permission.ts';
-import { ENCODINGS, type Encoding } from '../../shared/words.ts';
+import { CONTACT_ORDERS, ENCODINGS, type ContactOrder, type Encoding } from '../../shared/words.ts';
 import type { AddressCheck, BrandVerdict, TimeLineItem } from '../../shared/api.ts';
 import { withCondition } from '../condition-problems.ts';
 import { UsageError } from '../usage-error.ts';
@@ -112,11 +112,15 @@ function addList(group: Command): void {
       '--where <condition>',
       "whom a condition matches, as 'clicked in the last 30 days' or 'segment \"Readers\"'",
     )
+    .addOption(
+      new Option('--order <order>', 'by when they came in, or by address').choices(CONTACT_ORDERS).default('oldest'),
+    )
     .option('--limit <number>', 'at most this many', '50')
     .option('--cursor <cursor>', 'go on where a page ended')
     .action(
       async (
         options: OutputOptions & {
+          order: ContactOrder;
           brand?: string;
           part?: string;
           list?: string;
@@ -134,6 +138,7 @@ function addList(group: Command): void {
         if (!brand) throw new UsageError('There is no brand yet.', 1);
         const page = await withCondition(options.where ?? '', () =>
           client.contacts({
+            order: options.order,
             where: options.where,
             brandId: brand.id,
             part: options.part,

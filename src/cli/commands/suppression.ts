@@ -1,5 +1,5 @@
 import { readFileSync } from 'node:fs';
-import type { Command } from 'commander';
+import { Option, type Command } from 'commander';
 import type { EnteredEntries } from '../../shared/api.ts';
 import { UsageError } from '../usage-error.ts';
 import { brandNamed, listNamed, suppressionListNamed } from '../names.ts';
@@ -122,15 +122,24 @@ function addEntries(group: Command): void {
   withPaging(withOutput(group.command('entries <list>').description('entries of a list')))
     .option('--standing <standing>', 'in-effect, past or all', 'in-effect')
     .option('--part <text>', 'part of the entry')
-    .action(async (name: string, options: OutputOptions & PagingOptions & { standing: string; part?: string }) => {
-      const client = connect();
-      const list = await suppressionListNamed(client, name);
-      const page = await client.entries(list.id, {
-        standing: options.standing,
-        part: options.part,
-        ...pageOf(options),
-      });
-      printPage(page, [
+    .addOption(
+      new Option('--order <order>', 'by when they were entered').choices(['oldest', 'newest']).default('oldest'),
+    )
+    .action(
+      async (
+        name: string,
+        options: OutputOptions & PagingOptions & { standing: string; part?: string; order: 'oldest' | 'newest' },
+      ) => {
+        // prettier-ignore
+        const client = connect();
+        const list = await suppressionListNamed(client, name);
+        const page = await client.entries(list.id, {
+          standing: options.standing,
+          part: options.part,
+          order: options.order,
+          ...pageOf(options),
+        });
+        printPage(page, [
         { head: 'No', cell: (entry) => String(entry.id), right: true },
         { head: 'Entry', cell: (entry) => entry.value },
         { head: 'Reason', cell: (entry) => entry.reason },
@@ -138,7 +147,8 @@ function addEntries(group: Command): void {
         { head: 'Since', cell: (entry) => moment(entry.enteredAt) },
         { head: 'Until', cell: (entry) => (entry.liftedAt ? `lifted ${entry.liftedAt.slice(0, 10)}` : (entry.expiresAt?.slice(0, 10) ?? 'no end')) },
       ], options, 'No entry.'); // prettier-ignore
-    });
+      },
+    );
   group.command('export <list>').description('all entries as CSV').option('--standing <standing>', 'in-effect, past or all', 'all').option('--file <file>', 'where to write it', '-')
     .action(async (name: string, options: { standing: string; file: string }) => {
       const client = connect();

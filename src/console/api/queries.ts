@@ -90,7 +90,7 @@ export const useSuppressionLists = () =>
   useQuery({ queryKey: keys.suppression, queryFn: () => client.suppressionLists() });
 export const useEntries = (
   id: number | undefined,
-  filter: { standing: string; part: string; cursor?: string; limit?: number },
+  filter: { standing: string; part: string; order: 'oldest' | 'newest'; cursor?: string; limit?: number },
 ) =>
   useQuery({
     queryKey: keys.entries({ id, ...filter }),

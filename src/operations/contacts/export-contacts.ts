@@ -34,7 +34,7 @@ function pagesOfFilter(deps: Deps, filter: ContactFilter): AsyncGenerator<Contac
   return inPieces((give) =>
     overFilter(deps, filter, async (sql) => {
       for (let after = 0; ;) {
-        const rows = await listContacts(sql, filter, after, PAGE);
+        const rows = await listContacts(sql, filter, 'oldest', after, PAGE);
         if (rows.length === 0) return;
         await give(rows);
         after = rows[rows.length - 1]!.id;

@@ -26,7 +26,7 @@ export async function* exportEntries(
   await getSuppressionList(deps, listId);
   yield stringify([HEADER]);
   for (let after = 0; ;) {
-    const rows = await listEntries(deps.database, listId, standing, part, after, PAGE);
+    const rows = await listEntries(deps.database, listId, standing, part, 'oldest', after, PAGE);
     if (rows.length === 0) return;
     yield stringify(
       rows.map((row) => [

@@ -11,22 +11,28 @@ export interface Page<T> {
   next: string | null;
 }
 
-/** The number a cursor stands for. Cursors are opaque to callers: base64url of a number. */
+/** The number a cursor stands for. Cursors are opaque to callers: base64url of a number, or of a text. */
 export function readCursor(cursor: string | undefined, start: number): number {
-  if (cursor === undefined) return start;
-  const number = Number(Buffer.from(cursor, 'base64url').toString('latin1'));
-  if (!Number.isSafeInteger(number) || number < 0)
+  const text = readTextCursor(cursor);
+  if (text === null) return start;
+  const number = /^\d+$/.test(text) ? Number(text) : NaN;
+  if (!Number.isSafeInteger(number))
     throw new Problem('invalid-input', 'This cursor is not one of ours.', { field: 'cursor' });
   return number;
 }
 
+/** The text a cursor stands for; null at the beginning. */
+export function readTextCursor(cursor: string | undefined): string | null {
+  return cursor === undefined ? null : Buffer.from(cursor, 'base64url').toString();
+}
+
 /** One page: `rows` were asked for with one more than the limit, which tells whether there is a next page. */
-export function pageOf<T>(rows: T[], limit: number, key: (row: T) => number): Page<T> {
+export function pageOf<T>(rows: T[], limit: number, key: (row: T) => number | string): Page<T> {
   const items = rows.slice(0, limit);
   const last = items[items.length - 1];
   return {
     items,
-    next: rows.length > limit && last ? Buffer.from(String(key(last)), 'latin1').toString('base64url') : null,
+    next: rows.length > limit && last ? Buffer.from(String(key(last))).toString('base64url') : null,
   };
 }
 

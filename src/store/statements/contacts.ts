@@ -1,4 +1,4 @@
-import type { Deliverability, OutsideVerdict, Stage, SubscriptionState } from '../../shared/words.ts';
+import type { ContactOrder, Deliverability, OutsideVerdict, Stage, SubscriptionState } from '../../shared/words.ts';
 import type { Sql } from '../database.ts';
 
 /** Addresses of contacts by their number. */
@@ -111,18 +111,30 @@ export function fullFilter(asked: { brandId: number } & Partial<ContactFilter>):
   return { part, listId, stage, deliverability, tag, where, brandId };
 }
 
-/** Contacts of the filter by number, after `after`, with their stage at the brand and the lists they are subscribed to. */
+/** Each order goes along an index; `$7` is where the page before ended, null at the beginning. */
+const ORDERS: Record<ContactOrder, string> = {
+  oldest: '($7::bigint IS NULL OR c.id > $7) ORDER BY c.id',
+  newest: '($7::bigint IS NULL OR c.id < $7) ORDER BY c.id DESC',
+  'a-to-z': '($7::text IS NULL OR c.address > $7) ORDER BY c.address',
+  'z-to-a': '($7::text IS NULL OR c.address < $7) ORDER BY c.address DESC',
+};
+
+/**
+ * Contacts of the filter in an order, after the number or the address of another, with their stage at the brand and the lists
+ * they are subscribed to.
+ */
 export async function listContacts(
   sql: Sql,
   filter: ContactFilter,
-  after: number,
+  order: ContactOrder,
+  after: number | string | null,
   limit: number,
 ): Promise<ContactListRow[]> {
   return sql.query(
     `SELECT ${CONTACT_COLUMNS}, cs.stage,
        ARRAY(SELECT l.name FROM subscription s JOIN list l ON l.id = s.list_id WHERE s.contact_id = c.id AND s.state = 'subscribed' ORDER BY l.id) AS lists
      FROM contact c LEFT JOIN contact_stage cs ON cs.contact_id = c.id AND cs.brand_id = $5
-     WHERE ${contactFilterSql(1, filter)} AND c.id > $7 ORDER BY c.id LIMIT $8`,
+     WHERE ${contactFilterSql(1, filter)} AND ${ORDERS[order]} LIMIT $8`,
     [...filterParameters(filter), after, limit],
   );
 }

@@ -228,19 +228,20 @@ export async function findListsOfValues(
 /** Which entries are meant: in effect, lifted or ended, or both. */
 export type EntryStanding = 'in-effect' | 'past' | 'all';
 
-/** Entries of one list, filtered by part of their value, after number `after`. */
+/** Entries of one list, filtered by part of their value, in the order in which they were entered or the reverse, after number `after`. */
 export async function listEntries(
   sql: Sql,
   listId: number,
   standing: EntryStanding,
   part: string,
-  after: number,
+  order: 'oldest' | 'newest',
+  after: number | null,
   limit: number,
 ): Promise<EntryRow[]> {
   const test = { 'in-effect': IN_EFFECT, past: `NOT ${IN_EFFECT}`, all: 'true' }[standing];
   return sql.query(
     `SELECT ${ENTRY_COLUMNS} FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
-     WHERE e.list_id = $1 AND ${test} AND ($2 = '' OR e.value LIKE '%' || $2 || '%') AND e.id > $3 ORDER BY e.id LIMIT $4`,
+     WHERE e.list_id = $1 AND ${test} AND ($2 = '' OR e.value LIKE '%' || $2 || '%') AND ($3::bigint IS NULL OR e.id ${order === 'oldest' ? '>' : '<'} $3) ORDER BY e.id ${order === 'oldest' ? 'ASC' : 'DESC'} LIMIT $4`,
     [listId, part.replace(/[\\%_]/g, '\\$&'), after, limit],
   );
 }

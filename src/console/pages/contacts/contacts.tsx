@@ -1,14 +1,15 @@
 import { Button, Checkbox, Select, TextInput, VisuallyHidden } from '@mantine/core';
 import { IconSearch } from '@tabler/icons-react';
 import { useState } from 'react';
-import { Link, useSearchParams } from 'react-router';
+import { Link } from 'react-router';
 import type { ContactQuery } from '../../../shared/api-permission.ts';
 import type { ContactListItem } from '../../../shared/api.ts';
-import { DELIVERABILITIES, STAGES } from '../../../shared/words.ts';
+import { CONTACT_ORDERS, DELIVERABILITIES, STAGES, type ContactOrder } from '../../../shared/words.ts';
 import { useContacts, useLists, useSegments } from '../../api/queries.ts';
 import { useBrand } from '../../brand.tsx';
 import { ReasonMark, Stage } from '../../components/marks.tsx';
 import { Await, Door, Finding, Section } from '../../components/page.tsx';
+import { useListState, type ListState } from '../../components/list-state.ts';
 import { count, day, plural } from '../../components/words.ts';
 import { Download } from './download.tsx';
 import { ActOnFound } from './act-on-found.tsx';
@@ -16,17 +17,8 @@ import { ActOnFound } from './act-on-found.tsx';
 /** Contacts by filter; the filter lives in the address bar. */
 export default function Contacts() {
   const brand = useBrand();
-  const [params, setParams] = useSearchParams();
+  const { of, set, clear } = useListState();
   const [picked, setPicked] = useState<string[]>([]);
-  const of = (name: string): string | undefined => params.get(name) || undefined;
-  const set = (name: string, value: string | null): void =>
-    setParams((was) => {
-      const now = new URLSearchParams(was);
-      if (value) now.set(name, value);
-      else now.delete(name);
-      if (name !== 'cursor') now.delete('cursor');
-      return now;
-    });
   const filter = {
     brandId: brand.id,
     part: of('part'),
@@ -37,8 +29,9 @@ export default function Contacts() {
     where: of('where'),
   };
   const cursor = of('cursor');
+  const order = CONTACT_ORDERS.find((one) => one === of('order')) ?? 'oldest';
   const limit = 25;
-  const contacts = useContacts({ ...filter, cursor, limit });
+  const contacts = useContacts({ ...filter, order, cursor, limit });
   const filtered = Boolean(
     filter.part ?? filter.listId ?? filter.stage ?? filter.deliverability ?? filter.tag ?? filter.where,
   );
@@ -52,12 +45,15 @@ export default function Contacts() {
         <Await of={contacts} rows={12}>
           {(page) =>
             page.items.length === 0 ? (
-              <Section head="No contact matches"><Button onClick={() => setParams({})}>Show all contacts</Button></Section>
+              <Section head="No contact matches"><Button onClick={clear}>Show all contacts</Button></Section>
             ) : (
               <>
-                <Found items={page.items} picked={picked} pick={setPicked} />
+                <Found items={page.items} order={order} picked={picked} pick={setPicked} />
                 <div className="row" style={{ justifyContent: 'space-between', marginTop: 12 }}>
-                  <span className="second">{count(page.items.length)} of {count(page.total)}, oldest first</span>
+                  <span className="row">
+                    <span className="second">{count(page.items.length)} of {count(page.total)}</span>
+                    <Select size="xs" w={190} aria-label="Order" data={ORDERS} value={order} onChange={(value) => set('order', value)} allowDeselect={false} />
+                  </span>
                   <span className="row">
                     <Download filter={filter} />
                     {cursor ? <Button onClick={() => set('cursor', null)}>From the beginning</Button> : null}
@@ -73,7 +69,18 @@ export default function Contacts() {
   ); // prettier-ignore
 }
 
-type Set = (name: string, value: string | null) => void;
+const ORDERS: { value: ContactOrder; label: string }[] = [
+  { value: 'oldest', label: 'as they came in' },
+  { value: 'newest', label: 'the latest first' },
+  { value: 'a-to-z', label: 'by address' },
+  { value: 'z-to-a', label: 'by address, from z' },
+];
+const SORTED: Partial<Record<ContactOrder, 'ascending' | 'descending'>> = {
+  'a-to-z': 'ascending',
+  'z-to-a': 'descending',
+};
+
+type Set = ListState['set'];
 
 function Find({ filter, set }: { filter: ContactQuery; set: Set }) {
   const brand = useBrand();
@@ -108,10 +115,12 @@ function Where({ where, set }: { where: string | undefined; set: Set }) {
 /** What was found, each row to be picked for an act. */
 function Found({
   items,
+  order,
   picked,
   pick,
 }: {
   items: ContactListItem[];
+  order: ContactOrder;
   picked: string[];
   pick: (addresses: string[]) => void;
 }) {
@@ -124,7 +133,7 @@ function Found({
         <tr>
           <th><VisuallyHidden>Picked</VisuallyHidden></th>
           <th>Contact</th>
-          <th>Address</th>
+          <th aria-sort={SORTED[order]}>Address</th>
           <th>Stage</th>
           <th>Receives</th>
           <th>Subscribed to</th>

@@ -8,6 +8,7 @@ import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { ReachMark } from '../../components/marks.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
+import { useListState } from '../../components/list-state.ts';
 import { count, day, plural } from '../../components/words.ts';
 
 /** The lists by who fills them at the left; the question "may we write to" and the entries at the right. */
@@ -146,16 +147,17 @@ const KINDS = { address: IconAt, domain: IconWorld, hash: IconHash };
 
 function Entries({ list }: { list: SuppressionList }) {
   const { zone } = useBrand();
-  const [standing, setStanding] = useState('in-effect');
-  const [part, setPart] = useState('');
-  const [cursor, setCursor] = useState<string | undefined>();
+  const { of, set } = useListState();
+  const [standing, part, cursor] = [of('standing') ?? 'in-effect', of('part') ?? '', of('cursor')];
+  const order = of('order') === 'oldest' ? 'oldest' : 'newest';
   const [adding, setAdding] = useState(false);
-  const entries = useEntries(list.id, { standing, part, cursor, limit: 15 });
+  const entries = useEntries(list.id, { standing, part, order, cursor, limit: 15 });
   return (
     <Section head={`${list.name}: ${count(list.inEffect)} in effect, ${count(list.ended)} lifted or ended`} beside={`stops ${list.reach}, ${list.scopeName ?? 'whole organisation'}`}>
       <div className="row" style={{ marginBottom: 8 }}>
-        <TextInput aria-label="Part of an entry" placeholder="part of an address" leftSection={<IconSearch size={16} aria-hidden />} value={part} onChange={(event) => { setPart(event.currentTarget.value.toLowerCase()); setCursor(undefined); }} />
-        <SegmentedControl size="xs" color="var(--av-ink)" aria-label="Which entries" data={[{ value: 'in-effect', label: 'In effect' }, { value: 'past', label: 'Past' }, { value: 'all', label: 'Both' }]} value={standing} onChange={(value) => { setStanding(value); setCursor(undefined); }} />
+        <TextInput aria-label="Part of an entry" placeholder="part of an address" leftSection={<IconSearch size={16} aria-hidden />} value={part} onChange={(event) => set('part', event.currentTarget.value.toLowerCase())} />
+        <SegmentedControl size="xs" color="var(--av-ink)" aria-label="Which entries" data={[{ value: 'in-effect', label: 'In effect' }, { value: 'past', label: 'Past' }, { value: 'all', label: 'Both' }]} value={standing} onChange={(value) => set('standing', value)} />
+        <Select size="xs" w={150} aria-label="Order" data={[{ value: 'newest', label: 'the latest first' }, { value: 'oldest', label: 'as they came in' }]} value={order} onChange={(value) => set('order', value)} allowDeselect={false} />
         <span style={{ marginLeft: 'auto' }} className="row">
           <a className="plain" href={`/api/v1/suppression-lists/${list.id}/entries.csv?standing=${standing}&part=${encodeURIComponent(part)}`}>CSV of these</a>
           {list.builtIn === null ? <Button onClick={() => setAdding(!adding)}>Add entries</Button> : null}
@@ -173,8 +175,8 @@ function Entries({ list }: { list: SuppressionList }) {
               <tbody>{page.items.map((entry) => <EntryRow key={entry.id} entry={entry} zone={zone} />)}</tbody>
             </table>
             <div className="row" style={{ justifyContent: 'flex-end', marginTop: 12 }}>
-              {cursor ? <Button onClick={() => setCursor(undefined)}>From the beginning</Button> : null}
-              {page.next ? <Button onClick={() => setCursor(page.next!)}>Next fifteen</Button> : null}
+              {cursor ? <Button onClick={() => set('cursor', null)}>From the beginning</Button> : null}
+              {page.next ? <Button onClick={() => set('cursor', page.next)}>Next fifteen</Button> : null}
             </div>
           </>
         )}

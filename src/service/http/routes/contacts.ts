@@ -2,6 +2,7 @@ import { checkAddress } from '../../../operations/contacts/explain-verdict.ts';
 import { exportContacts } from '../../../operations/contacts/export-contacts.ts';
 import { found } from '../../../operations/problem.ts';
 import { overFilter } from '../../../operations/segments/within-time.ts';
+import type { ContactOrder } from '../../../shared/words.ts';
 import * as schema from '../../../shared/schemas.ts';
 import {
   countContacts,
@@ -13,20 +14,22 @@ import {
   type ContactFilter,
 } from '../../../store/statements/contacts.ts';
 import { listJournal } from '../../../store/statements/journal.ts';
-import { NEWEST, pageOf, readCursor, type PageQuery } from '../paging.ts';
+import { NEWEST, pageOf, readCursor, readTextCursor, type PageQuery } from '../paging.ts';
 import { route, type Route } from '../route.ts';
 import { streamText } from '../stream-text.ts';
 
 type WithId = { id: number };
 
 export const contactRoutes: Route[] = [
-  route<never, PageQuery & ContactFilter>({
+  route<never, PageQuery & ContactFilter & { order: ContactOrder }>({
     method: 'get', path: '/contacts', summary: 'Find contacts', query: schema.contactsQuery,
     async handle({ deps, query }) {
       const filter = fullFilter(query);
       return overFilter(deps, filter, async (sql) => {
-        const rows = await listContacts(sql, filter, readCursor(query.cursor, 0), query.limit + 1);
-        return { ...pageOf(rows, query.limit, (row) => row.id), total: await countContacts(sql, filter) };
+        const byAddress = query.order === 'a-to-z' || query.order === 'z-to-a';
+        const after = byAddress || query.cursor === undefined ? readTextCursor(query.cursor) : readCursor(query.cursor, 0);
+        const rows = await listContacts(sql, filter, query.order, after, query.limit + 1);
+        return { ...pageOf(rows, query.limit, (row) => (byAddress ? row.address : row.id)), total: await countContacts(sql, filter) };
       });
     },
   }),

@@ -23,11 +23,11 @@ export const suppressionRoutes: Route[] = [
     method: 'post', path: '/suppression-lists', summary: 'Create a suppression list of your own', body: schema.newSuppressionList, status: 201,
     handle: ({ deps, body }) => createSuppressionList(deps, body),
   }),
-  route<WithId, PageQuery & { standing: EntryStanding; part: string }>({
+  route<WithId, PageQuery & { standing: EntryStanding; part: string; order: 'oldest' | 'newest' }>({
     method: 'get', path: '/suppression-lists/:id/entries', summary: 'Entries of one list', params: schema.idParams, query: schema.entriesQuery,
     async handle({ deps, params, query }) {
       await getSuppressionList(deps, params.id);
-      return pageOf(await listEntries(deps.database, params.id, query.standing, query.part, readCursor(query.cursor, 0), query.limit + 1), query.limit, (row) => row.id);
+      return pageOf(await listEntries(deps.database, params.id, query.standing, query.part, query.order, query.cursor === undefined ? null : readCursor(query.cursor, 0), query.limit + 1), query.limit, (row) => row.id);
     },
   }),
   route<WithId, { standing: EntryStanding; part: string }>({
