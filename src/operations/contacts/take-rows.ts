@@ -7,12 +7,27 @@ import {
   type RowColumns,
   type RowTarget,
 } from '../../store/statements/import-rows.ts';
-import { copyNewRows, drawContactIds } from '../../store/statements/new-rows.ts';
+import { makeInTurn, type InTurn } from '../in-turn.ts';
+import {
+  copyNewContacts,
+  copyNewSubscriptions,
+  drawContactIds,
+  encodeNewRows,
+} from '../../store/statements/new-rows.ts';
 
 /** Takes rows in for a list and answers one letter a row. To be run within a transaction. */
 export type TakeRows = (sql: EntityManager, columns: RowColumns, target: RowTarget, runId: number) => Promise<string>;
 
-type DrawIds = typeof drawContactIds;
+/**
+ * What chunks that are taken in beside each other do one after the other. Two that draw their ids in the same moment would
+ * find each other's between theirs. And ids that rise are put at the end of an index, which takes half the time of putting
+ * them among others: so one chunk's contacts are copied beside another's subscriptions.
+ */
+interface Turns {
+  draw: InTurn;
+  contacts: InTurn;
+  subscriptions: InTurn;
+}
 
 /**
  * Takes rows in as new until somebody in the file turns out to be known, and looks everybody up from then on. A file of
@@ -20,18 +35,12 @@ type DrawIds = typeof drawContactIds;
  */
 export function makeTakeRows(actor: string): TakeRows {
   let allNew = true;
-  // One at a time: two that draw their ids in the same moment find each other's between theirs, and would both draw again.
-  let drawn: Promise<unknown> = Promise.resolve();
-  const drawIds: DrawIds = (sql, count) => {
-    const mine = drawn.then(() => drawContactIds(sql, count));
-    drawn = mine.catch(() => undefined);
-    return mine;
-  };
+  const turns: Turns = { draw: makeInTurn(), contacts: makeInTurn(), subscriptions: makeInTurn() };
   return async (sql, columns, target, runId) => {
     if (allNew && columns.suspects && !columns.tags && !columns.consentSources && !columns.consentEvidence) {
       try {
         // Within a transaction this one is a savepoint.
-        return await sql.transaction((inner) => takeNewRows(inner, columns, columns.suspects!, target, { runId, actor, drawIds })); // prettier-ignore
+        return await sql.transaction((inner) => takeNewRows(inner, columns, columns.suspects!, target, { runId, actor }, turns)); // prettier-ignore
       } catch (error) {
         if (!isRepeatedKey(error)) throw error;
         allNew = false;
@@ -50,12 +59,16 @@ async function takeNewRows(
   columns: RowColumns,
   suspects: number[],
   target: RowTarget,
-  act: { runId: number; actor: string; drawIds: DrawIds },
+  act: { runId: number; actor: string },
+  turns: Turns,
 ): Promise<string> {
   const judged = suspects.length === 0 ? '' : await judgeImportRows(sql, rowsAt(columns, suspects), target);
   const letters = columns.flags ? columns.flags.map((flag) => flag ?? CREATED) : new Array<string>(columns.addresses.length).fill(CREATED); // prettier-ignore
   suspects.forEach((place, index) => (letters[place] = judged[index]!));
-  await copyNewRows(sql, { columns, letters, ...(await act.drawIds(sql, letters.length)) }, target, act);
+  const drawn = await turns.draw(() => drawContactIds(sql, letters.length));
+  const rows = encodeNewRows({ columns, letters, ...drawn }, target);
+  await turns.contacts(() => copyNewContacts(sql, rows));
+  await turns.subscriptions(() => copyNewSubscriptions(sql, rows, target, act));
   return letters.join('');
 }
 

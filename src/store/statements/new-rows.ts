@@ -1,6 +1,6 @@
 import type { EntityManager } from 'typeorm';
 import { OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
-import { copyInto, encodeFields, makeCopyRows, ROW_BYTES } from '../copying.ts';
+import { copyInto, encodeFields, makeCopyRows, ROW_BYTES, type CopyRows } from '../copying.ts';
 import type { Sql } from '../database.ts';
 import type { RowColumns, RowTarget } from './import-rows.ts';
 
@@ -28,18 +28,17 @@ export async function drawContactIds(sql: Sql, count: number): Promise<{ firstId
 
 const JUST_NOW_MS = 86_400_000;
 
-/**
- * Takes in rows whose people are all new, and puts them on the list, journaled under a run as a set (apart by whether they
- * joined just now, which is what Today counts as news). COPY into the tables themselves is half the work of one INSERT, which
- * forms each row several times over. If somebody is known, their unique key is violated (SQLSTATE 23505). To be run within a
- * transaction.
- */
-export async function copyNewRows(
-  sql: EntityManager,
-  { columns, letters, firstId, now }: NewRows,
-  target: RowTarget,
-  act: { runId: number; actor: string },
-): Promise<void> {
+/** New rows as COPY reads them. */
+export interface EncodedRows {
+  contactColumns: string;
+  contacts: CopyRows;
+  subscriptions: CopyRows;
+  /** Who joined just now, which is what Today counts as news, and the others. */
+  joined: Joined[];
+}
+
+/** Makes rows ready to be copied; those suppressed become contacts and are not subscribed. */
+export function encodeNewRows({ columns, letters, firstId, now }: NewRows, target: RowTarget): EncodedRows {
   const contacts = makeCopyRows(letters.length * ROW_BYTES);
   const subscriptions = makeCopyRows(letters.length * ROW_BYTES);
   const [news, others] = [makeJoined(), makeJoined()];
@@ -69,9 +68,27 @@ export async function copyNewRows(
     }
     id++;
   });
-  await copyInto(sql, `contact (id, address, name, joined_at${columns.attributes ? ', attributes' : ''})`, contacts);
+  const contactColumns = `id, address, name, joined_at${columns.attributes ? ', attributes' : ''}`;
+  return { contactColumns, contacts, subscriptions, joined: [news, others] };
+}
+
+/**
+ * Copies contacts into the table itself: half the work of an INSERT, which forms each row several times over. To be run
+ * within a transaction, before their subscriptions. If somebody is known, their unique key is violated (SQLSTATE 23505).
+ */
+export function copyNewContacts(sql: EntityManager, rows: EncodedRows): Promise<void> {
+  return copyInto(sql, `contact (${rows.contactColumns})`, rows.contacts);
+}
+
+/** Puts new contacts on the list, journaled under a run as sets. */
+export async function copyNewSubscriptions(
+  sql: EntityManager,
+  { subscriptions, joined }: EncodedRows,
+  target: RowTarget,
+  act: { runId: number; actor: string },
+): Promise<void> {
   await copyInto(sql, 'subscription (contact_id, since, list_id, state, source)', subscriptions);
-  for (const joined of [news, others]) await noteJoined(sql, joined, target, act);
+  for (const set of joined) await noteJoined(sql, set, target, act);
 }
 
 /** Reads RFC 3339 instants, of which the same few come again and again in a chunk. */
@@ -85,11 +102,18 @@ function makeInstantReader(): (text: string) => number {
 }
 
 /** Ids in rising order, those that follow one another without a gap as one range, and when the last of them joined. */
-function makeJoined() {
+interface Joined {
+  add: (id: number, joinedAt: number) => void;
+  latest: () => Date;
+  isEmpty: () => boolean;
+  multirange: () => string;
+}
+
+function makeJoined(): Joined {
   const ranges: { first: number; last: number }[] = [];
   let latest = 0;
   return {
-    add(id: number, joinedAt: number): void {
+    add(id, joinedAt) {
       latest = Math.max(latest, joinedAt);
       const range = ranges.at(-1);
       if (range?.last === id - 1) range.last = id;
@@ -103,7 +127,7 @@ function makeJoined() {
 
 async function noteJoined(
   sql: Sql,
-  joined: ReturnType<typeof makeJoined>,
+  joined: Joined,
   target: RowTarget,
   { runId, actor }: { runId: number; actor: string },
 ): Promise<void> {

@@ -45,18 +45,38 @@ export const RECONCILED_AT_ONCE = 10_000;
  * `lookUpByIndex`.
  */
 export async function insertReconciledRows(sql: Sql, id: number, firstRow: number, rows: GivenRow[]): Promise<void> {
-  const addresses = rows.map(({ address }) => address);
-  const given = rows.map((row) => (row.given === row.address ? null : row.given.replaceAll('\0', '')));
-  const hashes = rows.map(({ hash }) => hash);
-  const orNull = (column: (string | null)[]): string | null => (column.some((cell) => cell !== null) ? arrayText(column) : null); // prettier-ignore
-  const unreadable = rows.filter(({ address, hash }) => address === null && hash === null).length;
+  const { addresses, given, hashes, unreadable } = columnsOf(rows);
   await sql.query(
     `INSERT INTO reconciliation_chunk (reconciliation_id, first_row, rows, unreadable, given, addresses, hashes, contact_ids)
      SELECT $1, $2, $3, $4, $5, $6, $7, array_agg(f.id) FROM (
        SELECT c.id FROM unnest($6::text[]) WITH ORDINALITY g (address, n)
        LEFT JOIN LATERAL (SELECT id FROM contact WHERE address = g.address AND erased_at IS NULL OFFSET 0) c ON true ORDER BY g.n) f`,
-    [id, firstRow, rows.length, unreadable, orNull(given), arrayText(addresses), orNull(hashes)],
+    [
+      id,
+      firstRow,
+      rows.length,
+      unreadable,
+      given && arrayText(given),
+      arrayText(addresses),
+      hashes && arrayText(hashes),
+    ],
   );
+}
+
+/** Rows as columns; what only a few lists have is null where no row has it. */
+function columnsOf(rows: GivenRow[]) {
+  const addresses: (string | null)[] = [];
+  let given: (string | null)[] | null = null;
+  let hashes: (string | null)[] | null = null;
+  let unreadable = 0;
+  rows.forEach((row, place) => {
+    addresses.push(row.address);
+    // A text of PostgreSQL holds no zero character.
+    if (row.given !== row.address) (given ??= rows.map(() => null))[place] = row.given.replaceAll('\0', '');
+    if (row.hash !== null) (hashes ??= rows.map(() => null))[place] = row.hash;
+    else if (row.address === null) unreadable++;
+  });
+  return { addresses, given, hashes, unreadable };
 }
 
 /** Finds the contact behind each digest, where any are given, counts, and ends the reconciliation. To be run within overWholeSet. */
