@@ -13,8 +13,10 @@ export function makeRuleCalls({ get, post, send }: Calls) {
       reach?: string;
       exact?: boolean;
     }) => post<api.SuppressionList>('/suppression-lists', list),
-    entries: (id: number, filter: { standing?: string; part?: string; order?: 'oldest' | 'newest' } & PageOptions = {}) =>
-      get<api.Page<api.Entry>>(`/suppression-lists/${id}/entries`, filter),
+    entries: (
+      id: number,
+      filter: { standing?: string; part?: string; order?: 'oldest' | 'newest' } & PageOptions = {},
+    ) => get<api.Page<api.Entry>>(`/suppression-lists/${id}/entries`, filter),
     exportEntries: (id: number, standing?: string) =>
       send<Response>('GET', `/suppression-lists/${id}/entries.csv`, { query: { standing }, stream: true }),
     addEntries: (id: number, values: string[], reason: string, expiresAt: string | null = null) =>
