@@ -1,6 +1,7 @@
 import type { PoolClient } from 'pg';
 import { from as copyFrom, to as copyTo } from 'pg-copy-streams';
 import type { EntityManager } from 'typeorm';
+import { makeByteWriter } from './byte-writer.ts';
 import type { Database } from './database.ts';
 
 /** Rows in the binary format of COPY; a row is begun with its number of fields, which follow in their order. */
@@ -30,103 +31,46 @@ const NULL = -1;
 const JSONB_VERSION = 1;
 /** Instants are microseconds since 2000. */
 const EPOCH_MS = Date.UTC(2000, 0, 1);
-const TWO_TO_32 = 2 ** 32;
-/** UTF-8 takes at most three bytes for a UTF-16 unit. */
-const MOST_BYTES_A_UNIT = 3;
-const FIXED_ROOM = 16;
+/** The length of a field goes before it. */
+const LENGTH_BYTES = 4;
 
 /**
  * Makes rows for COPY (FORMAT binary): the server reads a number or an instant of it several times as fast as its text.
  * `bytes` is what they will take, roughly.
  */
 export function makeCopyRows(bytes: number): CopyRows {
-  let buffer = Buffer.allocUnsafe(HEADER.length + bytes);
-  let at = HEADER.copy(buffer);
-  const room = (more: number): void => {
-    if (at + more <= buffer.length) return;
-    const larger = Buffer.allocUnsafe(Math.max(buffer.length * 2, at + more));
-    buffer.copy(larger, 0, 0, at);
-    buffer = larger;
-  };
-  const put2 = (value: number): void => {
-    buffer[at++] = value >>> 8;
-    buffer[at++] = value;
-  };
-  const put4 = (value: number): void => {
-    buffer[at++] = value >>> 24;
-    buffer[at++] = value >>> 16;
-    buffer[at++] = value >>> 8;
-    buffer[at++] = value;
-  };
-  const put8 = (value: number): void => {
-    const high = Math.floor(value / TWO_TO_32);
-    put4(high);
-    put4(value - high * TWO_TO_32);
-  };
-  /** Text of which most is ASCII: written unit by unit, which for a short text is quicker than calling out of JavaScript. */
-  const putText = (value: string): void => {
-    const begun = at;
-    for (let index = 0; index < value.length; index++) {
-      const unit = value.charCodeAt(index);
-      if (unit > 0x7f) {
-        at = begun + buffer.write(value, begun);
-        return;
-      }
-      buffer[at++] = unit;
-    }
-  };
-  /** The length goes before what it is the length of, and is known after it. */
-  const endSized = (begun: number): void => {
-    const end = at;
-    at = begun;
-    put4(end - begun - 4);
-    at = end;
+  const out = makeByteWriter(HEADER.length + bytes);
+  out.bytes(HEADER);
+  /** A field whose length is known once it is written. */
+  const sized = (value: string, before?: number): void => {
+    const begun = out.skip(LENGTH_BYTES);
+    if (before !== undefined) out.uint1(before);
+    out.text(value);
+    out.int4At(begun, out.length() - begun - LENGTH_BYTES);
   };
   return {
-    begin(fields) {
-      room(FIXED_ROOM);
-      put2(fields);
-    },
+    begin: (fields) => out.int2(fields),
     int4(value) {
-      room(FIXED_ROOM);
-      put4(4);
-      put4(value);
+      out.int4(4);
+      out.int4(value);
     },
     int8(value) {
-      room(FIXED_ROOM);
-      put4(8);
-      put8(value);
+      out.int4(8);
+      out.int8(value);
     },
     text(value) {
-      room(FIXED_ROOM + (value?.length ?? 0) * MOST_BYTES_A_UNIT);
-      if (value === null) return put4(NULL);
-      const begun = at;
-      at += 4;
-      putText(value);
-      endSized(begun);
+      if (value === null) out.int4(NULL);
+      else sized(value);
     },
-    jsonb(value) {
-      room(FIXED_ROOM + value.length * MOST_BYTES_A_UNIT);
-      const begun = at;
-      at += 4;
-      buffer[at++] = JSONB_VERSION;
-      putText(value);
-      endSized(begun);
-    },
+    jsonb: (value) => sized(value, JSONB_VERSION),
     instant(value) {
-      room(FIXED_ROOM);
-      put4(8);
-      put8((value - EPOCH_MS) * 1000);
+      out.int4(8);
+      out.int8((value - EPOCH_MS) * 1000);
     },
-    encoded(fields) {
-      room(fields.length);
-      buffer.set(fields, at);
-      at += fields.length;
-    },
+    encoded: (fields) => out.bytes(fields),
     end() {
-      room(FIXED_ROOM);
-      put2(TRAILER);
-      return buffer.subarray(0, at);
+      out.int2(TRAILER);
+      return out.all();
     },
   };
 }
