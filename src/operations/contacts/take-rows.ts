@@ -30,8 +30,8 @@ interface Turns {
 }
 
 /**
- * Takes rows in as new until somebody in the file turns out to be known, and looks everybody up from then on. A file of
- * new people, or of known ones, is what most files are; the one wasted try of a mixed one ends at its first known row.
+ * Takes rows in as new until somebody turns out to be known, and looks everybody up from then on, until a chunk has nobody
+ * known again. New people and known ones mostly stand together in a file; a wasted try ends at its first known row.
  */
 export function makeTakeRows(actor: string): TakeRows {
   let allNew = true;
@@ -46,7 +46,9 @@ export function makeTakeRows(actor: string): TakeRows {
         allNew = false;
       }
     }
-    return takeImportRows(sql, columns, target, runId, actor);
+    const letters = await takeImportRows(sql, columns, target, runId, actor);
+    allNew = !KNOWN.some((letter) => letters.includes(letter));
+    return letters;
   };
 }
 
@@ -73,6 +75,7 @@ async function takeNewRows(
 }
 
 const CREATED = OUTCOME_LETTERS.created;
+const KNOWN = [OUTCOME_LETTERS.updated, OUTCOME_LETTERS.unchanged, OUTCOME_LETTERS['suppressed:unsubscribed']];
 
 /** The rows at some places, without what is said of suspects. */
 export function rowsAt(columns: RowColumns, places: number[]): RowColumns {
