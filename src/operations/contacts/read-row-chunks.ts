@@ -1,3 +1,4 @@
+import { setImmediate } from 'node:timers/promises';
 import { OWN_USES } from '../../core/import/map-columns.ts';
 import { makeRowReader, type TableColumns } from '../../core/import/read-table.ts';
 import { CHUNK_ROWS, OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
@@ -10,6 +11,9 @@ import { readImportRecords, type ImportRecord } from './read-import-records.ts';
 
 /** What one file may hold: two and a half times what we promise, and 128 MB to remember which addresses have passed. */
 const MOST_ROWS = 5_000_000;
+
+/** So many rows take some milliseconds; then what waits meanwhile (answers of the server, other requests) has its turn. */
+const ROWS_A_TURN = 2000;
 
 /** Rows `firstRow` and on of a file. `letters` has the outcome of those that are settled by reading (refused, repeated); the others stand in `columns`. */
 export interface RowChunk {
@@ -37,6 +41,7 @@ export async function* readRowChunks(deps: Deps, row: ImportRow): AsyncGenerator
         continue;
       }
       take(record, chunk.firstRow + chunk.letters.length, chunk);
+      if (chunk.letters.length % ROWS_A_TURN === 0) await setImmediate();
       if (chunk.letters.length < CHUNK_ROWS) continue;
       yield finished(chunk, fraction);
       chunk = makeChunk(chunk.firstRow + CHUNK_ROWS, row);
