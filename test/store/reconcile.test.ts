@@ -6,6 +6,9 @@ import { findGivenColumn, readGiven } from '../../src/core/import/read-given.ts'
 import { applyAct, previewAct } from '../../src/operations/contacts/act-on-contacts.ts';
 import { checkAddress } from '../../src/operations/contacts/explain-verdict.ts';
 import { exportReconciled, listReconciledPage, reconcile } from '../../src/operations/contacts/reconcile.ts';
+import { Reconciliations1790000000005 } from '../../src/store/migrations/0005-reconciliations.ts';
+import { CompactReconciliations1790000000019 } from '../../src/store/migrations/0019-compact-reconciliations.ts';
+import { getReconciliation } from '../../src/operations/contacts/reconcile.ts';
 import { makeDeps } from '../support/database.ts';
 import { findTexts } from '../support/search.ts';
 import { makeSmallWorld, type SmallWorld } from '../support/world.ts';
@@ -98,14 +101,60 @@ test('ten thousand rows and more come in whole', async () => {
 
 test('an act on the answer changes those on the list, or those not on it, and an erased person leaves it too', async () => {
   const [gone] = world.addresses;
-  const { id } = await give(world.addresses.slice(0, 5).join('\n'));
+  const { id } = await give([...world.addresses.slice(0, 5), gone!.toUpperCase()].join('\n'));
+  expect(await getReconciliation(deps, id)).toMatchObject({ known: 6, oursOnIt: 5 });
   const on = { act: 'archive' as const, reconciled: { id, on: true } };
   expect(await previewAct(deps, on)).toMatchObject({ willChange: 5 });
   expect(await previewAct(deps, { ...on, reconciled: { id, on: false } })).toMatchObject({ willChange: 7 });
   await applyAct(deps, { ...on, expect: 5, reason: 'on their list', actor: 'Rosa Lindgard' });
-  expect((await rowsOf(id, 'given', null)).map((row) => row.standing)).toEqual(Array(5).fill('archived'));
+  expect((await rowsOf(id, 'given', null)).map((row) => row.standing)).toEqual(Array(6).fill('archived'));
   expect((await checkAddress(deps, world.addresses[6]!)).brands[0]!.eligible).toBe(true);
   await applyAct(deps, { act: 'erase', addresses: [gone!], expect: 1, reason: 'asked', actor: 'Rosa Lindgard' });
   expect(await findTexts(deps, [gone!])).toEqual([]);
-  expect((await rowsOf(id, 'given', false)).map((row) => row.given)).toEqual(['(erased)']);
+  expect((await rowsOf(id, 'given', false)).map((row) => row.given)).toEqual(['(erased)', '(erased)']);
+  expect(await getReconciliation(deps, id)).toMatchObject({ rows: 6, unreadable: 0, known: 4, oursOnIt: 4, oursNotOnIt: 7 }); // prettier-ignore
+});
+
+test('lists that were reconciled when each row was kept by itself read as they did', async () => {
+  const old = await makeDeps();
+  const { addresses } = await makeSmallWorld(old, 3);
+  const runner = old.database.createQueryRunner();
+  await runner.query('DROP VIEW reconciliation_row; DROP TABLE reconciliation_chunk; DROP TABLE reconciliation');
+  await new Reconciliations1790000000005().up(runner);
+  await runner.query(`INSERT INTO reconciliation (name, actor, finished_at) VALUES ('empty', 'x', now()), ('theirs', 'x', now())`); // prettier-ignore
+  await runner.query(
+    `INSERT INTO reconciliation_row (reconciliation_id, row_no, given, address, hash, contact_id)
+     SELECT 2, n, CASE WHEN n % 5 = 0 THEN 'nonsense ' || n WHEN n % 5 = 1 THEN upper(address) ELSE address END, CASE WHEN n % 5 NOT IN (0, 2) THEN address END,
+       CASE WHEN n % 5 = 2 THEN 'digest of ' || n END, CASE WHEN n % 5 IN (1, 3) THEN c.id END
+     FROM generate_series(1, 20001) n JOIN contact c ON c.address = ($1::text[])[n % 3 + 1]`,
+    [addresses],
+  );
+  const rows = (): Promise<unknown> => runner.query('SELECT reconciliation_id, row_no, given, address, hash, contact_id FROM reconciliation_row ORDER BY 1, 2'); // prettier-ignore
+  const before = await rows();
+  expect(before).toHaveLength(20_001);
+  await new CompactReconciliations1790000000019().up(runner);
+  expect(await rows()).toEqual(before);
+  await runner.release();
+  expect(await getReconciliation(old, 2)).toMatchObject({ rows: 20_001, unreadable: 4000, known: 8001, oursOnIt: 3, oursNotOnIt: 0 }); // prettier-ignore
+  expect(await getReconciliation(old, 1)).toMatchObject({ rows: 0, known: 0, oursOnIt: 0, oursNotOnIt: 3 });
+  expect((await listReconciledPage(old, 2, 'given', false, 19_998, 10)).map((row) => row.place)).toEqual([19_999, 20_000]); // prettier-ignore
+  await old.close();
+});
+
+test('page by page, either way, everybody comes once and in order, also where a page ends between two chunks', async () => {
+  const { id } = await give([...Array.from({ length: 10_003 }, (_, n) => `page${n}@quillmail.example`), ...world.addresses.slice(0, 6)].join('\n')); // prettier-ignore
+  for (const direction of ['given', 'ours'] as const) {
+    const all = await listReconciledPage(deps, id, direction, null, 0, 100_000);
+    for (const found of [null, true, false]) {
+      const expected = all.filter((row) => found === null || (direction === 'given' ? row.contactId !== null : row.given !== null) === found); // prettier-ignore
+      const paged: typeof all = [];
+      for (let after = 0; ;) {
+        const page = await listReconciledPage(deps, id, direction, found, after, direction === 'given' ? 3334 : 4);
+        if (page.length === 0) break;
+        paged.push(...page);
+        after = page.at(-1)!.place;
+      }
+      expect(paged).toEqual(expected);
+    }
+  }
 });
