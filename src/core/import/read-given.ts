@@ -8,14 +8,13 @@ export interface Given {
   hash: string | null;
 }
 
-const SHA256 = /^[0-9a-f]+$/i;
-const SHA256_LENGTH = 64;
+const SHA256 = /^[0-9a-f]{64}$/i;
 const HASH_HEADER = /^(sha-?256|hash|digest)$/i;
 
 /** Reads one cell. */
 export function readGiven(cell: string): Given {
   const given = cell.trim().slice(0, 300);
-  if (given.length === SHA256_LENGTH && SHA256.test(given)) return { given, address: null, hash: given.toLowerCase() };
+  if (SHA256.test(given)) return { given, address: null, hash: given.toLowerCase() };
   const parsed = parseAddress(given);
   return { given, address: parsed.ok ? parsed.address : null, hash: null };
 }

@@ -58,7 +58,7 @@ export function makeRowReader(
     const use = mapping[header];
     return use && !OWN_USES.has(use) ? [{ index, use, type: types[use] }] : [];
   });
-  // A file has few of these columns, and asking an array for its place -1 takes longer than reading all its cells.
+  // A file has few of these columns, and asking an array for its place -1 is no quick way to nothing.
   return (cells) => {
     if (cells.length !== headers.length) return { code: 'column-count' };
     const parsed = parseAddress(cells[address] ?? '');

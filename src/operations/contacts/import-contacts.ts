@@ -17,7 +17,7 @@ import { makeFlagRows, type FlagRows } from './flag-rows.ts';
 import { makeFindSuspects, type FindSuspects } from './suppression-sieve.ts';
 import { makeTakeRows, rowsAt } from './take-rows.ts';
 
-/** Chunks applied at once, so that while one is read from the file two are written. */
+/** Chunks under way at once: one is read, one copied as contacts, one as subscriptions, one committed. */
 const LANES = 4;
 
 /**

@@ -8,6 +8,7 @@ import {
   type ImportRow,
 } from '../../store/statements/imports.ts';
 import type { Deps } from '../deps.ts';
+import { makeLanes } from '../lanes.ts';
 import { found, Problem } from '../problem.ts';
 import { readHead, type HeadRequest } from './read-file-head.ts';
 
@@ -18,6 +19,8 @@ export interface ImportRequest extends HeadRequest {
 }
 
 const PART_BYTES = 1024 * 1024;
+/** Parts being kept at once, while the next one comes in. */
+const LANES = 2;
 /** The largest file taken; two million rows of 100 bytes and room to spare. */
 export const MAX_IMPORT_BYTES = 512 * 1024 * 1024;
 /**
@@ -37,20 +40,18 @@ export async function receiveImport(
   const options = await readHead(deps, request, first.value);
   if (Object.values(options.mapping).includes('list')) options.lists = await listsOf(deps, list.brandId);
   const id = await insertImport(deps.database, { ...request, options });
+  const lanes = makeLanes(LANES);
   let size = 0;
   try {
     let seq = 0;
-    // While one part is being kept the next one comes in.
-    let kept = Promise.resolve();
     for (let part: IteratorResult<Buffer> = first; !part.done; part = await parts.next()) {
-      await kept;
-      size += part.value.length;
+      const [number, { value }] = [seq++, part];
+      size += value.length;
       if (size > MAX_IMPORT_BYTES)
         throw new Problem('too-large', `${request.fileName} is over ${MAX_IMPORT_BYTES / 1024 / 1024} MB.`);
-      kept = appendImportPart(deps.database, id, seq++, part.value);
-      kept.catch(() => undefined);
+      await lanes.run(() => appendImportPart(deps.database, id, number, value));
     }
-    await kept;
+    await lanes.end();
   } catch (error) {
     await updateImport(deps.database, id, { state: 'failed', problem: { detail: 'The file did not arrive whole.' } });
     throw error;

@@ -7,17 +7,16 @@ import type { Deps } from '../deps.ts';
 export type FindSuspects = (addresses: string[], domains: string[]) => Promise<number[] | null>;
 
 const ENTRIES_AT_ONCE = 20_000;
-/** Reading an entry costs an eighth of looking an address up. */
-const ENTRIES_A_ROW = 8;
 
 /**
- * Tells for each chunk of a file of some `rows` who may be suppressed, by what the entries of all lists look like; looking
- * each row up is a third of an import's work. Entries added meanwhile count from the next chunk on. For a small file all
- * are looked up: reading the entries would take longer.
+ * Tells for each chunk of a file of some `rows` who may be suppressed, by what the entries of all lists look like. Reading an
+ * entry takes 2.9 µs, looking a row up 2.3 to 5: where there are as many entries as rows, all rows are looked up. Entries
+ * added meanwhile count from the next chunk on; one that is being committed in that moment may be missed, as if it had come
+ * after the import, and the gate sees it.
  */
 export async function makeFindSuspects(deps: Deps, rows: number): Promise<FindSuspects> {
-  const entries = await countEntries(deps.database, rows * ENTRIES_A_ROW);
-  if (entries >= rows * ENTRIES_A_ROW) return () => Promise.resolve(null);
+  const entries = await countEntries(deps.database, rows);
+  if (entries >= rows) return () => Promise.resolve(null);
   const sieve = makeSieve(entries);
   let last = 0;
   let hasHashes = false;

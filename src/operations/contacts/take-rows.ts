@@ -20,8 +20,8 @@ export type TakeRows = (sql: EntityManager, columns: RowColumns, target: RowTarg
 
 /**
  * What chunks that are taken in beside each other do one after the other. Two that draw their ids in the same moment would
- * find each other's between theirs. And ids that rise are put at the end of an index, which takes half the time of putting
- * them among others: so one chunk's contacts are copied beside another's subscriptions.
+ * find each other's between theirs. And ids that rise are put at the end of an index, not among others: so one chunk's
+ * contacts are copied beside another's subscriptions, which made an import faster by a twentieth.
  */
 interface Turns {
   draw: InTurn;
