@@ -48,6 +48,8 @@ test('a list is made and changed; a name that is taken is refused in words, and 
   await field('Name').fill('Night Digest');
   await press('Make the list');
   await headline(/^1 list with/);
+  // The list can be there before its form is gone.
+  await page.getByRole('button', { name: 'Make the list' }).waitFor({ state: 'detached' });
   await press('New list');
   await field('Name').fill('Night Digest');
   await press('Make the list');
