@@ -6,12 +6,18 @@ export interface ByteWriter {
   /** Up to 2^53. */
   int8: (value: number) => void;
   text: (value: string) => void;
-  bytes: (value: Buffer) => void;
+  /** Those of a piece of memory between two places. */
+  bytes: (of: Uint8Array, from: number, to: number) => void;
+  /** The same bytes so many times, one after the other; tells where they begin. */
+  repeat: (of: Uint8Array, times: number) => number;
   /** Leaves bytes free, and tells where they begin. */
   skip: (bytes: number) => number;
   int4At: (place: number, value: number) => void;
+  int8At: (place: number, value: number) => void;
   length: () => number;
   all: () => Buffer;
+  /** Begins anew in the same memory: what `all` gave is written over. */
+  clear: () => void;
 }
 
 const TWO_TO_32 = 2 ** 32;
@@ -21,60 +27,62 @@ const WIDEST_NUMBER = 8;
 
 /** `bytes` is what will be written, roughly. */
 export function makeByteWriter(bytes: number): ByteWriter {
-  let buffer = Buffer.allocUnsafe(bytes);
+  let buffer = Buffer.allocUnsafe(bytes + WIDEST_NUMBER);
+  let view = viewOf(buffer);
   let at = 0;
   const room = (more: number): void => {
     if (at + more <= buffer.length) return;
     const larger = Buffer.allocUnsafe(Math.max(buffer.length * 2, at + more));
     buffer.copy(larger, 0, 0, at);
     buffer = larger;
+    view = viewOf(larger);
   };
-  const put4 = (value: number): void => {
-    buffer[at++] = value >>> 24;
-    buffer[at++] = value >>> 16;
-    buffer[at++] = value >>> 8;
-    buffer[at++] = value;
-  };
-  /** Most is ASCII: written unit by unit, which for a short text is quicker than calling out of JavaScript. */
-  const putText = (value: string): void => {
-    const begun = at;
-    for (let index = 0; index < value.length; index++) {
-      const unit = value.charCodeAt(index);
-      if (unit > 0x7f) {
-        at = begun + buffer.write(value, begun);
-        return;
-      }
-      buffer[at++] = unit;
-    }
+  const putInt8 = (place: number, value: number): void => {
+    const high = Math.floor(value / TWO_TO_32);
+    view.setInt32(place, high);
+    view.setUint32(place + 4, value - high * TWO_TO_32);
   };
   return {
     uint1(value) {
       room(WIDEST_NUMBER);
-      buffer[at++] = value;
+      view.setUint8(at, value);
+      at += 1;
     },
     int2(value) {
       room(WIDEST_NUMBER);
-      buffer[at++] = value >>> 8;
-      buffer[at++] = value;
+      view.setInt16(at, value);
+      at += 2;
     },
     int4(value) {
       room(WIDEST_NUMBER);
-      put4(value);
+      view.setInt32(at, value);
+      at += 4;
     },
     int8(value) {
       room(WIDEST_NUMBER);
-      const high = Math.floor(value / TWO_TO_32);
-      put4(high);
-      put4(value - high * TWO_TO_32);
+      putInt8(at, value);
+      at += 8;
     },
     text(value) {
       room(value.length * MOST_BYTES_A_UNIT);
-      putText(value);
+      at += buffer.write(value, at);
     },
-    bytes(value) {
-      room(value.length);
-      buffer.set(value, at);
-      at += value.length;
+    bytes(of, from, to) {
+      room(to - from);
+      // Mostly a few: quicker one by one than by calling out of JavaScript; in variables of their own, quicker than in shared ones.
+      const into = buffer;
+      let place = at;
+      for (let next = from; next < to; next++) into[place++] = of[next]!;
+      at = place;
+    },
+    repeat(of, times) {
+      const [begun, end] = [at, at + of.length * times];
+      room(end - begun);
+      if (times > 0) buffer.set(of, begun);
+      // Each copy doubles what there is.
+      for (at = Math.min(end, begun + of.length); at < end; at = Math.min(end, 2 * at - begun))
+        buffer.copyWithin(at, begun, Math.min(at, begun + end - at));
+      return begun;
     },
     skip(more) {
       room(more);
@@ -82,9 +90,15 @@ export function makeByteWriter(bytes: number): ByteWriter {
       return at - more;
     },
     int4At(place, value) {
-      buffer.writeInt32BE(value, place);
+      view.setInt32(place, value);
     },
+    int8At: putInt8,
     length: () => at,
     all: () => buffer.subarray(0, at),
+    clear: () => void (at = 0),
   };
+}
+
+function viewOf({ buffer, byteOffset, length }: Buffer): DataView {
+  return new DataView(buffer, byteOffset, length);
 }

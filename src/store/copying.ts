@@ -1,6 +1,7 @@
 import type { PoolClient } from 'pg';
 import { from as copyFrom, to as copyTo } from 'pg-copy-streams';
 import type { EntityManager } from 'typeorm';
+import type { PackedTexts } from '../core/text/packed-texts.ts';
 import { makeByteWriter } from './byte-writer.ts';
 import type { Database } from './database.ts';
 
@@ -11,14 +12,20 @@ export interface CopyRows {
   /** Up to 2^53. */
   int8(value: number): void;
   text(value: string | null): void;
+  /** One text of a column. */
+  packed(texts: PackedTexts, place: number): void;
   /** A JSON text. */
   jsonb(value: string): void;
   /** Milliseconds since 1970; exact between the years 1715 and 2285. */
   instant(value: number): void;
-  /** Fields that encodeFields made. */
-  encoded(fields: Buffer): void;
+  /** So many rows that are alike, as encodeRow made one; tells where they begin, for what differs to be put in. */
+  repeated(row: Buffer, times: number): number;
+  int8At(place: number, value: number): void;
+  instantAt(place: number, value: number): void;
   /** All rows; nothing can be added afterwards. */
   end(): Buffer;
+  /** Begins anew in the same memory: not before the rows that ended are copied. */
+  clear(): void;
 }
 
 /** Signature, no flags, no extension (PostgreSQL's manual, COPY, File Formats, Binary Format). */
@@ -40,7 +47,8 @@ const LENGTH_BYTES = 4;
  */
 export function makeCopyRows(bytes: number): CopyRows {
   const out = makeByteWriter(HEADER.length + bytes);
-  out.bytes(HEADER);
+  const begin = (): void => out.bytes(HEADER, 0, HEADER.length);
+  begin();
   /** A field whose length is known once it is written. */
   const sized = (value: string, before?: number): void => {
     const begun = out.skip(LENGTH_BYTES);
@@ -62,21 +70,41 @@ export function makeCopyRows(bytes: number): CopyRows {
       if (value === null) out.int4(NULL);
       else sized(value);
     },
+    packed(texts, place) {
+      if (texts.isNull(place)) return out.int4(NULL);
+      const [from, to] = [texts.from(place), texts.to(place)];
+      out.int4(to - from);
+      out.bytes(texts.bytes(), from, to);
+    },
     jsonb: (value) => sized(value, JSONB_VERSION),
     instant(value) {
       out.int4(8);
-      out.int8((value - EPOCH_MS) * 1000);
+      out.int8(microseconds(value));
     },
-    encoded: (fields) => out.bytes(fields),
+    repeated: (row, times) => out.repeat(row, times),
+    int8At: (place, value) => out.int8At(place, value),
+    instantAt: (place, value) => out.int8At(place, microseconds(value)),
     end() {
       out.int2(TRAILER);
       return out.all();
     },
+    clear() {
+      out.clear();
+      begin();
+    },
   };
 }
 
-/** Fields that are the same in every row, made once. */
-export function encodeFields(put: (rows: CopyRows) => void): Buffer {
+function microseconds(instant: number): number {
+  return (instant - EPOCH_MS) * 1000;
+}
+
+/** Where the fields of a row begin: after their number; and what a number or an instant takes. */
+export const ROW_HEAD_BYTES = 2;
+export const INT8_FIELD_BYTES = LENGTH_BYTES + 8;
+
+/** One row as it is copied. */
+export function encodeRow(put: (rows: CopyRows) => void): Buffer {
   const rows = makeCopyRows(ROW_BYTES);
   put(rows);
   return rows.end().subarray(HEADER.length, -TRAILER_BYTES);

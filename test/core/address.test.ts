@@ -71,6 +71,9 @@ test('a sieve lets pass all that it holds, and hardly anything else, also when i
     const passing = (name: string, texts: number): number =>
       Array.from({ length: texts }, (_, n) => sieve.mayHold(`${name}${n}@quillmail.example`)).filter(Boolean).length;
     expect(passing('held', held)).toBe(held);
+    const bytes = Buffer.from('held0@quillmail.example');
+    expect(sieve.mayHoldBytes(bytes, 0, bytes.length)).toBe(true);
+    expect(sieve.mayHoldBytes(bytes, 1, bytes.length)).toBe(false);
     expect(passing('other', 10_000)).toBeLessThanOrEqual(most);
   }
 }); // prettier-ignore

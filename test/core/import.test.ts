@@ -1,23 +1,35 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { makeQuoteMender, type BrokenLine } from '../../src/core/import/mend-quotes.ts';
+import { makeRowCutter, type CutRow } from '../../src/core/import/cut-rows.ts';
+import type { BrokenLine } from '../../src/core/import/mend-quotes.ts';
+import { PlainRow } from '../../src/core/import/plain-row.ts';
+import { makePlainRowReader } from '../../src/core/import/read-plain-row.ts';
 import { readAttributeValue } from '../../src/core/import/attribute-value.ts';
 import { guessDelimiter, guessEncoding, splitHeader } from '../../src/core/import/guess-format.ts';
 import { attributeName, guessMapping, parseColumnUse } from '../../src/core/import/map-columns.ts';
 import { makeRowReader } from '../../src/core/import/read-table.ts';
 import { countOutcomes, OUTCOME_LETTERS, outcomeOf } from '../../src/core/import/row-outcomes.ts';
 import { makeSeenAddresses } from '../../src/core/import/seen-addresses.ts';
+import { makeRecoder } from '../../src/core/text/recode.ts';
+import type { Encoding } from '../../src/shared/words.ts';
 import { ROW_WORDS } from '../../src/shared/row-words.ts';
 
-function mend(pieces: string[]): (string | BrokenLine)[] {
-  const mender = makeQuoteMender();
-  return [...pieces.flatMap((piece) => mender.take(piece)), ...mender.end()];
+/** The rows of a table that comes in these pieces, each as the text of its line. */
+function rowsOf(pieces: Buffer[], delimiter?: string): (string | BrokenLine)[] {
+  const cutter = makeRowCutter(delimiter);
+  const texts = (rows: Iterable<CutRow>): (string | BrokenLine)[] =>
+    Array.from(rows, (row) => (row instanceof PlainRow ? row.cells.join(cutter.delimiter()) : row));
+  return [...pieces.flatMap((piece) => texts(cutter.take(piece))), ...texts(cutter.end())];
 }
 
-/** Cuts a text at these places, which may be anywhere. */
-function cut(text: string, places: number[]): string[] {
-  const at = [...new Set(places.map((place) => place % (text.length + 1)))].sort((a, b) => a - b);
-  return [0, ...at].map((start, index) => text.slice(start, [...at, text.length][index]));
+function mend(pieces: string[]): (string | BrokenLine)[] {
+  return rowsOf(pieces.map((piece) => Buffer.from(piece)));
+}
+
+/** Cuts bytes at these places, which may be anywhere, in the middle of a character too. */
+function cut(bytes: Buffer, places: number[]): Buffer[] {
+  const at = [...new Set(places.map((place) => place % (bytes.length + 1)))].sort((a, b) => a - b);
+  return [0, ...at].map((start, index) => bytes.subarray(start, [...at, bytes.length][index]));
 }
 
 describe('mending quotation marks', () => {
@@ -43,15 +55,40 @@ describe('mending quotation marks', () => {
   });
 
   test('cut at any places, a file gives the same rows', () => {
-    const line = fc.constantFrom('a,b', '"a","b"', '"a\nb",c', '', '  ', 'x"y', '"', 'é,ü', '"x""y",z');
+    const line = fc.constantFrom('a,b', '"a","b"', '"a\nb",c', '', '  ', 'x"y', '"', 'é,ü', '"x""y",z', ' a,b', 'a\tb,c', 'a\rb');
     fc.assert(
       fc.property(fc.array(line, { maxLength: 30 }), fc.constantFrom('\n', '\r\n'), fc.array(fc.nat(), { maxLength: 8 }), (lines, end, places) => {
-        const text = lines.join(end);
-        expect(mend(cut(text, places))).toEqual(mend([text]));
+        const bytes = Buffer.from(lines.join(end));
+        expect(rowsOf(cut(bytes, places))).toEqual(rowsOf([bytes]));
       }),
     );
   });
 }); // prettier-ignore
+
+test('rows are the same whether they are read in their bytes or, of a delimiter that no byte is, as text', () => {
+  const line = fc.string({ unit: fc.constantFrom('a', ',', ' ', '@', '~', '\t', '\r', '\u007f', 'é'), maxLength: 12 });
+  fc.assert(
+    fc.property(fc.array(line, { maxLength: 20 }), fc.constantFrom(',', '\t', ' '), (lines, delimiter) => {
+      const bytes = Buffer.from(lines.join('\n'));
+      expect(rowsOf([bytes], delimiter)).toEqual(rowsOf([bytes], 'none'));
+    }),
+  );
+});
+
+test('a byte order mark goes, wherever it is cut, and other encodings become UTF-8', () => {
+  const table = 'address\nzoë@quillmail.example';
+  const recoded = (encoding: Encoding, pieces: Buffer[]): string => {
+    const recoder = makeRecoder(encoding);
+    return Buffer.concat([...pieces.map((piece) => recoder.take(piece)), recoder.end()]).toString();
+  };
+  for (let place = 0; place < 6; place++) {
+    expect(recoded('utf-8', cut(Buffer.from(`\ufeff${table}`), [1, place]))).toBe(table);
+    expect(recoded('utf-16le', cut(Buffer.from(`\ufeff${table}`, 'utf16le'), [1, place]))).toBe(table);
+  }
+  expect(recoded('utf-8', [Buffer.from(table)])).toBe(table);
+  expect(recoded('utf-8', [Buffer.from('a')])).toBe('a');
+  expect(recoded('windows-1252', [Buffer.from(table, 'latin1')])).toBe(table);
+});
 
 describe('what a file is', () => {
   test('the delimiter is the one that parts the header most often, outside quotation marks', () => {
@@ -141,6 +178,44 @@ describe('reading a row', () => {
   });
 });
 
+test('a plain row is read as any row is, or left to be read as one', () => {
+  const NOW = Date.parse('2026-11-23T12:00:00Z');
+  const columns = {
+    headers: ['address', 'name', 'joined', 'seat', 'tags'],
+    mapping: { address: 'address', name: 'name', joined: 'joined_at', seat: 'seat', tags: 'tags' },
+    types: { seat: { type: 'number' } },
+  } as const;
+  const [read, readPlain] = [makeRowReader({ ...columns, headers: [...columns.headers] }, NOW), makePlainRowReader({ ...columns, headers: [...columns.headers] }, NOW)]; // prettier-ignore
+  const letters = (unit: string[], maxLength: number) => fc.string({ unit: fc.constantFrom(...unit), maxLength });
+  const local = fc.oneof(
+    fc.constantFrom('a.b', '.a', 'a.', 'a..b', ''),
+    letters(['a', 'B', '.', '+', "'", ' ', '@', '(', '_'], 8),
+  );
+  const domain = fc.oneof(fc.constantFrom('quillmail.example', 'Quillmail.EXAMPLE', 'quillmail.example.', 'quillmail', '-a.example', 'a..b'), letters(['a', '1', '.', '-', 'Z'], 6)); // prettier-ignore
+  const address = fc.tuple(letters([' ', '<'], 2), local, fc.constantFrom('@', '@', ''), domain, letters([' ', '>'], 2)).map((parts) => parts.join('')); // prettier-ignore
+  const long = fc
+    .constantFrom('a'.repeat(64), 'a'.repeat(65), 'a'.repeat(300))
+    .map((text) => `${text}@quillmail.example`);
+  const name = fc.oneof(letters(['A', 'n', ' ', '~'], 6), fc.constant('x'.repeat(1001)));
+  const row = fc.tuple(fc.oneof(address, long), name, fc.constantFrom('', '2026-01-02', ' 2026-01-02 10:00+02:00', '2999-01-01', 'soon'), fc.constantFrom('', '7', 'B7'), fc.constantFrom('', 'board; moon')); // prettier-ignore
+  const plainRow = new PlainRow();
+  let plainly = 0;
+  fc.assert(
+    fc.property(row, (cells) => {
+      const bytes = Buffer.from(`${cells.join(',')}\n`);
+      expect(plainRow.take(bytes, 0, ','.charCodeAt(0))).toBe(bytes.length - 1);
+      const plain = readPlain(plainRow);
+      if (!plain) return;
+      plainly++;
+      const { nameFrom, nameTo, joinedAt, details } = plain;
+      const text = Buffer.from(plain.address.bytes).toString('latin1', 0, plain.address.length());
+      expect({ code: null, address: text, domain: plain.address.domain(), name: bytes.toString('latin1', nameFrom, nameTo) || null, list: null, joinedAt, ...details }).toEqual(read(cells)); // prettier-ignore
+    }),
+    { numRuns: 2000 },
+  );
+  expect(plainly).toBeGreaterThan(20);
+});
+
 describe('attributes with a type', () => {
   test.each([
     ['number', '-3.50', -3.5],
@@ -189,20 +264,23 @@ test('addresses that have passed are known again, with the row they stood in fir
   const address = fc.tuple(fc.nat(400), fc.constantFrom('a', 'b.c', 'ü')).map(([n, part]) => `${part}${n}@quillmail.example`);
   fc.assert(
     fc.property(fc.array(address, { maxLength: 300 }), fc.integer(), (addresses, seed) => {
-      const seen = makeSeenAddresses(seed);
+      const seen = makeSeenAddresses(seed, 10);
       const map = new Map<string, number>();
       const expected = addresses.map((one, index) => {
         const known = map.get(one);
         if (known === undefined) map.set(one, index + 1);
         return known;
       });
-      expect(addresses.map((one, index) => seen.firstRow(one, index + 1))).toEqual(expected);
+      // As text or as bytes is the same.
+      const firstRow = (one: string, row: number): number | undefined =>
+        row % 2 === 0 ? seen.firstRow(one, row) : seen.firstRowOfBytes(Buffer.from(one), Buffer.byteLength(one), row);
+      expect(addresses.map((one, index) => firstRow(one, index + 1))).toEqual(expected);
     }),
   );
 }); // prettier-ignore
 
 test('sixty thousand different addresses are all seen for the first time, and all known again', () => {
-  const seen = makeSeenAddresses(7);
+  const seen = makeSeenAddresses(7, 10);
   const again = { first: 0, known: 0 };
   for (let row = 1; row <= 60_000; row++) if (seen.firstRow(`r${row}@x.example`, row) === undefined) again.first++;
   for (let row = 1; row <= 60_000; row++) if (seen.firstRow(`r${row}@x.example`, 9) === row) again.known++;

@@ -1,3 +1,4 @@
+import { packTexts } from '../../src/core/text/packed-texts.ts';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { parse } from 'csv-parse/sync';
 import { exportImportResults } from '../../src/operations/contacts/export-import-results.ts';
@@ -86,7 +87,7 @@ test('every row gets its outcome; the dry run gives exactly the counts of the re
 
 test('each row finds its contact by index, also in a base so small that the planner would read through it', async () => {
   await deps.database.query('ANALYZE contact, subscription');
-  const rows = { addresses: ['reader0@lanternpost.example'], names: null, attributes: null, joinedAt: null };
+  const rows = { addresses: packTexts(['reader0@lanternpost.example']), names: null, attributes: null, joinedAt: null };
   const target = { importId: 1, listId: world.listId, brandId: world.brandId, state: 'subscribed' as const };
   const [before, after] = await inTransaction(deps.database, async (sql) => {
     const readThrough = () =>

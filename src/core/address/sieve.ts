@@ -1,4 +1,4 @@
-import { fingerprint, FINGERPRINT_WORDS } from './fingerprint.ts';
+import { fingerprint, fingerprintText, FINGERPRINT_WORDS } from './fingerprint.ts';
 
 /**
  * Which of very many texts may stand in a set (a Bloom filter): who does not pass certainly does not stand in it; who
@@ -7,6 +7,8 @@ import { fingerprint, FINGERPRINT_WORDS } from './fingerprint.ts';
 export interface Sieve {
   add(text: string): void;
   mayHold(text: string): boolean;
+  /** The same of a text that stands in bytes (UTF-8). */
+  mayHoldBytes(bytes: Uint8Array, from: number, to: number): boolean;
 }
 
 const BITS_A_TEXT = 16;
@@ -19,19 +21,26 @@ export function makeSieve(texts: number): Sieve {
   const words = new Uint32Array(bits / 32);
   const print = new Uint32Array(FINGERPRINT_WORDS);
   const mask = bits - 1;
+  const passes = (): boolean => {
+    for (let n = 0, at = print[0]!; n < PLACES; n++, at = (at + print[1]!) | 0) {
+      if ((words[(at & mask) >>> 5]! & (1 << (at & 31))) === 0) return false;
+    }
+    return true;
+  };
   return {
     add(text) {
-      fingerprint(text, 0, print);
+      fingerprintText(text, 0, print);
       // Places by double hashing (Kirsch and Mitzenmacher 2006): as good as so many independent ones.
       for (let n = 0, at = print[0]!; n < PLACES; n++, at = (at + print[1]!) | 0)
         words[(at & mask) >>> 5]! |= 1 << (at & 31);
     },
     mayHold(text) {
-      fingerprint(text, 0, print);
-      for (let n = 0, at = print[0]!; n < PLACES; n++, at = (at + print[1]!) | 0) {
-        if ((words[(at & mask) >>> 5]! & (1 << (at & 31))) === 0) return false;
-      }
-      return true;
+      fingerprintText(text, 0, print);
+      return passes();
+    },
+    mayHoldBytes(bytes, from, to) {
+      fingerprint(bytes, from, to, 0, print);
+      return passes();
     },
   };
 }

@@ -9,20 +9,19 @@ const MOST_LINES = 50;
 const MOST_CHARACTERS = 64 * 1024;
 
 export interface QuoteMender {
-  take(text: string): (string | BrokenLine)[];
+  /** Takes the next line, without its end, and gives the rows that are whole with it. */
+  take(line: string): (string | BrokenLine)[];
+  /** Whether lines wait for the end of a quotation. */
+  isOpen(): boolean;
   end(): (string | BrokenLine)[];
 }
 
 /**
  * Keeps one unclosed quotation mark from swallowing the rest of a file (RFC 4180 section 2.6): lines are put together
  * to rows as long as their quotation marks are uneven, and where no end is found, the first of these lines is broken
- * and reading goes on with the next. Takes text in pieces cut anywhere, gives whole rows in their order, without their
- * line ends; blank lines are left out. One pass; a line without end is let go, not gathered.
+ * and reading goes on with the next. Blank lines are left out.
  */
 export function makeQuoteMender(): QuoteMender {
-  let rest = '';
-  /** Beginning of a line that is too long and has not ended yet. */
-  let overlong: string | undefined;
   let open: string[] = [];
   let openCharacters = 0;
   let rows: (string | BrokenLine)[] = [];
@@ -35,10 +34,9 @@ export function makeQuoteMender(): QuoteMender {
     for (const line of others) takeLine(line);
   };
   const takeLine = (line: string): void => {
-    if (line.length > MOST_CHARACTERS) return void rows.push(tooLong(line));
     const even = isEven(line);
     if (open.length === 0 && even) {
-      if (line !== '' && line.trim() !== '') rows.push(line);
+      if (line.trim() !== '') rows.push(line);
       return;
     }
     open.push(line);
@@ -54,39 +52,17 @@ export function makeQuoteMender(): QuoteMender {
     rows = [];
     return all;
   };
-  const takeText = (text: string): void => {
-    const lines = text.split('\n');
-    rest = lines.pop()!;
-    for (const line of lines) takeLine(line.endsWith('\r') ? line.slice(0, -1) : line);
-  };
   return {
-    take(text) {
-      const end = overlong === undefined ? 0 : text.indexOf('\n') + 1;
-      if (overlong !== undefined) {
-        if (end === 0) return [];
-        rows.push(tooLong(overlong));
-        overlong = undefined;
-      }
-      takeText(rest + text.slice(end));
-      if (rest.length > MOST_CHARACTERS) {
-        overlong = rest.slice(0, 200);
-        rest = '';
-      }
+    take(line) {
+      takeLine(line);
       return given();
     },
+    isOpen: () => open.length > 0,
     end() {
-      if (overlong !== undefined) rows.push(tooLong(overlong));
-      else if (rest !== '') takeLine(rest);
-      rest = '';
-      overlong = undefined;
       while (open.length > 0) giveUp();
       return given();
     },
   };
-}
-
-function tooLong(line: string): BrokenLine {
-  return { error: `the line is longer than ${MOST_CHARACTERS / 1024} KB: ${line.slice(0, 200)}` };
 }
 
 function isEven(line: string): boolean {

@@ -15,20 +15,29 @@ export type RowProblem =
 
 export type TableRow =
   /** `column` is the place of the cell that is wrong, if it is one. */
-  | { code: RowProblem; column?: number }
-  | {
+  | WrongCell
+  | ({
       code: null;
       address: string;
       domain: string;
       name: string | null;
       /** The list that the row names; null when it names none. */
       list: number | null;
-      attributes: Record<string, AttributeValue> | null;
       joinedAt: string | null;
-      tags: string[] | null;
-      /** What the file says of the consent: where it was given, and to what. */
-      consent: { source: string | null; evidence: string | null } | null;
-    };
+    } & RowDetails);
+
+interface WrongCell {
+  code: RowProblem;
+  column?: number;
+}
+
+/** What else a row says of a person. */
+export interface RowDetails {
+  attributes: Record<string, AttributeValue> | null;
+  tags: string[] | null;
+  /** What the file says of the consent: where it was given, and to what. */
+  consent: { source: string | null; evidence: string | null } | null;
+}
 
 /** What the columns of a file are. Attributes without a type are text. */
 export interface TableColumns {
@@ -44,20 +53,17 @@ const REMEMBERED_DATES = 5000;
 /** Clocks and time zones differ by less; whoever joins later than this joins in the future. */
 const DAY_MS = 86_400_000;
 
+/** The place of the column with this use, or -1. */
+export function columnOf({ headers, mapping }: TableColumns, use: string): number {
+  return headers.findIndex((header) => mapping[header] === use);
+}
+
 /** Makes a reader of rows for one file: what each column is, worked out once. `now` in milliseconds. */
-export function makeRowReader(
-  { headers, mapping, types, lists = {} }: TableColumns,
-  now: number,
-): (cells: string[]) => TableRow {
+export function makeRowReader(columns: TableColumns, now: number): (cells: string[]) => TableRow {
+  const { headers, lists = {} } = columns;
   const dateOf = makeDateReader(now);
-  const place = (use: string): number => headers.findIndex((header) => mapping[header] === use);
-  const [address, name, joined, tags] = [place('address'), place('name'), place('joined_at'), place('tags')];
-  const list = place('list');
-  const [source, evidence] = [place('consent_source'), place('consent_evidence')];
-  const attributes = headers.flatMap((header, index) => {
-    const use = mapping[header];
-    return use && !OWN_USES.has(use) ? [{ index, use, type: types[use] }] : [];
-  });
+  const { read: detailsOf } = makeDetailsReader(columns);
+  const [address, name, joined, list] = ['address', 'name', 'joined_at', 'list'].map((use) => columnOf(columns, use)) as [number, number, number, number]; // prettier-ignore
   // A file has few of these columns, and asking an array for its place -1 is no quick way to nothing.
   return (cells) => {
     if (cells.length !== headers.length) return { code: 'column-count' };
@@ -68,19 +74,42 @@ export function makeRowReader(
     if (onList === undefined) return { code: 'unknown-list', column: list };
     const joinedAt = joined < 0 ? null : dateOf(cells[joined]);
     if (joinedAt === 'bad-date' || joinedAt === 'future-date') return { code: joinedAt, column: joined };
-    const own = attributes.length === 0 ? null : attributesOf(cells, attributes);
-    if (typeof own === 'number') return { code: 'bad-value', column: own };
+    const details = detailsOf(cells);
+    if ('code' in details) return details;
     return {
       code: null,
       address: parsed.address,
       domain: parsed.domain,
       name: name < 0 ? null : textOf(cells[name]),
       list: onList,
-      attributes: own,
       joinedAt,
-      tags: tags < 0 ? null : tagsOf(cells[tags]),
-      consent: source < 0 && evidence < 0 ? null : consentOf(cells[source], cells[evidence]),
+      ...details,
     };
+  };
+}
+
+/** Makes a reader of what a row says besides address, name, list and date; `columns` are those it looks at. */
+export function makeDetailsReader(columns: TableColumns): {
+  columns: number[];
+  read: (cells: readonly string[]) => RowDetails | WrongCell;
+} {
+  const { headers, mapping, types } = columns;
+  const [tags, source, evidence] = ['tags', 'consent_source', 'consent_evidence'].map((use) => columnOf(columns, use)) as [number, number, number]; // prettier-ignore
+  const attributes = headers.flatMap((header, index) => {
+    const use = mapping[header];
+    return use && !OWN_USES.has(use) ? [{ index, use, type: types[use] }] : [];
+  });
+  return {
+    columns: [tags, source, evidence, ...attributes.map(({ index }) => index)].filter((place) => place >= 0),
+    read(cells) {
+      const own = attributes.length === 0 ? null : attributesOf(cells, attributes);
+      if (typeof own === 'number') return { code: 'bad-value', column: own };
+      return {
+        attributes: own,
+        tags: tags < 0 ? null : tagsOf(cells[tags]),
+        consent: source < 0 && evidence < 0 ? null : consentOf(cells[source], cells[evidence]),
+      };
+    },
   };
 }
 
@@ -89,7 +118,8 @@ export function listKey(name: string): string {
   return name.normalize('NFKC').replace(/[’‘`]/g, "'").trim().toLowerCase();
 }
 
-function makeDateReader(now: number): (cell: string | undefined) => string | null {
+/** Makes a reader of when somebody joined: an instant of RFC 3339, null for an empty cell, or what is wrong with it. */
+export function makeDateReader(now: number): (cell: string | undefined) => string | null {
   const dates = new Map<string, string | null>();
   return (cell) => {
     if (cell === undefined) return null;
@@ -122,7 +152,7 @@ function consentOf(source: string | undefined, evidence: string | undefined): { 
 
 /** The attributes of a row, or the place of the cell that is not of its column's type. */
 function attributesOf(
-  cells: string[],
+  cells: readonly string[],
   columns: { index: number; use: string; type: AttributeType | undefined }[],
 ): Record<string, AttributeValue> | null | number {
   let found: Record<string, AttributeValue> | null = null;
@@ -136,7 +166,8 @@ function attributesOf(
   return found;
 }
 
-const LONGEST_TEXT = 1000;
+/** Of a name or an attribute, in UTF-16 units; what is beyond is cut off. */
+export const LONGEST_TEXT = 1000;
 const VISIBLE_ASCII = /^[\x20-\x7e]*$/;
 
 function textOf(cell: string | undefined): string | null {

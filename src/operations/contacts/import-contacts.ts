@@ -1,6 +1,6 @@
 import { In, type EntityManager } from 'typeorm';
 import type { RowColumns, RowTarget } from '../../store/statements/import-rows.ts';
-import { readRowChunks, type RowChunk } from './read-row-chunks.ts';
+import { BYTES_A_ROW, readRowChunks, type RowChunk } from './read-row-chunks.ts';
 import { countOutcomes, OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
 import { ListEntity } from '../../store/entities/organisation.ts';
 import { inRetriedTransaction } from '../../store/database.ts';
@@ -81,9 +81,6 @@ interface RowChecks {
   findSuspects: FindSuspects;
 }
 
-/** A row of an address, a name and a date, roughly. */
-const BYTES_A_ROW = 50;
-
 /** What rows are taken in for, by the list: the import's own, and those that a column names. */
 async function targetsOf(deps: Deps, row: ImportRow): Promise<Map<number, RowTarget>> {
   const ids = new Set([row.listId, ...Object.values(row.options.lists ?? {})]);
@@ -147,7 +144,7 @@ async function takeByList(
   { columns, lists }: RowChunk,
   take: TakeOrJudge,
 ): Promise<string> {
-  if (columns.addresses.length === 0) return '';
+  if (columns.addresses.length() === 0) return '';
   if (!lists) return take(sql, columns, row.listId);
   const letters: string[] = [];
   for (const listId of [...new Set(lists.map(({ id }) => id))].sort((a, b) => a - b)) {

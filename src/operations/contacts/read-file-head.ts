@@ -6,7 +6,7 @@ import {
   unnamedHeaders,
 } from '../../core/import/guess-format.ts';
 import { guessMapping, OWN_USES, parseColumnUse, type AttributeType } from '../../core/import/map-columns.ts';
-import { makeQuoteMender } from '../../core/import/mend-quotes.ts';
+import { makeRowCutter } from '../../core/import/cut-rows.ts';
 import type { FileHead } from '../../shared/api.ts';
 import type { Encoding } from '../../shared/words.ts';
 import { keepAttributeTypes, listAttributeTypes } from '../../store/statements/contact-attributes.ts';
@@ -40,7 +40,8 @@ export async function lookAtFile(
   const { kept, mapping } = await findMapping(deps, headers, header);
   const known = await listAttributeTypes(deps.database);
   const first = header ? 1 : 0;
-  const rows = [...readRows(makeQuoteMender().take(text), delimiter)].slice(first, SAMPLES + first);
+  const cutter = makeRowCutter(delimiter);
+  const rows = [...readRows(cutter.take(Buffer.from(text)), cutter)].slice(first, SAMPLES + first);
   const columns = headers.map((header, index) => ({
     header,
     use: usesOf(mapping[header] ?? null, known),

@@ -1,6 +1,8 @@
 import { parse } from 'csv-parse/sync';
-import { makeQuoteMender, type BrokenLine } from '../../core/import/mend-quotes.ts';
+import { makeRowCutter, type CutRow, type RowCutter } from '../../core/import/cut-rows.ts';
 import { guessEncoding, unnamedHeaders } from '../../core/import/guess-format.ts';
+import { PlainRow } from '../../core/import/plain-row.ts';
+import { makeRecoder, type Recoder } from '../../core/text/recode.ts';
 import { CHUNK_ROWS, heldLetters } from '../../core/import/row-outcomes.ts';
 import { findLetters } from '../../store/statements/import-rows.ts';
 import { findImport, findImportPart, type ImportRow } from '../../store/statements/imports.ts';
@@ -8,7 +10,7 @@ import type { Encoding } from '../../shared/words.ts';
 import type { Deps } from '../deps.ts';
 import { found } from '../problem.ts';
 
-/** One record of an imported file: its cells, or why it cannot be read. */
+/** One record of an imported file: its cells, or why it cannot be read. A plain row is good until the next is asked for. */
 export interface ImportRecord {
   cells: string[] | null;
   error: string;
@@ -52,11 +54,15 @@ async function* besideLetters(
     for (const record of records) {
       const place = (rowNo - 1) % CHUNK_ROWS;
       if (place === 0) letters = (await findLetters(deps.database, importId, rowNo)) ?? '';
-      rows.push({ record, rowNo, letter: rowNo === 0 ? '' : (letters[place] ?? '') });
+      rows.push({ record: kept(record), rowNo, letter: rowNo === 0 ? '' : (letters[place] ?? '') });
       rowNo++;
     }
     yield { rows, bytes };
   }
+}
+
+function kept({ cells, error }: ImportRecord): ImportRecord {
+  return { cells, error };
 }
 
 export interface ImportRecords {
@@ -73,16 +79,16 @@ async function* readKeptFile(
   deps: Deps,
   { id, options: { delimiter, encoding, header } }: ImportRow,
 ): AsyncGenerator<ImportRecords> {
-  const mender = makeQuoteMender();
+  const cutter = makeRowCutter(delimiter);
   const named = header === false ? makeNamer() : undefined;
-  const read = (rows: (string | BrokenLine)[]): Iterable<ImportRecord> =>
-    named ? named(readRows(rows, delimiter)) : readRows(rows, delimiter);
+  const read = (rows: Iterable<CutRow>): Iterable<ImportRecord> =>
+    named ? named(readRows(rows, cutter)) : readRows(rows, cutter);
   let bytes = 0;
-  for await (const part of decodedParts(deps, id, encoding)) {
+  for await (const part of partsOf(deps, id, encoding)) {
     bytes += part.bytes;
-    yield { records: read(mender.take(part.text)), bytes };
+    yield { records: read(cutter.take(part.utf8)), bytes };
   }
-  yield { records: read(mender.end()), bytes };
+  yield { records: read(cutter.end()), bytes };
 }
 
 /** Puts a header before the first record of a file that has none. */
@@ -101,18 +107,19 @@ function makeNamer(): (records: Iterable<ImportRecord>) => Generator<ImportRecor
  * Rows without a quotation mark are cut at the delimiter (RFC 4180 section 2.4), ten times as fast as by the parser;
  * the others go to the parser, as many at once as stand together.
  */
-export function* readRows(rows: (string | BrokenLine)[], delimiter: string): Generator<ImportRecord> {
+export function* readRows(rows: Iterable<CutRow>, cutter: RowCutter): Generator<ImportRecord> {
   let quoted: string[] = [];
   for (const row of rows) {
     const isQuoted = typeof row === 'string' && row.includes('"');
     if (quoted.length > 0 && (!isQuoted || quoted.length >= MOST_AT_ONCE)) {
-      yield* parseQuoted(quoted, delimiter);
+      yield* parseQuoted(quoted, cutter.delimiter()!);
       quoted = [];
     }
     if (isQuoted) quoted.push(row);
-    else yield typeof row === 'string' ? { cells: cut(row, delimiter), error: '' } : { cells: null, ...row };
+    else if (row instanceof PlainRow) yield row;
+    else yield typeof row === 'string' ? { cells: cut(row, cutter.delimiter()!), error: '' } : { cells: null, ...row };
   }
-  if (quoted.length > 0) yield* parseQuoted(quoted, delimiter);
+  if (quoted.length > 0) yield* parseQuoted(quoted, cutter.delimiter()!);
 }
 
 /** Twice as fast as split, which makes a list of places first. */
@@ -141,17 +148,17 @@ function parseQuoted(rows: string[], delimiter: string): ImportRecord[] {
   return rows.flatMap((row) => parseQuoted([row], delimiter));
 }
 
-async function* decodedParts(
+async function* partsOf(
   deps: Deps,
   importId: number,
   encoding: Encoding | undefined,
-): AsyncGenerator<{ text: string; bytes: number }> {
-  let decoder: InstanceType<typeof TextDecoder> | undefined;
+): AsyncGenerator<{ utf8: Buffer; bytes: number }> {
+  let recoder: Recoder | undefined;
   for (let seq = 0; ; seq++) {
     const part = await findImportPart(deps.database, importId, seq);
     if (!part) break;
-    decoder ??= new TextDecoder(encoding ?? guessEncoding(part) ?? 'utf-8');
-    yield { text: decoder.decode(part, { stream: true }), bytes: part.length };
+    recoder ??= makeRecoder(encoding ?? guessEncoding(part) ?? 'utf-8');
+    yield { utf8: recoder.take(part), bytes: part.length };
   }
-  yield { text: decoder?.decode() ?? '', bytes: 0 };
+  if (recoder) yield { utf8: recoder.end(), bytes: 0 };
 }

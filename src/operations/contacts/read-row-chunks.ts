@@ -1,8 +1,11 @@
 import { setImmediate } from 'node:timers/promises';
 import { OWN_USES } from '../../core/import/map-columns.ts';
-import { makeRowReader, type TableColumns } from '../../core/import/read-table.ts';
+import { PlainRow } from '../../core/import/plain-row.ts';
+import { makePlainRowReader } from '../../core/import/read-plain-row.ts';
+import { makeRowReader, type RowDetails, type TableColumns } from '../../core/import/read-table.ts';
 import { CHUNK_ROWS, OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
 import { makeSeenAddresses, type SeenAddresses } from '../../core/import/seen-addresses.ts';
+import { makePackedTexts, type PackedTexts } from '../../core/text/packed-texts.ts';
 import type { RowColumns } from '../../store/statements/import-rows.ts';
 import type { ImportRow } from '../../store/statements/imports.ts';
 import type { Deps } from '../deps.ts';
@@ -13,7 +16,10 @@ import { readImportRecords, type ImportRecord } from './read-import-records.ts';
 const MOST_ROWS = 5_000_000;
 
 /** So many rows take some milliseconds; then what waits meanwhile (answers of the server, other requests) has its turn. */
-const ROWS_A_TURN = 2000;
+const ROWS_A_TURN = 500;
+
+/** A row of an address, a name and a date, roughly. */
+export const BYTES_A_ROW = 50;
 
 /** Rows `firstRow` and on of a file. `letters` has the outcome of those that are settled by reading (refused, repeated); the others stand in `columns`. */
 export interface RowChunk {
@@ -30,7 +36,7 @@ export interface RowChunk {
 
 /** Reads the kept file of an import in chunks of CHUNK_ROWS, the same ones each time. */
 export async function* readRowChunks(deps: Deps, row: ImportRow): AsyncGenerator<RowChunk> {
-  const seen = makeSeenAddresses(row.id);
+  const seen = makeSeenAddresses(row.id, row.bytes / BYTES_A_ROW);
   let take: ((record: ImportRecord, rowNo: number, into: ChunkBuilder) => void) | undefined;
   let chunk = makeChunk(1, row);
   for await (const { records, bytes } of readImportRecords(deps, row)) {
@@ -60,9 +66,9 @@ function makeChunk(firstRow: number, { options: { mapping } }: ImportRow) {
   return {
     firstRow,
     letters: [] as (string | null)[],
-    addresses: [] as string[],
+    addresses: makePackedTexts(CHUNK_ROWS),
     domains: [] as string[],
-    names: column(uses.includes('name')),
+    names: uses.includes('name') ? makePackedTexts(CHUNK_ROWS) : null,
     attributes: column(uses.some((use) => use !== null && !OWN_USES.has(use))),
     joinedAt: column(uses.includes('joined_at')),
     tags: column(uses.includes('tags')),
@@ -78,7 +84,32 @@ function makeTaker(
   row: ImportRow,
   seen: SeenAddresses,
 ): (record: ImportRecord, rowNo: number, into: ChunkBuilder) => void {
-  const read = makeRowReader(tableColumns(header, row), row.createdAt.getTime());
+  const columns = tableColumns(header, row);
+  const takeAny = makeAnyTaker(columns, row, seen);
+  const readPlain = makePlainRowReader(columns, row.createdAt.getTime());
+  const isMended = row.options.held?.mend !== undefined;
+  return (record, rowNo, into) => {
+    const plain = record instanceof PlainRow && !isMended ? readPlain(record) : undefined;
+    if (!plain) return takeAny(record, rowNo, into);
+    const { address, nameFrom, nameTo } = plain;
+    const length = address.length();
+    if (seen.firstRowOfBytes(address.bytes, length, rowNo) !== undefined) return void into.letters.push(OUTCOME_LETTERS.duplicate); // prettier-ignore
+    into.letters.push(null);
+    into.addresses.pushBytes(address.bytes, 0, length);
+    into.domains.push(address.domain());
+    into.joinedAt?.push(plain.joinedAt);
+    if (nameFrom === nameTo) into.names?.push(null);
+    else into.names?.pushBytes((record as PlainRow).bytes, nameFrom, nameTo);
+    pushDetails(into, plain.details);
+  };
+}
+
+function makeAnyTaker(
+  columns: TableColumns,
+  row: ImportRow,
+  seen: SeenAddresses,
+): (record: ImportRecord, rowNo: number, into: ChunkBuilder) => void {
+  const read = makeRowReader(columns, row.createdAt.getTime());
   const mend = row.options.held?.mend;
   const { lists } = row.options;
   return ({ cells }, rowNo, into) => {
@@ -97,12 +128,16 @@ function makeTaker(
     into.joinedAt?.push(known.joinedAt);
     // What is said of a person is taken from their first row; later ones name further lists.
     into.names?.push(again ? null : known.name);
-    into.attributes?.push(again ? null : known.attributes && JSON.stringify(known.attributes));
-    // None of a tag's letters needs escaping in the text of an array.
-    into.tags?.push(again ? null : known.tags && `{"${known.tags.join('","')}"}`);
-    into.consentSources?.push(known.consent && known.consent.source);
-    into.consentEvidence?.push(known.consent && known.consent.evidence);
+    pushDetails(into, again ? { ...known, attributes: null, tags: null } : known);
   };
+}
+
+function pushDetails(into: ChunkBuilder, { attributes, tags, consent }: RowDetails): void {
+  into.attributes?.push(attributes && JSON.stringify(attributes));
+  // None of a tag's letters needs escaping in the text of an array.
+  into.tags?.push(tags && `{"${tags.join('","')}"}`);
+  into.consentSources?.push(consent && consent.source);
+  into.consentEvidence?.push(consent && consent.evidence);
 }
 
 /** What the columns of an import's file are. */
@@ -119,8 +154,13 @@ function mended(address: string, mend: Record<string, string>): string {
 function finished(chunk: ChunkBuilder, fraction: number): RowChunk {
   const { firstRow, letters, addresses, domains } = chunk;
   const used = (column: (string | null)[] | null): (string | null)[] | null => (column?.some((cell) => cell !== null) ? column : null); // prettier-ignore
-  const columns = { addresses, names: used(chunk.names), attributes: used(chunk.attributes), joinedAt: used(chunk.joinedAt), tags: used(chunk.tags), consentSources: used(chunk.consentSources), consentEvidence: used(chunk.consentEvidence) }; // prettier-ignore
+  const columns = { addresses, names: usedTexts(chunk.names), attributes: used(chunk.attributes), joinedAt: used(chunk.joinedAt), tags: used(chunk.tags), consentSources: used(chunk.consentSources), consentEvidence: used(chunk.consentEvidence) }; // prettier-ignore
   return { firstRow, letters, columns, domains, lists: chunk.lists.length > 0 ? chunk.lists : null, fraction };
+}
+
+function usedTexts(texts: PackedTexts | null): PackedTexts | null {
+  for (let place = 0; texts && place < texts.length(); place++) if (!texts.isNull(place)) return texts;
+  return null;
 }
 
 function tooManyRows(row: ImportRow): Problem {

@@ -1,5 +1,7 @@
-import { makeQuoteMender } from '../../core/import/mend-quotes.ts';
-import { guessDelimiter, guessEncoding } from '../../core/import/guess-format.ts';
+import { makeRowCutter } from '../../core/import/cut-rows.ts';
+import { guessEncoding } from '../../core/import/guess-format.ts';
+import { makeRecoder, type Recoder } from '../../core/text/recode.ts';
+import type { Encoding } from '../../shared/words.ts';
 import { Problem } from '../problem.ts';
 import { readRows, type ImportRecord } from './read-import-records.ts';
 
@@ -11,22 +13,18 @@ export async function* readUploadedTable(
   name: string,
   bytes: AsyncIterable<Uint8Array>,
 ): AsyncGenerator<Iterable<ImportRecord>> {
-  const mender = makeQuoteMender();
-  let decoder: InstanceType<typeof TextDecoder> | undefined;
-  let delimiter: string | undefined;
-  const read = (rows: ReturnType<typeof mender.take>): Iterable<ImportRecord> => {
-    const [first] = rows;
-    if (first !== undefined) delimiter ??= guessDelimiter(typeof first === 'string' ? first : '');
-    return readRows(rows, delimiter ?? ',');
-  };
+  const cutter = makeRowCutter();
+  let recoder: Recoder | undefined;
   for await (const chunk of bytes) {
-    if (!decoder) {
-      const encoding = guessEncoding(chunk);
-      if (!encoding) throw new Problem('bad-file', `${name} is not a text file. Save the table as CSV.`);
-      decoder = new TextDecoder(encoding);
-    }
-    yield read(mender.take(decoder.decode(chunk, { stream: true })));
+    recoder ??= makeRecoder(encodingOf(name, chunk));
+    yield readRows(cutter.take(recoder.take(Buffer.from(chunk.buffer, chunk.byteOffset, chunk.length))), cutter);
   }
-  yield read(mender.take(decoder?.decode() ?? ''));
-  yield read(mender.end());
+  if (recoder) yield readRows(cutter.take(recoder.end()), cutter);
+  yield readRows(cutter.end(), cutter);
+}
+
+function encodingOf(name: string, chunk: Uint8Array): Encoding {
+  const encoding = guessEncoding(chunk);
+  if (!encoding) throw new Problem('bad-file', `${name} is not a text file. Save the table as CSV.`);
+  return encoding;
 }

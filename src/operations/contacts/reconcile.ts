@@ -1,14 +1,17 @@
 import { stringify } from 'csv-stringify/sync';
 import { withoutFormula } from '../../core/export/without-formula.ts';
-import { findGivenColumn, readGiven } from '../../core/import/read-given.ts';
+import { PlainRow } from '../../core/import/plain-row.ts';
+import { makeGivenRows, makeGivenTaker, type GivenRows } from '../../core/import/given-rows.ts';
+import { findGivenColumn } from '../../core/import/read-given.ts';
 import { inTransaction, lookUpByIndex, overWholeSet } from '../../store/database.ts';
 import {
   countOurs, deleteReconciliation, dropUnfinishedReconciliations, endReconciliation, insertReconciledRows, insertReconciliation,
-  listReconciled, listReconciliations, RECONCILED_AT_ONCE, type GivenRow, type ReconciledRow, type ReconciliationRow,
+  listReconciled, listReconciliations, RECONCILED_AT_ONCE, type ReconciledRow, type ReconciliationRow,
 } from '../../store/statements/reconciliations.ts'; // prettier-ignore
 import type { Deps } from '../deps.ts';
 import { makeLanes } from '../lanes.ts';
 import { found, Problem } from '../problem.ts';
+import type { ImportRecord } from './read-import-records.ts';
 import { readUploadedTable } from './read-uploaded-table.ts';
 
 const MOST_ROWS = 5_000_000;
@@ -42,13 +45,13 @@ export async function reconcile(
 }
 
 /** Keeps the rows as they stream in, and tells how many there were. */
-async function keepRows(deps: Deps, id: number, batches: AsyncGenerator<GivenRow[]>): Promise<number> {
+async function keepRows(deps: Deps, id: number, batches: AsyncGenerator<GivenRows>): Promise<number> {
   const lanes = makeLanes(LANES);
   let rows = 0;
   try {
     for await (const batch of batches) {
       const firstRow = rows + 1;
-      rows += batch.length;
+      rows += batch.addresses.length();
       await lanes.run(() =>
         inTransaction(deps.database, async (sql) => {
           await lookUpByIndex(sql);
@@ -94,26 +97,41 @@ export async function listLatestReconciliations(
 }
 
 /** Reads the rows as they arrive, some thousand at once. */
-async function* readBatches(name: string, bytes: AsyncIterable<Uint8Array>): AsyncGenerator<GivenRow[]> {
-  let column: number | undefined;
+async function* readBatches(name: string, bytes: AsyncIterable<Uint8Array>): AsyncGenerator<GivenRows> {
+  let take: ((record: ImportRecord, into: GivenRows) => void) | undefined;
   let passed = 0;
-  let batch: GivenRow[] = [];
+  let batch = makeGivenRows(RECONCILED_AT_ONCE);
   for await (const records of readUploadedTable(name, bytes))
-    for (const { cells, error } of records) {
-      if (column === undefined) {
-        const place = findGivenColumn(cells ?? []);
-        if (!place) throw new Problem('bad-file', `${name} has no column of addresses or of SHA-256. Its first row is: ${(cells ?? [error]).join(', ').slice(0, 200)}.`); // prettier-ignore
-        column = place.column;
-        if (place.hasHeader) continue;
+    for (const record of records) {
+      if (!take) {
+        const { column, hasHeader } = findColumn(name, record);
+        take = makeTake(column);
+        if (hasHeader) continue;
       }
-      batch.push(cells ? readGiven(cells[column] ?? '') : { given: error.slice(0, 300), address: null, hash: null });
-      if (batch.length < RECONCILED_AT_ONCE) continue;
-      passed += batch.length;
+      take(record, batch);
+      if (batch.addresses.length() < RECONCILED_AT_ONCE) continue;
+      passed += RECONCILED_AT_ONCE;
       if (passed > MOST_ROWS) throw new Problem('bad-file', `${name} has more than ${MOST_ROWS.toLocaleString('en-GB')} rows.`); // prettier-ignore
       yield batch;
-      batch = [];
+      batch = makeGivenRows(RECONCILED_AT_ONCE);
     }
-  if (batch.length > 0) yield batch;
+  if (batch.addresses.length() > 0) yield batch;
+}
+
+function findColumn(name: string, { cells, error }: ImportRecord): { column: number; hasHeader: boolean } {
+  const place = findGivenColumn(cells ?? []);
+  if (!place) throw new Problem('bad-file', `${name} has no column of addresses or of SHA-256. Its first row is: ${(cells ?? [error]).join(', ').slice(0, 200)}.`); // prettier-ignore
+  return place;
+}
+
+function makeTake(column: number): (record: ImportRecord, into: GivenRows) => void {
+  const taker = makeGivenTaker(column);
+  return (record, into) => {
+    if (record instanceof PlainRow) return taker.takePlain(record, into);
+    const { cells, error } = record;
+    if (cells) taker.take(cells[column] ?? '', into);
+    else taker.takeBroken(error, into);
+  };
 }
 
 /** One direction of the answer as CSV, in pieces. */

@@ -1,10 +1,11 @@
 import { makeSieve } from '../../core/address/sieve.ts';
 import { addressHash, baseAddress, domainEntryKeys } from '../../core/address/suppression-keys.ts';
+import type { PackedTexts } from '../../core/text/packed-texts.ts';
 import { countEntries, listEntryValues } from '../../store/statements/suppression.ts';
 import type { Deps } from '../deps.ts';
 
 /** Places of the addresses that may be suppressed and have to be looked up; null for all of them. `domains` are theirs. */
-export type FindSuspects = (addresses: string[], domains: string[]) => Promise<number[] | null>;
+export type FindSuspects = (addresses: PackedTexts, domains: string[]) => Promise<number[] | null>;
 
 const ENTRIES_AT_ONCE = 20_000;
 
@@ -38,16 +39,22 @@ export async function makeFindSuspects(deps: Deps, rows: number): Promise<FindSu
     if (may === undefined) byDomain.set(domain, (may = domainEntryKeys(domain).some((key) => sieve.mayHold(key))));
     return may;
   };
-  const mayHold = (address: string, domain: string): boolean =>
-    sieve.mayHold(address) ||
-    (address.includes('+') && sieve.mayHold(baseAddress(address))) ||
-    (hasHashes && sieve.mayHold(addressHash(address))) ||
-    mayHoldDomain(domain);
+  const mayHold = (addresses: PackedTexts, place: number, domain: string): boolean => {
+    const [bytes, from, to] = [addresses.bytes(), addresses.from(place), addresses.to(place)];
+    if (sieve.mayHoldBytes(bytes, from, to) || mayHoldDomain(domain)) return true;
+    for (let at = from; at < to; at++) if (bytes[at] === PLUS) return sieve.mayHold(baseAddress(addresses.at(place)!));
+    return false;
+  };
 
   return async (addresses, domains) => {
     await readOn();
     const suspects: number[] = [];
-    addresses.forEach((address, place) => void (mayHold(address, domains[place]!) && suspects.push(place)));
+    for (let place = 0; place < domains.length; place++) {
+      if (mayHold(addresses, place, domains[place]!) || (hasHashes && sieve.mayHold(addressHash(addresses.at(place)!))))
+        suspects.push(place);
+    }
     return suspects;
   };
 }
+
+const PLUS = '+'.charCodeAt(0);

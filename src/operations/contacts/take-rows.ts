@@ -1,5 +1,6 @@
 import type { EntityManager } from 'typeorm';
 import { OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
+import { packTexts, type PackedTexts } from '../../core/text/packed-texts.ts';
 import { isRepeatedKey } from '../../store/database.ts';
 import {
   judgeImportRows,
@@ -13,6 +14,8 @@ import {
   copyNewSubscriptions,
   drawContactIds,
   encodeNewRows,
+  makeRowsMemory,
+  type RowsMemory,
 } from '../../store/statements/new-rows.ts';
 
 /** Takes rows in for a list and answers one letter a row. To be run within a transaction. */
@@ -35,12 +38,14 @@ interface Turns {
  */
 export function makeTakeRows(actor: string): TakeRows {
   let allNew = true;
+  // A megabyte or two for each chunk, taken anew each time, would call the garbage collector again and again.
+  const memory: RowsMemory[] = [];
   const turns: Turns = { draw: makeInTurn(), contacts: makeInTurn(), subscriptions: makeInTurn() };
   return async (sql, columns, target, runId) => {
     if (allNew && columns.suspects && !columns.tags && !columns.consentSources && !columns.consentEvidence) {
       try {
         // Within a transaction this one is a savepoint.
-        return await sql.transaction((inner) => takeNewRows(inner, columns, columns.suspects!, target, { runId, actor }, turns)); // prettier-ignore
+        return await sql.transaction((inner) => takeNewRows(inner, columns, columns.suspects!, target, { runId, actor }, turns, memory)); // prettier-ignore
       } catch (error) {
         if (!isRepeatedKey(error)) throw error;
         allNew = false;
@@ -63,14 +68,18 @@ async function takeNewRows(
   target: RowTarget,
   act: { runId: number; actor: string },
   turns: Turns,
+  memory: RowsMemory[],
 ): Promise<string> {
   const judged = suspects.length === 0 ? '' : await judgeImportRows(sql, rowsAt(columns, suspects), target);
-  const letters = columns.flags ? columns.flags.map((flag) => flag ?? CREATED) : new Array<string>(columns.addresses.length).fill(CREATED); // prettier-ignore
+  const letters = columns.flags ? columns.flags.map((flag) => flag ?? CREATED) : new Array<string>(columns.addresses.length()).fill(CREATED); // prettier-ignore
   suspects.forEach((place, index) => (letters[place] = judged[index]!));
   const drawn = await turns.draw(() => drawContactIds(sql, letters.length));
-  const rows = encodeNewRows({ columns, letters, ...drawn }, target);
+  const spare = memory.pop() ?? makeRowsMemory();
+  const rows = encodeNewRows({ columns, letters, ...drawn }, target, spare);
   await turns.contacts(() => copyNewContacts(sql, rows));
   await turns.subscriptions(() => copyNewSubscriptions(sql, rows, target, act));
+  // When copying fails, the memory is left to whatever still sends from it.
+  memory.push(spare);
   return letters.join('');
 }
 
@@ -78,9 +87,15 @@ const CREATED = OUTCOME_LETTERS.created;
 const KNOWN = [OUTCOME_LETTERS.updated, OUTCOME_LETTERS.unchanged, OUTCOME_LETTERS['suppressed:unsubscribed']];
 
 /** The rows at some places, without what is said of suspects. */
-export function rowsAt(columns: RowColumns, places: number[]): RowColumns {
-  const { suspects: _, ...rest } = columns;
-  return Object.fromEntries(
-    Object.entries(rest as unknown as Record<string, unknown[] | null>).map(([name, column]) => [name, column && places.map((place) => column[place])]),
-  ) as unknown as RowColumns; // prettier-ignore
+export function rowsAt({ suspects: _, addresses, names, ...rest }: RowColumns, places: number[]): RowColumns {
+  const others = Object.entries(rest as Record<string, (string | null)[] | null>);
+  return {
+    addresses: textsAt(addresses, places),
+    names: names && textsAt(names, places),
+    ...(Object.fromEntries(others.map(([name, column]) => [name, column && places.map((place) => column[place]!)])) as Omit<RowColumns, 'addresses' | 'names'>), // prettier-ignore
+  };
+}
+
+function textsAt(texts: PackedTexts, places: number[]): PackedTexts {
+  return packTexts(places.map((place) => texts.at(place)));
 }

@@ -1,13 +1,15 @@
 import type { RowOutcome } from '../../core/import/row-outcomes.ts';
 import { OUTCOME_LETTERS, REFUSED_LETTERS, TAKEN_LETTERS } from '../../core/import/row-outcomes.ts';
+import type { PackedTexts } from '../../core/text/packed-texts.ts';
 import { arrayText } from '../array-text.ts';
 import { lookUpByIndex, type Sql } from '../database.ts';
+import { textArray } from '../text-array.ts';
 import { baseAddressSql } from './eligibility.ts';
 
 /** Rows of a file as columns: addresses are in normal form and each stands once. A column nobody fills is null. */
 export interface RowColumns {
-  addresses: string[];
-  names: (string | null)[] | null;
+  addresses: PackedTexts;
+  names: PackedTexts | null;
   /** JSON texts. */
   attributes: (string | null)[] | null;
   joinedAt: (string | null)[] | null;
@@ -191,14 +193,13 @@ function consentOf({ consentSources, consentEvidence }: RowColumns): (string | n
 }
 
 function parameters(rows: RowColumns, target: RowTarget): unknown[] {
-  const columns = [rows.addresses, rows.names, rows.attributes, rows.joinedAt].map(
-    (column) => column && arrayText(column),
-  );
+  const texts = [textArray(rows.addresses), rows.names && textArray(rows.names)];
+  const columns = [rows.attributes, rows.joinedAt].map((column) => column && arrayText(column));
   const flags = rows.flags?.some((flag) => flag !== null) ? arrayText(rows.flags) : null;
   const tags = rows.tags ? arrayText(rows.tags) : null;
   // Rows of a chunk count from 1.
   const suspects = rows.suspects ? rows.suspects.map((place) => place + 1) : null;
-  return [...columns, target.importId, target.listId, target.brandId, flags, tags, suspects];
+  return [...texts, ...columns, target.importId, target.listId, target.brandId, flags, tags, suspects];
 }
 
 /**

@@ -1,6 +1,14 @@
 import type { EntityManager } from 'typeorm';
-import { OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
-import { copyInto, encodeFields, makeCopyRows, ROW_BYTES, type CopyRows } from '../copying.ts';
+import { CHUNK_ROWS, OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
+import {
+  copyInto,
+  encodeRow,
+  INT8_FIELD_BYTES,
+  makeCopyRows,
+  ROW_BYTES,
+  ROW_HEAD_BYTES,
+  type CopyRows,
+} from '../copying.ts';
 import type { Sql } from '../database.ts';
 import type { RowColumns, RowTarget } from './import-rows.ts';
 
@@ -26,6 +34,16 @@ export async function drawContactIds(sql: Sql, count: number): Promise<{ firstId
   return Number(drawn!.last) - firstId + 1 === count ? { firstId, now: drawn!.now } : drawContactIds(sql, count);
 }
 
+/** The memory that the rows of one chunk are made ready in; the next one's once they are copied. */
+export interface RowsMemory {
+  contacts: CopyRows;
+  subscriptions: CopyRows;
+}
+
+export function makeRowsMemory(): RowsMemory {
+  return { contacts: makeCopyRows(CHUNK_ROWS * ROW_BYTES), subscriptions: makeCopyRows(CHUNK_ROWS * ROW_BYTES) };
+}
+
 const JUST_NOW_MS = 86_400_000;
 
 /** New rows as COPY reads them. */
@@ -38,38 +56,57 @@ export interface EncodedRows {
 }
 
 /** Makes rows ready to be copied; those suppressed become contacts and are not subscribed. */
-export function encodeNewRows({ columns, letters, firstId, now }: NewRows, target: RowTarget): EncodedRows {
-  const contacts = makeCopyRows(letters.length * ROW_BYTES);
-  const subscriptions = makeCopyRows(letters.length * ROW_BYTES);
+export function encodeNewRows(
+  { columns, letters, firstId, now }: NewRows,
+  target: RowTarget,
+  { contacts, subscriptions }: RowsMemory,
+): EncodedRows {
+  contacts.clear();
+  subscriptions.clear();
   const [news, others] = [makeJoined(), makeJoined()];
-  const subscription = encodeFields((rows) => {
-    rows.int4(target.listId);
-    rows.text(target.state);
-    rows.text(`import ${target.importId}`);
-  });
+  const row = encodeSubscription(target);
   const instantOf = makeInstantReader();
+  const { addresses, names } = columns;
   let id = firstId;
+  let subscribed = subscriptions.repeated(row, letters.filter((letter) => letter === OUTCOME_LETTERS.created).length);
   letters.forEach((letter, place) => {
     if (letter !== OUTCOME_LETTERS.created && letter !== OUTCOME_LETTERS.suppressed) return;
     const joined = columns.joinedAt?.[place];
     const joinedAt = joined ? instantOf(joined) : now.getTime();
     contacts.begin(columns.attributes ? 5 : 4);
     contacts.int8(id);
-    contacts.text(columns.addresses[place]!);
-    contacts.text(columns.names?.[place] ?? null);
+    contacts.packed(addresses, place);
+    if (names) contacts.packed(names, place);
+    else contacts.text(null);
     contacts.instant(joinedAt);
     if (columns.attributes) contacts.jsonb(columns.attributes[place] ?? '{}');
     if (letter === OUTCOME_LETTERS.created) {
-      subscriptions.begin(5);
-      subscriptions.int8(id);
-      subscriptions.instant(joinedAt);
-      subscriptions.encoded(subscription);
+      subscriptions.int8At(subscribed + CONTACT_AT, id);
+      subscriptions.instantAt(subscribed + SINCE_AT, joinedAt);
+      subscribed += row.length;
       (joinedAt > now.getTime() - JUST_NOW_MS ? news : others).add(id, joinedAt);
     }
     id++;
   });
   const contactColumns = `id, address, name, joined_at${columns.attributes ? ', attributes' : ''}`;
   return { contactColumns, contacts, subscriptions, joined: [news, others] };
+}
+
+const SUBSCRIPTION_COLUMNS = 'contact_id, since, list_id, state, source';
+/** Where the first two stand in a row. */
+const CONTACT_AT = ROW_HEAD_BYTES + INT8_FIELD_BYTES - 8;
+const SINCE_AT = CONTACT_AT + INT8_FIELD_BYTES;
+
+/** A subscription, as all of an import are but for whose it is and since when. */
+function encodeSubscription(target: RowTarget): Buffer {
+  return encodeRow((rows) => {
+    rows.begin(5);
+    rows.int8(0);
+    rows.int8(0);
+    rows.int4(target.listId);
+    rows.text(target.state);
+    rows.text(`import ${target.importId}`);
+  });
 }
 
 /**
@@ -87,7 +124,7 @@ export async function copyNewSubscriptions(
   target: RowTarget,
   act: { runId: number; actor: string },
 ): Promise<void> {
-  await copyInto(sql, 'subscription (contact_id, since, list_id, state, source)', subscriptions);
+  await copyInto(sql, `subscription (${SUBSCRIPTION_COLUMNS})`, subscriptions);
   for (const set of joined) await noteJoined(sql, set, target, act);
 }
 

@@ -1,11 +1,6 @@
-import { arrayText } from '../array-text.ts';
+import type { GivenRows } from '../../core/import/given-rows.ts';
 import type { Sql } from '../database.ts';
-
-export interface GivenRow {
-  given: string;
-  address: string | null;
-  hash: string | null;
-}
+import { textArray } from '../text-array.ts';
 
 export interface ReconciliationRow {
   id: number;
@@ -44,8 +39,8 @@ export const RECONCILED_AT_ONCE = 10_000;
  * file to answer, where one join of all with the whole base, and a row kept for each, took 4.2 s. To be run after
  * `lookUpByIndex`.
  */
-export async function insertReconciledRows(sql: Sql, id: number, firstRow: number, rows: GivenRow[]): Promise<void> {
-  const { addresses, given, hashes, unreadable } = columnsOf(rows);
+export async function insertReconciledRows(sql: Sql, id: number, firstRow: number, rows: GivenRows): Promise<void> {
+  const { addresses, given, hashes, unreadable } = rows;
   await sql.query(
     `INSERT INTO reconciliation_chunk (reconciliation_id, first_row, rows, unreadable, given, addresses, hashes, contact_ids)
      SELECT $1, $2, $3, $4, $5, $6, $7, array_agg(f.id) FROM (
@@ -54,29 +49,13 @@ export async function insertReconciledRows(sql: Sql, id: number, firstRow: numbe
     [
       id,
       firstRow,
-      rows.length,
+      addresses.length(),
       unreadable,
-      given && arrayText(given),
-      arrayText(addresses),
-      hashes && arrayText(hashes),
+      given && textArray(given),
+      textArray(addresses),
+      hashes && textArray(hashes),
     ],
   );
-}
-
-/** Rows as columns; what only a few lists have is null where no row has it. */
-function columnsOf(rows: GivenRow[]) {
-  const addresses: (string | null)[] = [];
-  let given: (string | null)[] | null = null;
-  let hashes: (string | null)[] | null = null;
-  let unreadable = 0;
-  rows.forEach((row, place) => {
-    addresses.push(row.address);
-    // A text of PostgreSQL holds no zero character.
-    if (row.given !== row.address) (given ??= rows.map(() => null))[place] = row.given.replaceAll('\0', '');
-    if (row.hash !== null) (hashes ??= rows.map(() => null))[place] = row.hash;
-    else if (row.address === null) unreadable++;
-  });
-  return { addresses, given, hashes, unreadable };
 }
 
 /** Finds the contact behind each digest, where any are given, counts, and ends the reconciliation. To be run within overWholeSet. */
