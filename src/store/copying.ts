@@ -110,11 +110,19 @@ export function encodeRow(put: (rows: CopyRows) => void): Buffer {
   return rows.end().subarray(HEADER.length, -TRAILER_BYTES);
 }
 
+/** The server reads a message whole before it takes its first row. */
+const MESSAGE_BYTES = 64 * 1024;
+
 /** Copies rows into `target`, a table with its columns, within the transaction of `sql`. */
 export async function copyInto(sql: EntityManager, target: string, rows: CopyRows): Promise<void> {
   const client = (await sql.queryRunner!.connect()) as PoolClient;
   const stream = client.query(copyFrom(`COPY ${target} FROM STDIN (FORMAT binary)`));
-  await new Promise<void>((resolve, reject) => stream.on('finish', resolve).on('error', reject).end(rows.end()));
+  const bytes = rows.end();
+  await new Promise<void>((resolve, reject) => {
+    stream.on('finish', resolve).on('error', reject);
+    for (let at = 0; at < bytes.length; at += MESSAGE_BYTES) stream.write(bytes.subarray(at, at + MESSAGE_BYTES));
+    stream.end();
+  });
 }
 
 /** Number of fields and length of the first, after the header. */
