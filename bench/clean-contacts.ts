@@ -1,8 +1,7 @@
-import { createReadStream, createWriteStream, openAsBlob, writeFileSync } from 'node:fs';
-import { once } from 'node:events';
+import { createReadStream, openAsBlob, writeFileSync } from 'node:fs';
 import { pipeline } from 'node:stream/promises';
 import { from as copyFrom } from 'pg-copy-streams';
-import { addressOf, copyBare, importSeconds, withClient } from './measuring.ts';
+import { addressOf, copyBare, importSeconds, withClient, writeRows } from './measuring.ts';
 import { requestTimes, seconds, startHelper, type BenchService, type Measured } from './support.ts';
 
 const LARGE = 1_000_000;
@@ -28,18 +27,6 @@ export async function measureLargeImport(service: BenchService, brandId: number,
     { name: `import of ${rows(LARGE)} rows, with checks`, unit: 'rows/s', ours: LARGE / large, bare: LARGE / bare, wanted: 0.15, peakMb },
     { name: `the same beside ${rows(SMALL)} rows`, unit: 'rows/s', ours: LARGE / large, bare: SMALL / small, wanted: 0.8, peakMb },
   ]; // prettier-ignore
-}
-
-async function writeRows(file: string, name: string, rows: number): Promise<string> {
-  const out = createWriteStream(file);
-  out.write('address,name,joined_at\n');
-  for (let index = 0; index < rows; index++) {
-    const row = `${addressOf(index).replace('reader', name)},Reader ${index},2025-0${1 + (index % 9)}-01\n`;
-    if (!out.write(row)) await once(out, 'drain');
-  }
-  out.end();
-  await once(out, 'finish');
-  return file;
 }
 
 /** Half a million addresses held against all contacts, beside the bare join of the same addresses in a table, and beside doing by hand what must be done. */

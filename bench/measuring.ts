@@ -1,4 +1,5 @@
-import { createReadStream, openAsBlob } from 'node:fs';
+import { once } from 'node:events';
+import { createReadStream, createWriteStream, openAsBlob } from 'node:fs';
 import { pipeline } from 'node:stream/promises';
 import pg from 'pg';
 import { from as copyFrom } from 'pg-copy-streams';
@@ -26,6 +27,19 @@ export async function importSeconds(service: BenchService, listId: number, file:
   const begun = Date.now();
   const { id } = await service.client.importFile({ listId, fileName: 'contacts.csv' }, await openAsBlob(file));
   return (Date.parse(await importEnd(service, id)) - begun) / 1000;
+}
+
+/** Writes a file of so many people with this name. */
+export async function writeRows(file: string, name: string, rows: number): Promise<string> {
+  const out = createWriteStream(file);
+  out.write('address,name,joined_at\n');
+  for (let index = 0; index < rows; index++) {
+    const row = `${addressOf(index).replace('reader', name)},Reader ${index},2025-0${1 + (index % 9)}-01\n`;
+    if (!out.write(row)) await once(out, 'drain');
+  }
+  out.end();
+  await once(out, 'finish');
+  return file;
 }
 
 /** Waits for an import to end, and tells when it did. */

@@ -1,6 +1,6 @@
 import type { PoolClient } from 'pg';
 import { from as copyFrom, to as copyTo } from 'pg-copy-streams';
-import type { EntityManager } from 'typeorm';
+import { DataSource, type EntityManager } from 'typeorm';
 import type { PackedTexts } from '../core/text/packed-texts.ts';
 import { makeByteWriter } from './byte-writer.ts';
 import type { Database } from './database.ts';
@@ -115,13 +115,44 @@ const MESSAGE_BYTES = 64 * 1024;
 
 /** Copies rows into `target`, a table with its columns, within the transaction of `sql`. */
 export async function copyInto(sql: EntityManager, target: string, rows: CopyRows): Promise<void> {
-  const client = (await sql.queryRunner!.connect()) as PoolClient;
-  const stream = client.query(copyFrom(`COPY ${target} FROM STDIN (FORMAT binary)`));
   const bytes = rows.end();
-  await new Promise<void>((resolve, reject) => {
-    stream.on('finish', resolve).on('error', reject);
-    for (let at = 0; at < bytes.length; at += MESSAGE_BYTES) stream.write(bytes.subarray(at, at + MESSAGE_BYTES));
-    stream.end();
+  await sendCopy(sql, target, Math.ceil(bytes.length / MESSAGE_BYTES), (message) =>
+    bytes.subarray(message * MESSAGE_BYTES, (message + 1) * MESSAGE_BYTES),
+  );
+}
+
+/** Copies one row into `target`: numbers of four bytes, then bytes that come in pieces and are not put together. */
+export async function copyBytesInto(
+  on: Database | EntityManager,
+  target: string,
+  numbers: number[],
+  pieces: readonly Uint8Array[],
+): Promise<void> {
+  const out = makeByteWriter(ROW_BYTES);
+  out.bytes(HEADER, 0, HEADER.length);
+  out.int2(numbers.length + 1);
+  for (const number of numbers) {
+    out.int4(4);
+    out.int4(number);
+  }
+  out.int4(pieces.reduce((bytes, piece) => bytes + piece.length, 0));
+  const all = [out.all(), ...pieces, Buffer.from([0xff, 0xff])];
+  await sendCopy(on, target, all.length, (message) => all[message]!);
+}
+
+async function sendCopy(
+  on: Database | EntityManager,
+  target: string,
+  messages: number,
+  message: (number: number) => Uint8Array,
+): Promise<void> {
+  await withClient(on, async (client) => {
+    const stream = client.query(copyFrom(`COPY ${target} FROM STDIN (FORMAT binary)`));
+    await new Promise<void>((resolve, reject) => {
+      stream.on('finish', resolve).on('error', reject);
+      for (let number = 0; number < messages; number++) stream.write(message(number));
+      stream.end();
+    });
   });
 }
 
@@ -129,19 +160,35 @@ export async function copyInto(sql: EntityManager, target: string, rows: CopyRow
 const BEFORE_VALUE = HEADER.length + 2 + 4;
 
 /**
- * The one value of a query's one row as bytes, or nothing when there is no row: as a result it would come as text, a bytea
- * as two hexadecimal digits a byte. COPY takes no parameters: the query is whole.
+ * The one value of a query's one row as bytes, in the pieces in which they come, or nothing when there is no row: as a
+ * result it would come as text, a bytea as two hexadecimal digits a byte. COPY takes no parameters: the query is whole.
  */
-export async function copyBytes(database: Database, query: string): Promise<Buffer | undefined> {
-  const runner = database.createQueryRunner();
-  try {
-    const client = (await runner.connect()) as PoolClient;
-    const pieces: Buffer[] = [];
+export async function copyBytes(database: Database, query: string): Promise<Buffer[] | undefined> {
+  const pieces = await withClient(database, async (client) => {
+    const given: Buffer[] = [];
     for await (const piece of client.query(copyTo(`COPY (${query}) TO STDOUT (FORMAT binary)`)))
-      pieces.push(piece as Buffer);
-    const all = Buffer.concat(pieces);
-    if (all.length < BEFORE_VALUE) return undefined;
-    return all.subarray(BEFORE_VALUE, BEFORE_VALUE + all.readInt32BE(BEFORE_VALUE - 4));
+      given.push(piece as Buffer);
+    return given;
+  });
+  // Where the value begins is looked for in one piece.
+  while (pieces.length > 1 && pieces[0]!.length < BEFORE_VALUE) pieces.splice(0, 2, Buffer.concat([pieces[0]!, pieces[1]!])); // prettier-ignore
+  const [first, ...others] = pieces;
+  if (!first || first.length < BEFORE_VALUE) return undefined;
+  const value: Buffer[] = [];
+  let left = first.readInt32BE(BEFORE_VALUE - 4);
+  for (const piece of [first.subarray(BEFORE_VALUE), ...others]) {
+    value.push(piece.subarray(0, left));
+    left -= Math.min(left, piece.length);
+  }
+  return value;
+}
+
+/** Runs work on the connection of a transaction, or on one of its own. */
+async function withClient<T>(on: Database | EntityManager, work: (client: PoolClient) => Promise<T>): Promise<T> {
+  if (!(on instanceof DataSource)) return work((await on.queryRunner!.connect()) as PoolClient);
+  const runner = on.createQueryRunner();
+  try {
+    return await work((await runner.connect()) as PoolClient);
   } finally {
     await runner.release();
   }

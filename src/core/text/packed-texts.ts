@@ -16,6 +16,8 @@ export interface PackedTexts {
   byteLength(): number;
   isNull(place: number): boolean;
   all(): (string | null)[];
+  /** Takes all out, and keeps the memory. */
+  clear(): void;
 }
 
 const NULL = -1;
@@ -71,6 +73,10 @@ export function makePackedTexts(texts: number): PackedTexts {
     byteLength: () => used,
     isNull: (place) => begins[place] === NULL,
     all: () => Array.from({ length: count }, (_, place) => at(place)),
+    clear() {
+      count = 0;
+      used = 0;
+    },
   };
 }
 

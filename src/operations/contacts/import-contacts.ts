@@ -101,8 +101,8 @@ async function applyChunks(deps: Deps, row: ImportRow, take: TakeOrJudge, checks
   try {
     for await (const chunk of readRowChunks(deps, row)) {
       rows = chunk.firstRow - 1 + chunk.letters.length;
-      if (done.has(chunk.firstRow)) continue;
-      await lanes.run(() => applyChunk(deps, row, chunk, take, checks));
+      if (done.has(chunk.firstRow)) chunk.done();
+      else await lanes.run(() => applyChunk(deps, row, chunk, take, checks).finally(chunk.done));
       await updateImport(deps.database, row.id, { rowsExpected: Math.round(rows / chunk.fraction) });
     }
   } finally {

@@ -157,8 +157,8 @@ async function* partsOf(
   for (let seq = 0; ; seq++) {
     const part = await findImportPart(deps.database, importId, seq);
     if (!part) break;
-    recoder ??= makeRecoder(encoding ?? guessEncoding(part) ?? 'utf-8');
-    yield { utf8: recoder.take(part), bytes: part.length };
+    recoder ??= makeRecoder(encoding ?? guessEncoding(Buffer.concat(part)) ?? 'utf-8');
+    for (const piece of part) yield { utf8: recoder.take(piece), bytes: piece.length };
   }
   if (recoder) yield { utf8: recoder.end(), bytes: 0 };
 }

@@ -32,13 +32,21 @@ export interface RowChunk {
   lists: { id: number; again: boolean }[] | null;
   /** How much of the file is read, above 0, at most 1. */
   fraction: number;
+  /** Says that the chunk is not read any more: a later one takes its memory. */
+  done: () => void;
 }
 
 /** Reads the kept file of an import in chunks of CHUNK_ROWS, the same ones each time. */
 export async function* readRowChunks(deps: Deps, row: ImportRow): AsyncGenerator<RowChunk> {
   const seen = makeSeenAddresses(row.id, row.bytes / BYTES_A_ROW);
   let take: ((record: ImportRecord, rowNo: number, into: ChunkBuilder) => void) | undefined;
-  let chunk = makeChunk(1, row);
+  const spare: ChunkTexts[] = [];
+  const begin = (firstRow: number): ChunkBuilder => makeChunk(firstRow, row, spare.pop() ?? makeTexts(row));
+  const finish = (chunk: ChunkBuilder, fraction: number): RowChunk => ({
+    ...finished(chunk, fraction),
+    done: () => void spare.push(cleared(chunk)),
+  });
+  let chunk = begin(1);
   for await (const { records, bytes } of readImportRecords(deps, row)) {
     const fraction = Math.min(1, bytes / row.bytes);
     for (const record of records) {
@@ -49,26 +57,42 @@ export async function* readRowChunks(deps: Deps, row: ImportRow): AsyncGenerator
       take(record, chunk.firstRow + chunk.letters.length, chunk);
       if (chunk.letters.length % ROWS_A_TURN === 0) await setImmediate();
       if (chunk.letters.length < CHUNK_ROWS) continue;
-      yield finished(chunk, fraction);
-      chunk = makeChunk(chunk.firstRow + CHUNK_ROWS, row);
+      yield finish(chunk, fraction);
+      chunk = begin(chunk.firstRow + CHUNK_ROWS);
       if (chunk.firstRow > MOST_ROWS) throw tooManyRows(row);
     }
   }
-  if (chunk.letters.length > 0) yield finished(chunk, 1);
+  if (chunk.letters.length > 0) yield finish(chunk, 1);
 }
 
 type ChunkBuilder = ReturnType<typeof makeChunk>;
 
+/** What is kept of a chunk in memory of its own. */
+interface ChunkTexts {
+  addresses: PackedTexts;
+  names: PackedTexts | null;
+}
+
+function makeTexts({ options: { mapping } }: ImportRow): ChunkTexts {
+  const hasNames = Object.values(mapping).includes('name');
+  return { addresses: makePackedTexts(CHUNK_ROWS), names: hasNames ? makePackedTexts(CHUNK_ROWS) : null };
+}
+
+function cleared({ addresses, names }: ChunkTexts): ChunkTexts {
+  addresses.clear();
+  names?.clear();
+  return { addresses, names };
+}
+
 /** Columns that the file does not have are null. */
-function makeChunk(firstRow: number, { options: { mapping } }: ImportRow) {
+function makeChunk(firstRow: number, { options: { mapping } }: ImportRow, texts: ChunkTexts) {
   const uses = Object.values(mapping);
   const column = (has: boolean): (string | null)[] | null => (has ? [] : null);
   return {
     firstRow,
     letters: [] as (string | null)[],
-    addresses: makePackedTexts(CHUNK_ROWS),
+    ...texts,
     domains: [] as string[],
-    names: uses.includes('name') ? makePackedTexts(CHUNK_ROWS) : null,
     attributes: column(uses.some((use) => use !== null && !OWN_USES.has(use))),
     joinedAt: column(uses.includes('joined_at')),
     tags: column(uses.includes('tags')),
@@ -151,7 +175,7 @@ function mended(address: string, mend: Record<string, string>): string {
   return address.slice(0, at) + (mend[address.slice(at)] ?? address.slice(at));
 }
 
-function finished(chunk: ChunkBuilder, fraction: number): RowChunk {
+function finished(chunk: ChunkBuilder, fraction: number): Omit<RowChunk, 'done'> {
   const { firstRow, letters, addresses, domains } = chunk;
   const used = (column: (string | null)[] | null): (string | null)[] | null => (column?.some((cell) => cell !== null) ? column : null); // prettier-ignore
   const columns = { addresses, names: usedTexts(chunk.names), attributes: used(chunk.attributes), joinedAt: used(chunk.joinedAt), tags: used(chunk.tags), consentSources: used(chunk.consentSources), consentEvidence: used(chunk.consentEvidence) }; // prettier-ignore

@@ -37,19 +37,19 @@ export async function receiveImport(
   const parts = inParts(bytes);
   const first = await parts.next();
   if (first.done) throw new Problem('bad-file', `${request.fileName} is empty.`);
-  const options = await readHead(deps, request, first.value);
+  const options = await readHead(deps, request, Buffer.concat(first.value.pieces));
   if (Object.values(options.mapping).includes('list')) options.lists = await listsOf(deps, list.brandId);
   const id = await insertImport(deps.database, { ...request, options });
   const lanes = makeLanes(LANES);
   let size = 0;
   try {
     let seq = 0;
-    for (let part: IteratorResult<Buffer> = first; !part.done; part = await parts.next()) {
+    for (let part: IteratorResult<Part> = first; !part.done; part = await parts.next()) {
       const [number, { value }] = [seq++, part];
-      size += value.length;
+      size += value.size;
       if (size > MAX_IMPORT_BYTES)
         throw new Problem('too-large', `${request.fileName} is over ${MAX_IMPORT_BYTES / 1024 / 1024} MB.`);
-      await lanes.run(() => appendImportPart(deps.database, id, number, value));
+      await lanes.run(() => appendImportPart(deps.database, id, number, value.pieces));
     }
     await lanes.end();
   } catch (error) {
@@ -67,16 +67,20 @@ async function listsOf(deps: Deps, brandId: number): Promise<Record<string, numb
   return Object.fromEntries(lists.map(({ id, name }) => [listKey(name), id]));
 }
 
-async function* inParts(bytes: AsyncIterable<Uint8Array>): AsyncGenerator<Buffer> {
-  let held: Uint8Array[] = [];
-  let size = 0;
-  for await (const chunk of bytes) {
-    held.push(chunk);
-    size += chunk.length;
-    if (size < PART_BYTES) continue;
-    yield Buffer.concat(held);
-    held = [];
-    size = 0;
+/** Part of a file, as it came in. */
+interface Part {
+  pieces: Uint8Array[];
+  size: number;
+}
+
+async function* inParts(bytes: AsyncIterable<Uint8Array>): AsyncGenerator<Part> {
+  let part: Part = { pieces: [], size: 0 };
+  for await (const piece of bytes) {
+    part.pieces.push(piece);
+    part.size += piece.length;
+    if (part.size < PART_BYTES) continue;
+    yield part;
+    part = { pieces: [], size: 0 };
   }
-  if (size > 0) yield Buffer.concat(held);
+  if (part.size > 0) yield part;
 }

@@ -1,7 +1,8 @@
+import type { EntityManager } from 'typeorm';
 import type { AttributeType } from '../../core/import/map-columns.ts';
 import type { Encoding } from '../../shared/words.ts';
 import type { Database, Sql } from '../database.ts';
-import { copyBytes } from '../copying.ts';
+import { copyBytes, copyBytesInto } from '../copying.ts';
 
 export interface ImportOptions {
   /** Header of the file to what it is: address, name, joined_at, or an attribute's name; null leaves the column out. */
@@ -84,12 +85,17 @@ export async function insertFollowingImport(
 }
 
 /** Keeps the next piece of an import’s file. */
-export async function appendImportPart(sql: Sql, importId: number, seq: number, bytes: Buffer): Promise<void> {
-  await sql.query(`INSERT INTO import_part (import_id, seq, bytes) VALUES ($1, $2, $3)`, [importId, seq, bytes]);
+export function appendImportPart(
+  on: Database | EntityManager,
+  importId: number,
+  seq: number,
+  pieces: readonly Uint8Array[],
+): Promise<void> {
+  return copyBytesInto(on, 'import_part (import_id, seq, bytes)', [importId, seq], pieces);
 }
 
-/** One piece of an import’s file; nothing behind the last. */
-export function findImportPart(database: Database, importId: number, seq: number): Promise<Buffer | undefined> {
+/** One part of an import’s file, in pieces; nothing behind the last. */
+export function findImportPart(database: Database, importId: number, seq: number): Promise<Buffer[] | undefined> {
   return copyBytes(
     database,
     `SELECT bytes FROM import_part WHERE import_id = ${Number(importId)} AND seq = ${Number(seq)}`,
@@ -172,10 +178,14 @@ export async function listKeptImports(sql: Sql): Promise<number[]> {
  * Puts another file in the place of a kept one. The new parts are written beside the old ones, which are still being
  * read, and take their numbers at the end.
  */
-export async function replaceImportParts(sql: Sql, importId: number, parts: AsyncIterable<Buffer>): Promise<void> {
+export async function replaceImportParts(
+  sql: EntityManager,
+  importId: number,
+  parts: AsyncIterable<Buffer>,
+): Promise<void> {
   let seq = 0;
   for await (const bytes of parts) {
-    if (bytes.length > 0) await appendImportPart(sql, importId, BESIDE + seq++, bytes);
+    if (bytes.length > 0) await appendImportPart(sql, importId, BESIDE + seq++, [bytes]);
   }
   await sql.query(`DELETE FROM import_part WHERE import_id = $1 AND seq < $2`, [importId, BESIDE]);
   await sql.query(`UPDATE import_part SET seq = seq - $2 WHERE import_id = $1`, [importId, BESIDE]);

@@ -13,6 +13,7 @@ import { deleteReconciliation } from '../../../store/statements/reconciliations.
 import { NEWEST_INT, pageOf, readCursor, type PageQuery } from '../paging.ts';
 import { streamText } from '../stream-text.ts';
 import * as schema from '../../../shared/schemas.ts';
+import { uploadOf } from '../upload.ts';
 import { route, type Route } from '../route.ts';
 
 interface Direction {
@@ -32,9 +33,7 @@ export const actRoutes: Route[] = [
   route<never, { name: string }>({
     method: 'post', path: '/reconciliations', summary: 'Hold a list of addresses or SHA-256 against the base', query: schema.reconcileQuery, raw: 'text/csv', status: 201,
     handle({ deps, query, who, c }) {
-      const { body } = c.req.raw;
-      if (!body) throw new Problem('bad-file', 'There is no file in the request.');
-      return reconcile(deps, { name: query.name, actor: who.name }, body);
+      return reconcile(deps, { name: query.name, actor: who.name }, uploadOf(c));
     },
   }),
   route<never, PageQuery>({

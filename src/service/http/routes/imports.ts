@@ -1,4 +1,3 @@
-import type { Context } from 'hono';
 import { exportImportResults } from '../../../operations/contacts/export-import-results.ts';
 import { listHeldRows, releaseHeldRows } from '../../../operations/contacts/held-rows.ts';
 import { lookAtFile, type HeadRequest } from '../../../operations/contacts/read-file-head.ts';
@@ -8,6 +7,7 @@ import * as schema from '../../../shared/schemas.ts';
 import { listAttributeTypes } from '../../../store/statements/contact-attributes.ts';
 import { findImport, listImports, updateImport } from '../../../store/statements/imports.ts';
 import { NEWEST_INT, pageOf, readCursor, type PageQuery } from '../paging.ts';
+import { uploadOf } from '../upload.ts';
 import { route, type Route } from '../route.ts';
 import { streamText } from '../stream-text.ts';
 
@@ -20,12 +20,12 @@ export const importRoutes: Route[] = [
     method: 'post', path: '/imports', summary: 'Import a CSV file into a list; answers once the file is kept', query: schema.importQuery, raw: 'text/csv', status: 202,
     async handle({ deps, query, who, c }) {
       const { map, ...request } = query;
-      return receiveImport(deps, { ...request, mapping: readMapping(map), actor: who.name }, bodyOf(c));
+      return receiveImport(deps, { ...request, mapping: readMapping(map), actor: who.name }, uploadOf(c));
     },
   }),
   route<never, FileFormat>({
     method: 'post', path: '/imports/head', summary: 'What is found of a CSV file from its first kilobytes: encoding, delimiter, what each column is; keeps nothing', query: schema.fileHeadQuery, raw: 'text/csv',
-    handle: ({ deps, query, c }) => lookAtFile(deps, query, bodyOf(c)),
+    handle: ({ deps, query, c }) => lookAtFile(deps, query, uploadOf(c)),
   }),
   route({
     method: 'get', path: '/attributes', summary: 'Attributes that have a type; the others are text',
@@ -65,12 +65,6 @@ export const importRoutes: Route[] = [
     handle: ({ deps, params, query, c }) => streamText(c, `import-${params.id}-results.csv`, exportImportResults(deps, params.id, query.only)),
   }),
 ]; // prettier-ignore
-
-function bodyOf(c: Context): AsyncIterable<Uint8Array> {
-  const { body } = c.req.raw;
-  if (!body) throw new Problem('bad-file', 'There is no file in the request.');
-  return body;
-}
 
 function readMapping(text: string | undefined): Record<string, string | null> | undefined {
   if (text === undefined) return undefined;

@@ -8,11 +8,11 @@ import {
   saveVerdictActs,
   type VerdictActs,
 } from '../../../operations/contacts/verify.ts';
-import { Problem } from '../../../operations/problem.ts';
 import * as schema from '../../../shared/schemas.ts';
 import type { OutsideVerdict } from '../../../shared/words.ts';
 import { listVerifications } from '../../../store/statements/verifications.ts';
 import { NEWEST_INT, pageOf, readCursor, type PageQuery } from '../paging.ts';
+import { uploadOf } from '../upload.ts';
 import { route, type Route } from '../route.ts';
 
 type WithId = { id: number };
@@ -21,9 +21,7 @@ export const verificationRoutes: Route[] = [
   route<never, { name: string; source: string; checkedAt?: Date; column?: string }>({
     method: 'post', path: '/verifications', summary: 'Take in what an outside verifier says of addresses; marks nobody yet', query: schema.verificationQuery, raw: 'text/csv', status: 201,
     handle({ deps, query, who, c }) {
-      const { body } = c.req.raw;
-      if (!body) throw new Problem('bad-file', 'There is no file in the request.');
-      return receiveVerification(deps, { ...query, checkedAt: query.checkedAt ?? deps.now(), actor: who.name }, body);
+      return receiveVerification(deps, { ...query, checkedAt: query.checkedAt ?? deps.now(), actor: who.name }, uploadOf(c));
     },
   }),
   route<never, PageQuery>({
