@@ -8,7 +8,8 @@ import { Problem } from '../../operations/problem.ts';
  */
 export function uploadOf(c: Context): AsyncIterable<Uint8Array> {
   const { incoming } = c.env as HttpBindings;
-  const hasBody = incoming.headers['transfer-encoding'] !== undefined || Number(incoming.headers['content-length']) > 0;
-  if (!hasBody) throw new Problem('bad-file', 'There is no file in the request.');
+  const { headers } = incoming;
+  if (headers['transfer-encoding'] === undefined && headers['content-length'] === undefined)
+    throw new Problem('bad-file', 'There is no file in the request.');
   return incoming;
 }
