@@ -1,8 +1,18 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { compileMessage, standardFields, writeMessage } from '../../src/core/message/compile-message.ts';
+import { htmlToText } from '../../src/core/message/html-to-text.ts';
+import { findHtmlLinks, findTextLinks } from '../../src/core/message/links.ts';
+import { escapeHtml, oneLine, parseTemplate, renderTemplate } from '../../src/core/message/merge-fields.ts';
 import { makeTokenizer } from '../../src/core/message/token.ts';
 
+const SENDER = {
+  brandName: 'Larkfield Observatory',
+  fromAddress: 'digest@larkfield.example',
+  returnDomain: 'returns.larkfield.example',
+  publicUrl: 'https://t.larkfield.example',
+  listName: 'Night Digest',
+};
 const tokens = makeTokenizer([{ version: 1, secret: Buffer.from('one') }]);
 const known = new Set(['address', 'name', 'first_name', 'seat']);
 
@@ -63,20 +73,13 @@ describe('compiling a message', () => {
       known,
     );
     expect(problems).toEqual([]);
-    const sender = {
-      brandName: 'Larkfield Observatory',
-      fromAddress: 'digest@larkfield.example',
-      returnDomain: 'returns.larkfield.example',
-      publicUrl: 'https://t.larkfield.example',
-      listName: 'Night Digest',
-    };
     const recipient = {
       contactId: 5,
       campaignId: 3,
       address: 'ada@quillmail.example',
       fields: standardFields('ada@quillmail.example', 'Ada <b>Brandt'),
     };
-    const written = writeMessage(message, recipient, sender, tokens);
+    const written = writeMessage(message, recipient, SENDER, tokens);
     expect(written.subject).toBe('For Ada  Bcc: x@y.example'.replace('  ', ' '));
     expect(written.html).toContain('Ada &#60;b&#62;Brandt');
     expect(written.html).toContain('href="mailto:x@y.example"');
@@ -91,4 +94,120 @@ describe('compiling a message', () => {
       /^<https:\/\/t\.larkfield\.example\/u\/[a-z2-7]{39}>, <mailto:u\.[a-z2-7]{39}@returns/,
     );
   });
+});
+
+describe('links', () => {
+  const hrefs = (html: string): string[] => findHtmlLinks(html).map(({ url }) => url);
+
+  test.each([
+    ["<A\nHREF = 'https://x.example/?a=1&amp;b=2&copy=3'>", ['https://x.example/?a=1&b=2&copy=3']],
+    ['<a data-href="no" title="a > b" href="https://x.example">', ['https://x.example']],
+    ['<a href="https://x.example" href="https://second.example">', ['https://x.example']],
+    ['<map><area shape=rect href=https://x.example/moon coords=0,0,1,1></map>', ['https://x.example/moon']],
+    ['<a href="&#104;ttps://x.example">', ['https://x.example']],
+    ['<!-- <a href="https://no.example"> --><link href="https://no.example"><style>a[href="x"] {}</style>', []],
+    [
+      '<!--[if mso]><v:roundrect href="no"><a href="https://outlook.example"></a><![endif]-->',
+      ['https://outlook.example'],
+    ],
+    ['<a href><a name="here"><a href="https://never-closed.example', []],
+  ])('of %s', (html, urls) => {
+    expect(hrefs(html)).toEqual(urls);
+    for (const { start, end } of findHtmlLinks(html))
+      expect(html.slice(start, end)).toMatch(/x\.example|outlook\.example/);
+  });
+
+  test('in plain text end where the sentence goes on', () => {
+    const of = (text: string): string[] => findTextLinks(text).map(({ url }) => url);
+    expect(of('See https://x.example/a, or (https://x.example/b). Or https://x.example/moon_(phase)!')).toEqual(['https://x.example/a', 'https://x.example/b', 'https://x.example/moon_(phase)']); // prettier-ignore
+    expect(of('words <https://x.example/?a=[1]> and "https://y.example"')).toEqual(['https://x.example/?a=[1', 'https://y.example']); // prettier-ignore
+  });
+
+  test('put back where their tokens stand, they give what the author wrote, with the ways out beside it', () => {
+    const url = fc.constantFrom('https://x.example/a', 'https://x.example/b?c=1&d=2', 'http://y.example', 'mailto:x@y.example', '#top'); // prettier-ignore
+    const attribute = fc.tuple(fc.constantFrom('"', "'"), url).map(([quote, to]) => `href=${quote}${to.replaceAll('&', '&amp;')}${quote}`); // prettier-ignore
+    const anchor = fc.tuple(fc.constantFrom('', ' class="x"', ' title=">"'), attribute, fc.constantFrom('word', '<img src="https://x.example/p.png">')).map(([before, href, words]) => `<a${before} ${href}>${words}</a>`); // prettier-ignore
+    const other = fc.constantFrom(
+      '<p>',
+      '</p>',
+      'text & more',
+      '<!-- a -->',
+      'https://bare.example',
+      '</body>',
+      '<br/>',
+    );
+    fc.assert(
+      fc.property(fc.array(fc.oneof(anchor, other), { maxLength: 12 }), (parts) => {
+        const html = parts.join('');
+        const { message } = compileMessage({ subject: 's', html, text: 't' }, known);
+        const written = writeMessage(message, { contactId: 5, campaignId: 3, address: 'a@x.example', fields: {} }, SENDER, tokens); // prettier-ignore
+        const [wayOut, pixel] = [/<p style="[^"]*"><a href="[^"]*\/u\/[^"]*">Unsubscribe<\/a><\/p><a href="[^"]*" style="display:none" aria-hidden="true" tabindex="-1"><\/a>/, /<img src="[^"]*\/o\/[^"]*"[^>]*>/]; // prettier-ignore
+        expect(written.html).toMatch(wayOut);
+        expect(written.html).toMatch(pixel);
+        const back = written.html.replace(wayOut, '').replace(pixel, '').replace(/https:\/\/t\.larkfield\.example\/c\/([a-z2-7]+)/g, (_, token: string) => {
+            const { link } = tokens.read(token, 'click')!;
+            return message.links.find(({ number }) => number === link)!.url.replaceAll('&', '&amp;');
+          }); // prettier-ignore
+        expect(back).toBe(html);
+        expect(message.links.some((one) => !/^https?:/.test(one.url))).toBe(false);
+      }),
+    );
+  });
+});
+
+describe('merge fields', () => {
+  test('whatever a contact is called, nothing else of their message changes', () => {
+    const source = { subject: 'For [[name else "you"]]', html: '<body><p title="[[name else "x"]]">[[name else "x"]] <a href="https://x.example">y</a></body>', text: '' }; // prettier-ignore
+    const { message } = compileMessage(source, known);
+    const write = (name: string) => writeMessage(message, { contactId: 5, campaignId: 3, address: 'a@x.example', fields: { name } }, SENDER, tokens); // prettier-ignore
+    const plain = write('PLACEHOLDER');
+    const odd = fc.constantFrom(
+      '$&',
+      '$1',
+      '\u0001U\u0001',
+      '\u0001L1\u0001',
+      '</body>',
+      '[[name]]',
+      '\r\nBcc: x@y.example',
+      '"><script>',
+    );
+    fc.assert(
+      fc.property(fc.array(fc.oneof(odd, fc.string()), { minLength: 1, maxLength: 3 }).map((parts) => `A${parts.join('')}`), (name) => {
+        const { html, text, subject, ...others } = write(name);
+        expect(html).toBe(plain.html.replaceAll('PLACEHOLDER', () => escapeHtml(name)));
+        expect(text).toBe(plain.text.replaceAll('PLACEHOLDER', () => name));
+        expect(subject).toBe(`For ${oneLine(name)}`);
+        expect(subject).not.toMatch(/[\r\n]/);
+        expect(html).not.toContain('<script>');
+        expect(others).toEqual({ ...plain, html: undefined, text: undefined, subject: undefined });
+      }),
+    ); // prettier-ignore
+  });
+
+  test('an empty value is written as its fallback, quotation marks or not, in any case', () => {
+    const write = (template: string, name?: string): string => renderTemplate(parseTemplate(template, known).pieces, { name }, (value) => value); // prettier-ignore
+    expect(write('[[name else "my friend"]]!', '  ')).toBe('my friend!');
+    expect(write('[[ NAME else or else ]]', undefined)).toBe('or else');
+    expect(write('[[name else ""]]', '')).toBe('');
+    expect(write('a [[name else "b"]] c', 'Ada')).toBe('a Ada c');
+    expect(write('[[name')).toBe('[[name');
+  });
+});
+
+test('a text part says what the page says: links after their words, pictures by their description, entities as characters', () => {
+  const html = `<html><head><title>no</title><style>p { color: red }</style></head><body>
+    <!--[if mso]><p>for one program</p><![endif]-->
+    <h1>The December sky</h1><p>Ada&rsquo;s evening&nbsp;&ndash; [[name else "friend"]],<br>see <a href="https://x.example/moon_(phase)?a=1&amp;b=2">the moon</a>
+    and <a href="https://y.example">https://y.example</a>.</p><img src="https://x.example/p.png" alt="A crescent"><img src="https://x.example/q.png">
+    <ul><li>one</li><li>two</li></ul></body></html>`;
+  const text = htmlToText(html);
+  expect(text.split(/\n+/).map((line) => line.trim())).toEqual([
+    'The December sky',
+    'Ada’s evening\u00a0– [[name else "friend"]],',
+    'see the moon <https://x.example/moon_(phase)?a=1&b=2> and https://y.example.',
+    'A crescent',
+    '- one',
+    '- two',
+  ]);
+  expect(findTextLinks(text).map(({ url }) => url)).toEqual(['https://x.example/moon_(phase)?a=1&b=2', 'https://y.example']); // prettier-ignore
 });

@@ -136,14 +136,14 @@ export function writeMessage(
     body.replace(MARKS, (_, number?: string) =>
       number === undefined ? `${base}/u/${wayOut}` : linkUrl(Number(number)),
     );
-  const html = fill(renderTemplate(compiled.html, recipient.fields, escapeHtml));
+  const html = renderTemplate(compiled.html, recipient.fields, escapeHtml, fill);
   return {
     envelopeFrom: `b.${returnToken}@${sender.returnDomain}`,
     to: recipient.address,
     from: { name: sender.brandName, address: sender.fromAddress },
     subject: oneLine(renderTemplate(compiled.subject, recipient.fields, oneLine)),
     html: withPixel(html, `${base}/o/${token('open')}.gif`),
-    text: fill(renderTemplate(compiled.text, recipient.fields, (value) => value)),
+    text: renderTemplate(compiled.text, recipient.fields, (value) => value, fill),
     messageId: `<${returnToken}@${sender.fromAddress.split('@')[1]}>`,
     headers: listHeaders(sender, `${base}/u/${wayOut}`, `u.${wayOut}@${sender.returnDomain}`),
   };

@@ -1,19 +1,21 @@
+import { convert, type FormatCallback } from 'html-to-text';
+
+/** A picture is what its author says it shows. */
+const formatPicture: FormatCallback = (element, _walk, builder) => {
+  const said = String(element.attribs['alt'] ?? '').trim();
+  if (said !== '') builder.addInline(said);
+};
+
 /** A plain-text reading of an HTML body, for campaigns whose author wrote none: links are written out after their words. */
 export function htmlToText(html: string): string {
-  return html
-    .replace(/<(style|script|head)\b[\s\S]*?<\/\1>/gi, '')
-    .replace(/<a\b[^>]*?\bhref\s*=\s*["']([^"']*)["'][^>]*>([\s\S]*?)<\/a>/gi, '$2 ($1)')
-    .replace(/<(br|\/p|\/div|\/h[1-6]|\/tr|\/li)\b[^>]*>/gi, '\n')
-    .replace(/<li\b[^>]*>/gi, '- ')
-    .replace(/<[^>]*>/g, '')
-    .replace(/&nbsp;/gi, ' ')
-    .replace(/&lt;/gi, '<')
-    .replace(/&gt;/gi, '>')
-    .replace(/&quot;/gi, '"')
-    .replace(/&#39;/g, "'")
-    .replace(/&amp;/gi, '&')
-    .replace(/[ \t]+/g, ' ')
-    .replace(/ *\n */g, '\n')
-    .replace(/\n{3,}/g, '\n\n')
-    .trim();
+  return convert(html, {
+    wordwrap: false,
+    formatters: { picture: formatPicture },
+    selectors: [
+      { selector: 'a', options: { linkBrackets: ['<', '>'], hideLinkHrefIfSameAsText: true } },
+      { selector: 'img', format: 'picture' },
+      ...['h1', 'h2', 'h3', 'h4', 'h5', 'h6'].map((selector) => ({ selector, options: { uppercase: false } })),
+      { selector: 'ul', options: { itemPrefix: '- ' } },
+    ],
+  }).trim();
 }

@@ -1,3 +1,4 @@
+import { QuoteType, Tokenizer } from 'htmlparser2';
 import type { TemplateProblem } from './merge-fields.ts';
 
 /** A link found in a body: where its address starts and ends in that body, and what it says. */
@@ -7,24 +8,79 @@ export interface FoundLink {
   url: string;
 }
 
-const ANCHOR = /<a\b[^>]{0,4000}?\bhref\s*=\s*(?:"([^"]{0,4000})"|'([^']{0,4000})')/gi;
 const BARE_URL = /https?:\/\/[^\s<>"'\]]{1,2000}/g;
+/** What stands between the name of an attribute and its value. */
+const BEFORE_VALUE = /\s*=\s*["']?/y;
+/** Tags whose `href` somebody follows: words and pictures, and parts of a picture. */
+const LINKING_TAGS = new Set(['a', 'area']);
 
-/** The links of an HTML body that are rewritten: `href` of anchors with an http or https address. */
+/**
+ * The links of an HTML body that are rewritten, as a browser reads them (HTML Living Standard, section 13.2.5). Of comments
+ * only the conditional ones are looked into, which some mail programs draw.
+ */
 export function findHtmlLinks(html: string): FoundLink[] {
-  return [...html.matchAll(ANCHOR)].map((match) => {
-    const url = match[1] ?? match[2] ?? '';
-    const start = match.index + match[0].length - 1 - url.length;
-    return { start, end: start + url.length, url: decodeEntities(url) };
-  });
+  const links: FoundLink[] = [];
+  let tag = '';
+  let isHref = false;
+  let begun = 0;
+  let url = '';
+  const place = (start: number, end: number): string => html.slice(start, end);
+  const tokenizer = new Tokenizer(
+    { decodeEntities: true },
+    {
+      onopentagname: (start, end) => (tag = place(start, end).toLowerCase()),
+      onattribname(start, end) {
+        isHref = LINKING_TAGS.has(tag) && place(start, end).toLowerCase() === 'href';
+        BEFORE_VALUE.lastIndex = end;
+        begun = BEFORE_VALUE.test(html) ? BEFORE_VALUE.lastIndex : end;
+        url = '';
+      },
+      onattribdata: (start, end) => (url += place(start, end)),
+      onattribentity: (codePoint) => (url += String.fromCodePoint(codePoint)),
+      onattribend(quote, end) {
+        if (!isHref || quote === QuoteType.NoValue) return;
+        links.push({ start: begun, end: quote === QuoteType.Unquoted ? end : end - 1, url });
+        // Of two, a browser takes the first.
+        tag = '';
+      },
+      oncomment(start, end, dashes) {
+        if (/^\s*\[if\b/i.test(html.slice(start, start + 100)))
+          for (const link of findHtmlLinks(html.slice(start, end - dashes)))
+            links.push({ ...link, start: link.start + start, end: link.end + start });
+      },
+      oncdata: nothing,
+      onclosetag: nothing,
+      ondeclaration: nothing,
+      onend: nothing,
+      onopentagend: nothing,
+      onprocessinginstruction: nothing,
+      onselfclosingtag: nothing,
+      ontext: nothing,
+      ontextentity: nothing,
+    },
+  );
+  tokenizer.write(html);
+  tokenizer.end();
+  return links;
+}
+
+function nothing(): void {
+  // Only tags, their attributes and comments hold links.
 }
 
 /** The links of a plain-text body: bare http and https addresses, without a full stop or bracket that ends the sentence. */
 export function findTextLinks(text: string): FoundLink[] {
   return [...text.matchAll(BARE_URL)].map((match) => {
-    const url = match[0].replace(/[.,;:!?)]+$/, '');
+    const url = withoutEndOfSentence(match[0]);
     return { start: match.index, end: match.index + url.length, url };
   });
+}
+
+/** A bracket belongs to the address when it was opened there. */
+function withoutEndOfSentence(url: string): string {
+  const last = url.at(-1)!;
+  const ends = last === ')' ? url.split(')').length > url.split('(').length : '.,;:!?'.includes(last);
+  return ends ? withoutEndOfSentence(url.slice(0, -1)) : url;
 }
 
 /** Whether a link is one that Avendel rewrites and follows; `mailto:`, `tel:` and anchors within the page are left alone. */
@@ -62,8 +118,4 @@ export function replaceLinks(body: string, links: FoundLink[], rewrite: (url: st
     from = link.end;
   }
   return out + body.slice(from);
-}
-
-function decodeEntities(url: string): string {
-  return url.replace(/&amp;|&#38;|&#x26;/gi, '&');
 }

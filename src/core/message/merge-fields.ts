@@ -63,15 +63,19 @@ function readField(inside: string, at: number, known: ReadonlySet<string>, probl
   return { kind: 'field', field, fallback };
 }
 
-/** Writes a template out for one contact. `escape` makes a value safe for where it stands (HTML or plain text). */
+/**
+ * Writes a template out for one contact. `escape` makes a value safe for where it stands (HTML or plain text); `fill` puts
+ * into the author's own text what Avendel adds there, and never into a value.
+ */
 export function renderTemplate(
   pieces: TemplatePiece[],
   fields: Readonly<Record<string, string | undefined>>,
   escape: (value: string) => string,
+  fill: (text: string) => string = (text) => text,
 ): string {
   let out = '';
   for (const piece of pieces) {
-    if (piece.kind === 'text') out += piece.text;
+    if (piece.kind === 'text') out += fill(piece.text);
     else out += escape(nonEmpty(fields[piece.field]) ?? piece.fallback);
   }
   return out;
