@@ -1,3 +1,5 @@
+const { imul } = Math;
+
 /** Words of a fingerprint: three of 32 bits. */
 export const FINGERPRINT_WORDS = 3;
 
@@ -11,14 +13,14 @@ export function fingerprint(bytes: Uint8Array, from: number, to: number, seed: n
   let b = seed ^ 0x85ebca6b;
   let c = seed ^ (to - from);
   for (let at = from; at < to; at++) {
-    a = Math.imul(a ^ bytes[at]!, 0xcc9e2d51);
+    a = imul(a ^ bytes[at]!, 0xcc9e2d51);
     a = (a << 15) | (a >>> 17);
-    b = Math.imul(b ^ a, 0x1b873593);
+    b = imul(b ^ a, 0x1b873593);
     b = (b << 13) | (b >>> 19);
-    c = Math.imul(c + b, 0x2c1b3c6d) ^ (c >>> 16);
+    c = imul(c + b, 0x2c1b3c6d) ^ (c >>> 16);
   }
-  into[0] = Math.imul(a ^ (a >>> 16), 0x85ebca6b) ^ c;
-  into[1] = Math.imul(b ^ (b >>> 15), 0xc2b2ae35) ^ a;
+  into[0] = imul(a ^ (a >>> 16), 0x85ebca6b) ^ c;
+  into[1] = imul(b ^ (b >>> 15), 0xc2b2ae35) ^ a;
   into[2] = c ^ (c >>> 13);
 }
 

@@ -1,3 +1,4 @@
+const { imul } = Math;
 const SLOTS = 8192;
 /** Fuller than this, looking for a free slot takes long: it starts over. */
 const MOST = 5000;
@@ -12,7 +13,7 @@ export function makeInterned<T>(make: (text: string) => T): (bytes: Uint8Array, 
   return (bytes, from, to) => {
     // FNV-1a of 32 bits.
     let hash = 0x811c9dc5;
-    for (let at = from; at < to; at++) hash = Math.imul(hash ^ bytes[at]!, 0x01000193);
+    for (let at = from; at < to; at++) hash = imul(hash ^ bytes[at]!, 0x01000193);
     let slot = hash & (SLOTS - 1);
     for (; slots[slot] !== undefined; slot = (slot + 1) & (SLOTS - 1)) {
       const known = slots[slot]!;

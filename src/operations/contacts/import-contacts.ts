@@ -32,8 +32,7 @@ export async function runImport(deps: Deps, id: number): Promise<void> {
     await apply(deps, row);
   } catch (error) {
     if (!(error instanceof Problem || error instanceof Cancelled)) throw error;
-    if (error instanceof Problem)
-      await updateImport(deps.database, id, { state: 'failed', problem: { detail: error.detail } });
+    if (error instanceof Problem) await failImport(deps, id, error.detail);
   }
   await closeRun(deps, id);
   await dropFilesOfDryRuns(deps.database, new Date(deps.now().getTime() - DRY_RUN_KEPT_MS));
@@ -47,6 +46,12 @@ async function closeRun(deps: Deps, id: number): Promise<void> {
   const row = await findImport(deps.database, id);
   if (row && row.runId !== null) await finishRun(deps.database, row.runId, row.counts);
   forgetStandings(deps);
+}
+
+/** Ends an import that cannot be worked through. */
+export async function failImport(deps: Deps, id: number, detail: string): Promise<void> {
+  await updateImport(deps.database, id, { state: 'failed', problem: { detail } });
+  await closeRun(deps, id);
 }
 
 class Cancelled extends Error {}

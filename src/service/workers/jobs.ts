@@ -1,6 +1,6 @@
 import PgBoss from 'pg-boss';
 import type { Logger } from 'pino';
-import { runImport } from '../../operations/contacts/import-contacts.ts';
+import { makeImportTries } from '../../operations/contacts/try-imports.ts';
 import type { Deps } from '../../operations/deps.ts';
 import { applyAutomated } from '../../operations/rules/automated-addresses.ts';
 import { applyBounceRule } from '../../operations/rules/bounce-rule.ts';
@@ -24,11 +24,12 @@ const COUNT_CRON = '7 * * * *';
  * of when the process dies; so another process, or this one started again, goes on at once.
  */
 export function startImporter(deps: Deps, log: Logger): Loop {
+  const tryImport = makeImportTries(deps, (id, err) => log.error({ err, import: id }, 'an import stopped and will be tried again')); // prettier-ignore
   return startLoop(log, 'importer', async () => {
     for (const id of await listUnfinishedImports(deps.database)) {
       const runner = deps.database.createQueryRunner();
       try {
-        await withExclusiveLock(runner, IMPORT_LOCKS, id, () => runImport(deps, id));
+        await withExclusiveLock(runner, IMPORT_LOCKS, id, () => tryImport(id));
       } finally {
         await runner.release();
       }

@@ -1,4 +1,4 @@
-import type { Sql } from '../database.ts';
+import { byIndexAlone, type Sql } from '../database.ts';
 import type { Act } from './journal.ts';
 
 export interface UndoneCounts {
@@ -96,8 +96,9 @@ export async function undoRunChanges(sql: Sql, runId: number, act: Act): Promise
  * that is imported in its place. To be run once the import itself is undone. Returns how many.
  */
 export async function removeBroughtIn(sql: Sql, runId: number, undoingRunId: number): Promise<number> {
-  const [row]: { n: number }[] = await sql.query(
-    `WITH meant AS MATERIALIZED (
+  const [row] = await byIndexAlone(sql, () =>
+    sql.query<{ n: number }[]>(
+      `WITH meant AS MATERIALIZED (
        SELECT DISTINCT n AS id FROM journal j, unnest(j.contacts) r, generate_series(lower(r), upper(r) - 1) n WHERE j.run_id = $1 AND j.subject = 'subscription'),
      alone AS MATERIALIZED (
        SELECT c.id FROM run r, meant m JOIN contact c USING (id)
@@ -115,7 +116,8 @@ export async function removeBroughtIn(sql: Sql, runId: number, undoingRunId: num
      proofs AS (DELETE FROM sign_up u USING alone a WHERE u.contact_id = a.id),
      gone AS (DELETE FROM contact c USING alone a WHERE c.id = a.id)
      SELECT count(*)::int AS n FROM alone`,
-    [runId, undoingRunId],
+      [runId, undoingRunId],
+    ),
   );
   return row!.n;
 }
