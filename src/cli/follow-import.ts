@@ -39,7 +39,7 @@ export function importLines(row: Import, listName: string): string[] {
       { head: 'Rows', cell: (one) => one.rows, right: true },
       { head: 'Meaning', cell: (one) => one.words },
     ])]),
-    ...(row.runId === null || row.dryRun ? [] : [`Undo: avendel runs undo ${row.runId} --reason "…"`]),
+    ...(row.runId === null || row.dryRun || !changedAnything(row) ? [] : [`Undo: avendel runs undo ${row.runId} --reason "…"`]),
   ]; // prettier-ignore
 }
 
@@ -55,4 +55,9 @@ const OUTCOME_WORDS: Record<string, string> = { refused: 'The row cannot be used
 export async function saveResults(client: Client, id: number, file: string, only?: string): Promise<void> {
   await saveStream(await client.importResults(id, only), file);
   if (file !== '-') note(`Result file: ${file}`);
+}
+
+/** Whether anybody is on the list, or a contact, or known otherwise than before. */
+function changedAnything({ counts }: Import): boolean {
+  return ['created', 'updated', 'suppressed'].some((outcome) => (counts[outcome] ?? 0) > 0);
 }

@@ -79,7 +79,7 @@ describe('the whole loop by command line alone', () => {
     const real = await avendel('contacts', 'import', csv, '--list', 'Night Digest', '--results', results);
     expect(await done('lists', 'list')).toMatch(/Night Digest .* single +3 +0\n/);
     expect(real.code).toBe(3);
-    expect(real.stdout).toMatch(/7 rows, import \d+, finished/);
+    expect(real.stdout).toMatch(/7 rows, import \d+, finished[^]*Undo: avendel runs undo \d+/);
     expect(parse(readFileSync(results, 'utf8'), { delimiter: ',' }).map((row: string[]) => row.slice(3, 6))).toEqual([
       ['row', 'outcome', 'code'],
       ['1', 'created', ''],
@@ -108,6 +108,8 @@ describe('the whole loop by command line alone', () => {
     const shown = await json<{ id: number; contacts: number }[]>('runs', 'show', String(run!.id));
     expect(shown).toMatchObject([{ contacts: 3 }]);
     expect(await done('runs', 'contacts', String(shown[0]!.id))).toMatch(/ada@lanternpost\.example/);
+    const known = await avendel('contacts', 'import', file('known.csv', rows.slice(0, 2).join('\n')), '--list', 'Night Digest'); // prettier-ignore
+    expect([known.code, known.stdout]).toEqual([0, expect.not.stringContaining('Undo')]);
   });
 
   test('a contact is found by part, list and mark, shown with verdict and time line, and checked', async () => {

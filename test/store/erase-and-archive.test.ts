@@ -107,7 +107,11 @@ describe('erasing', () => {
 
   test('they cannot come back: not by an import, not by signing up, and nothing of the attempt is kept', async () => {
     expect((await importText(deps, world.listId, FILE, true)).counts).toEqual({ unchanged: 2, refused: 1 });
-    expect((await importText(deps, world.listId, FILE)).counts).toEqual({ unchanged: 2, refused: 1 });
+    const again = await importText(deps, world.listId, FILE);
+    expect(again.counts).toEqual({ unchanged: 2, refused: 1 });
+    let refused = '';
+    for await (const piece of exportImportResults(deps, again.id, 'refused')) refused += piece;
+    expect(refused.split('\n')[1]).toMatch(/^\(erased\),\(erased\),\(erased\),2,refused,erased,[^,]*\.$/);
     await signUp(deps, { listId: world.listId, address: ADDRESS, name: NAME, way: 'form', network: null, userAgent: null, agreed: '' }); // prettier-ignore
     expect((await checkAddress(deps, ADDRESS)).brands[0]!.reasons).toContain('erased');
     expect(await findTexts(deps, [ADDRESS, NAME])).toEqual([]);

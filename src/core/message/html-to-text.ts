@@ -1,8 +1,8 @@
 import { convert, type FormatCallback } from 'html-to-text';
 
 /** A picture is what its author says it shows. */
-const formatPicture: FormatCallback = (element, _walk, builder) => {
-  const said = String(element.attribs['alt'] ?? '').trim();
+const formatPicture: FormatCallback = (element: { attribs: Record<string, string> }, _walk, builder) => {
+  const said = (element.attribs['alt'] ?? '').trim();
   if (said !== '') builder.addInline(said);
 };
 

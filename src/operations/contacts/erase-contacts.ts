@@ -2,7 +2,7 @@ import { stringify } from 'csv-stringify/sync';
 import { parseAddress } from '../../core/address/normal-form.ts';
 import { inTransaction } from '../../store/database.ts';
 import { erasePeople, listErasable, lockToErase } from '../../store/statements/erase.ts';
-import { OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
+import { ERASED, OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
 import { hasLetter } from '../../store/statements/import-rows.ts';
 import {
   findImport,
@@ -80,7 +80,7 @@ async function eraseFromFile(deps: Deps, importId: number, addresses: ReadonlySe
     for await (const { records } of readImportRecords(deps, row)) {
       const lines: string[][] = [];
       for (const { cells, error } of records)
-        lines.push(isTheirs(cells, error) ? (cells ?? ['']).map(() => '(erased)') : (cells ?? [error]));
+        lines.push(isTheirs(cells, error) ? (cells ?? ['']).map(() => ERASED) : (cells ?? [error]));
       yield Buffer.from(stringify(lines, { delimiter: row.options.delimiter }));
     }
   }

@@ -2,7 +2,7 @@ import { stringify } from 'csv-stringify/sync';
 import { ROW_WORDS } from '../../shared/row-words.ts';
 import { withoutFormula } from '../../core/export/without-formula.ts';
 import { makeRowReader } from '../../core/import/read-table.ts';
-import { outcomeOf } from '../../core/import/row-outcomes.ts';
+import { ERASED, outcomeOf } from '../../core/import/row-outcomes.ts';
 import { findImport, findImportPart } from '../../store/statements/imports.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
@@ -50,6 +50,8 @@ function resultLine(
 
 /** What stands in the cell for which a row was refused, in quotation marks. */
 function wrongCell(cells: string[], read: ReturnType<typeof makeRowReader>): string {
+  // Who was erased is not named again.
+  if (cells.every((cell) => cell === ERASED)) return '';
   const known = read(cells);
   const cell = known.code === null || known.column === undefined ? undefined : cells[known.column];
   return cell === undefined || cell.trim() === '' ? '' : ` It says “${cell.trim().slice(0, 100)}”.`;

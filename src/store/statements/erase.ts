@@ -1,3 +1,4 @@
+import { ERASED } from '../../core/import/row-outcomes.ts';
 import type { Sql } from '../database.ts';
 
 export interface ErasedPerson {
@@ -5,9 +6,6 @@ export interface ErasedPerson {
   address: string;
   name: string | null;
 }
-
-/** What stands where personal data stood. */
-const GONE = '(erased)';
 
 /**
  * What is to be found and removed of the people these contacts are, who are not erased yet: a row for each contact that
@@ -69,7 +67,7 @@ const PEOPLE = `person AS MATERIALIZED (
 
 /** A JSON column without the person's address and name, wherever in it they stand; the name as JSON writes it. */
 const cleaned = (column: string): string =>
-  `replace(CASE WHEN length(p.name) > 2 THEN replace(${column}::text, substr(to_json(p.name)::text, 2, length(to_json(p.name)::text) - 2), '${GONE}') ELSE ${column}::text END, p.address, '${GONE}')::jsonb`;
+  `replace(CASE WHEN length(p.name) > 2 THEN replace(${column}::text, substr(to_json(p.name)::text, 2, length(to_json(p.name)::text) - 2), '${ERASED}') ELSE ${column}::text END, p.address, '${ERASED}')::jsonb`;
 const says = (text: string): string =>
   `(strpos(lower(${text}), p.address) > 0 OR (length(p.name) > 2 AND strpos(${text}, p.name) > 0))`;
 
@@ -83,18 +81,18 @@ const ERASURES = [
    UPDATE suppression_entry e SET lifted_at = now(), lifted_by = 'erasure', lift_kind = 'rule', lift_reason = 'stands there as a hash' FROM person p
    WHERE e.value = p.address AND e.lifted_at IS NULL AND EXISTS (SELECT FROM suppression_entry o WHERE o.value = p.hash AND o.list_id = e.list_id AND o.lifted_at IS NULL)`,
   `WITH ${PEOPLE}
-   UPDATE suppression_entry e SET kind = 'hash', value = p.hash, reason = '${GONE}', evidence = NULL, source = CASE WHEN ${says('e.source')} THEN '${GONE}' ELSE e.source END,
-     lift_reason = CASE WHEN e.lift_reason IS NOT NULL THEN '${GONE}' END
+   UPDATE suppression_entry e SET kind = 'hash', value = p.hash, reason = '${ERASED}', evidence = NULL, source = CASE WHEN ${says('e.source')} THEN '${ERASED}' ELSE e.source END,
+     lift_reason = CASE WHEN e.lift_reason IS NOT NULL THEN '${ERASED}' END
    FROM person p WHERE e.kind = 'address' AND e.value = p.address`,
   `WITH ${PEOPLE}
-   UPDATE delivery d SET address = '${GONE}', reply = CASE WHEN ${says('d.reply')} THEN '${GONE}' ELSE d.reply END FROM person p WHERE d.contact_id = p.id`,
+   UPDATE delivery d SET address = '${ERASED}', reply = CASE WHEN ${says('d.reply')} THEN '${ERASED}' ELSE d.reply END FROM person p WHERE d.contact_id = p.id`,
   `WITH ${PEOPLE}
    UPDATE event e SET detail = CASE WHEN e.detail->>'way' LIKE 'asked %' THEN e.detail - '{reply,userAgent,network,way}'::text[] ELSE e.detail - '{reply,userAgent,network}'::text[] END,
      external_id = CASE WHEN ${says('e.external_id')} THEN e.id::text ELSE e.external_id END FROM person p WHERE e.contact_id = p.id`,
-  `WITH ${PEOPLE} UPDATE subscription s SET source = '${GONE}' FROM person p WHERE s.contact_id = p.id`,
+  `WITH ${PEOPLE} UPDATE subscription s SET source = '${ERASED}' FROM person p WHERE s.contact_id = p.id`,
   `WITH ${PEOPLE}
-   UPDATE sign_up s SET state = CASE WHEN s.state = 'pending' THEN 'turned-away' ELSE s.state END, because = '${GONE}', next_message_at = NULL,
-     address = '${GONE}', name = NULL, network = NULL, source = NULL, confirmed_network = NULL, user_agent = NULL,
+   UPDATE sign_up s SET state = CASE WHEN s.state = 'pending' THEN 'turned-away' ELSE s.state END, because = '${ERASED}', next_message_at = NULL,
+     address = '${ERASED}', name = NULL, network = NULL, source = NULL, confirmed_network = NULL, user_agent = NULL,
      agreed = CASE WHEN s.way = 'import' THEN '' ELSE s.agreed END FROM person p WHERE s.contact_id = p.id OR s.address = p.address`,
   `WITH ${PEOPLE}, hit AS MATERIALIZED (
      SELECT r.reconciliation_id, r.first_row, r.row_no, r.contact_id, min(p.hash) AS hash FROM reconciliation_row r
@@ -108,7 +106,7 @@ const ERASURES = [
      WHERE o.id = n.reconciliation_id)
    UPDATE reconciliation_chunk k SET given = w.given, addresses = w.addresses, hashes = w.hashes, contact_ids = w.contact_ids FROM (
      SELECT r.reconciliation_id, r.first_row,
-       array_agg(CASE WHEN h.hash IS NOT NULL THEN '${GONE}' WHEN r.given IS DISTINCT FROM r.address THEN r.given END ORDER BY r.row_no) AS given,
+       array_agg(CASE WHEN h.hash IS NOT NULL THEN '${ERASED}' WHEN r.given IS DISTINCT FROM r.address THEN r.given END ORDER BY r.row_no) AS given,
        array_agg(CASE WHEN h.hash IS NULL THEN r.address END ORDER BY r.row_no) AS addresses,
        array_agg(coalesce(h.hash, r.hash) ORDER BY r.row_no) AS hashes,
        array_agg(CASE WHEN h.hash IS NULL THEN r.contact_id END ORDER BY r.row_no) AS contact_ids
@@ -120,8 +118,8 @@ const ERASURES = [
   `WITH ${PEOPLE} DELETE FROM refused_value r USING person p WHERE r.value = p.address`,
   `WITH ${PEOPLE} DELETE FROM tries_in_hour r USING person p WHERE r.key = 'address ' || p.hash`,
   `WITH ${PEOPLE}
-   UPDATE return_message m SET raw = '', reading = '{}', because = '${GONE}' FROM person p
+   UPDATE return_message m SET raw = '', reading = '{}', because = '${ERASED}' FROM person p
    WHERE m.contact_id = p.id OR ${says(`convert_from(m.raw, 'LATIN1')`)}`,
   `WITH ${PEOPLE} DELETE FROM idempotency i USING person p WHERE ${says('i.body::text')}`,
-  `WITH ${PEOPLE} UPDATE run r SET reason = '${GONE}' FROM person p WHERE ${says('r.reason')}`,
+  `WITH ${PEOPLE} UPDATE run r SET reason = '${ERASED}' FROM person p WHERE ${says('r.reason')}`,
 ];
