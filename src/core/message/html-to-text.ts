@@ -1,8 +1,9 @@
 import { convert, type FormatCallback } from 'html-to-text';
 
 /** A picture is what its author says it shows. */
-const formatPicture: FormatCallback = (element: { attribs: Record<string, string> }, _walk, builder) => {
-  const said = (element.attribs['alt'] ?? '').trim();
+const formatPicture: FormatCallback = ({ attribs }, _walk, builder) => {
+  const { alt } = attribs as Record<string, string | undefined>;
+  const said = alt?.trim() ?? '';
   if (said !== '') builder.addInline(said);
 };
 
