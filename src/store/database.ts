@@ -21,6 +21,7 @@ import { Tries1790000000016 } from './migrations/0016-tries.ts';
 import { Asking1790000000017 } from './migrations/0017-asking.ts';
 import { SmallerFiles1790000000018 } from './migrations/0018-smaller-files.ts';
 import { CompactReconciliations1790000000019 } from './migrations/0019-compact-reconciliations.ts';
+import { EntriesByValue1790000000020 } from './migrations/0020-entries-by-value.ts';
 
 /** Anything that runs SQL: the data source itself, or a manager inside a transaction. */
 export type Sql = Pick<EntityManager, 'query' | 'getRepository'>;
@@ -46,6 +47,7 @@ const MIGRATIONS = [
   Asking1790000000017,
   SmallerFiles1790000000018,
   CompactReconciliations1790000000019,
+  EntriesByValue1790000000020,
 ];
 /** Any number of processes may start at once; one migrates, the others wait. */
 const MIGRATION_LOCK = 7_300_001;
@@ -109,11 +111,16 @@ export function inTransaction<T>(database: Database, work: (sql: EntityManager) 
  */
 export function overWholeSet<T>(database: Database, work: (sql: EntityManager) => Promise<T>): Promise<T> {
   return database.transaction(async (sql) => {
-    await sql.query(
-      `SET LOCAL enable_nestloop = off; SET LOCAL work_mem = '${WHOLE_SET_MEMORY}'; SET LOCAL parallel_tuple_cost = 0.01`,
-    );
+    await asWholeSet(sql);
     return work(sql);
   });
+}
+
+/** The same for what follows in a transaction that has begun. */
+export async function asWholeSet(sql: Sql): Promise<void> {
+  await sql.query(
+    `SET LOCAL enable_nestloop = off; SET LOCAL work_mem = '${WHOLE_SET_MEMORY}'; SET LOCAL parallel_tuple_cost = 0.01`,
+  );
 }
 
 /**

@@ -1,4 +1,5 @@
 import type { SubscriptionState } from '../../shared/words.ts';
+import { arrayText } from '../array-text.ts';
 import type { Sql } from '../database.ts';
 import type { Act } from './journal.ts';
 
@@ -16,14 +17,14 @@ export interface SubscriptionChange {
  * Sets subscriptions to what the contact's latest act says, and journals it. An act older than the one that set the
  * present state changes nothing; at one and the same instant, leaving wins. So the order of arrival does not matter.
  * The caller has locked the contacts: a lock in this statement would pass over rows that the statement itself has changed.
+ * The server counts an array, but not the rows of a JSON document or of DISTINCT ON: of 10,000 it compared each with each, for 17 s.
  */
 export async function changeSubscriptions(sql: Sql, changes: SubscriptionChange[], act: Act): Promise<number> {
   if (changes.length === 0) return 0;
   const rows: unknown[] = await sql.query(
     `WITH incoming AS (
-       SELECT DISTINCT ON (r."contactId", r."listId") r."contactId" AS contact_id, r."listId" AS list_id, r.state, to_timestamp(r.at / 1000.0) AS since, r.source, r.cause
-       FROM json_to_recordset($1::json) AS r("contactId" bigint, "listId" int, state text, at float8, source text, cause jsonb)
-       ORDER BY r."contactId", r."listId", r.at DESC, r.state DESC),
+       SELECT r."contactId" AS contact_id, r."listId" AS list_id, r.state, to_timestamp(r.at / 1000.0) AS since, r.source, r.cause
+       FROM unnest($1::json[]) j CROSS JOIN LATERAL json_to_record(j) AS r("contactId" bigint, "listId" int, state text, at float8, source text, cause jsonb)),
      old AS (SELECT s.contact_id, s.list_id, s.state, s.since FROM subscription s JOIN incoming i USING (contact_id, list_id)),
      changed AS (
        INSERT INTO subscription (contact_id, list_id, state, since, source)
@@ -40,9 +41,21 @@ export async function changeSubscriptions(sql: Sql, changes: SubscriptionChange[
        WHERE o.state IS DISTINCT FROM i.state
        RETURNING contact_id)
      SELECT contact_id FROM noted`,
-    [JSON.stringify(changes), act.runId, act.actorKind, act.actor],
+    [arrayText(latestOf(changes).map((change) => JSON.stringify(change))), act.runId, act.actorKind, act.actor],
   );
   return rows.length;
+}
+
+/** Of several changes of one subscription the latest; at one instant, leaving. */
+function latestOf(changes: SubscriptionChange[]): SubscriptionChange[] {
+  const latest = new Map<string, SubscriptionChange>();
+  for (const change of changes) {
+    const key = `${change.contactId} ${change.listId}`;
+    const other = latest.get(key);
+    const isLater = !other || change.at > other.at || (change.at === other.at && change.state === 'unsubscribed');
+    if (isLater) latest.set(key, change);
+  }
+  return [...latest.values()];
 }
 
 /** Every list of a brand on which these contacts have a subscription. */

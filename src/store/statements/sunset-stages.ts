@@ -36,7 +36,8 @@ export function decidedCtes(rule: SunsetRule, covered: Covered = 'all', leastDay
     FROM contact c LEFT JOIN activity a ON a.contact_id = c.id AND a.brand_id = $1::int
     LEFT JOIN (
       SELECT e.value, max(e.lifted_at) AS restarted_at FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
-      WHERE l.built_in = 'sunset' AND l.scope_id = $1::int AND e.lift_kind = 'person' GROUP BY e.value) r ON r.value = c.address
+      WHERE l.built_in = 'sunset' AND l.scope_id = $1::int AND e.lift_kind = 'person'
+        AND ($2::bigint[] IS NULL OR e.value = ANY (ARRAY(SELECT address FROM contact WHERE id = ANY($2::bigint[])))) GROUP BY e.value) r ON r.value = c.address
     WHERE ($2::bigint[] IS NULL OR c.id = ANY($2::bigint[]))
       AND EXISTS (SELECT FROM subscription s JOIN list l ON l.id = s.list_id WHERE l.brand_id = $1::int AND s.contact_id = c.id)),
   reached AS (
