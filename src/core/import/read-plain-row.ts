@@ -17,9 +17,9 @@ const BLANK = 0x20;
 const NO_DETAILS: RowDetails = { attributes: null, tags: null, consent: null };
 
 /**
- * Makes a reader of plain rows for one file. It says what the reader of rows (makeRowReader) says of the same cells, in a
- * fifth of the time; or nothing, when the row is refused or there is anything else about it that is not plain: then that
- * one has to read it. The answer is the same object each time, good until the next row is read.
+ * Makes a reader of plain rows for one file. It says what the reader of rows (makeRowReader) says of the same cells, without
+ * making texts of addresses and names; or nothing, when the row is refused or there is anything else about it that is not
+ * plain: then that one has to read it. The answer is the same object each time, good until the next row is read.
  */
 export function makePlainRowReader(columns: TableColumns, now: number): (row: PlainRow) => PlainPerson | undefined {
   const [address, name, joined, list] = ['address', 'name', 'joined_at', 'list'].map((use) => columnOf(columns, use)) as [number, number, number, number]; // prettier-ignore
