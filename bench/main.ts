@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { mkdirSync, statSync, writeFileSync } from 'node:fs';
+import { mkdirSync, statSync } from 'node:fs';
 import nodemailer from 'nodemailer';
 import pg from 'pg';
 import { makeTokenizer } from '../src/core/message/token.ts';
@@ -31,16 +31,6 @@ async function fresh(name: string): Promise<string> {
   await client.query(`CREATE DATABASE ${name}`);
   await client.end();
   return `${server}/${name}`;
-}
-
-function writeCsv(): string {
-  const file = `${FOLDER}/contacts.csv`;
-  const lines = Array.from(
-    { length: ROWS },
-    (_, index) => `${addressOf(index)},Reader ${index},2025-0${1 + (index % 9)}-01`,
-  );
-  writeFileSync(file, ['address,name,joined_at', ...lines].join('\n'));
-  return file;
 }
 
 async function measureImport(
@@ -170,7 +160,7 @@ async function readyMade(html: string): Promise<Buffer> {
 async function main(): Promise<void> {
   mkdirSync(FOLDER, { recursive: true });
   if (process.argv[2] === 'conditions') return print(await measureConditions(server));
-  const file = writeCsv();
+  const file = await writeRows(`${FOLDER}/contacts.csv`, 'reader', ROWS);
   const sink = await startHelper('sink.js', String(RELAY_PORT));
   let service: BenchService | undefined;
   try {

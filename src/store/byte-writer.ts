@@ -1,3 +1,5 @@
+import type { PackedTexts } from '../core/text/packed-texts.ts';
+
 /** Writes numbers (big-endian) and texts (UTF-8) one after the other into a buffer that grows. */
 export interface ByteWriter {
   uint1: (value: number) => void;
@@ -20,6 +22,15 @@ export interface ByteWriter {
   clear: () => void;
 }
 
+/** One text of a column behind its length, as PostgreSQL's binary formats have a field or an element; -1 is null. */
+export function writePacked(out: ByteWriter, texts: PackedTexts, place: number): void {
+  if (texts.isNull(place)) return out.int4(NULL);
+  const [from, to] = [texts.from(place), texts.to(place)];
+  out.int4(to - from);
+  out.bytes(texts.bytes(), from, to);
+}
+
+export const NULL = -1;
 const TWO_TO_32 = 2 ** 32;
 /** UTF-8 takes at most three bytes for a UTF-16 unit. */
 const MOST_BYTES_A_UNIT = 3;

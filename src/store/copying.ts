@@ -2,7 +2,7 @@ import type { PoolClient } from 'pg';
 import { from as copyFrom, to as copyTo } from 'pg-copy-streams';
 import { DataSource, type EntityManager } from 'typeorm';
 import type { PackedTexts } from '../core/text/packed-texts.ts';
-import { makeByteWriter } from './byte-writer.ts';
+import { makeByteWriter, NULL, writePacked } from './byte-writer.ts';
 import type { Database } from './database.ts';
 
 /** Rows in the binary format of COPY; a row is begun with its number of fields, which follow in their order. */
@@ -30,11 +30,9 @@ export interface CopyRows {
 
 /** Signature, no flags, no extension (PostgreSQL's manual, COPY, File Formats, Binary Format). */
 const HEADER = Buffer.from('PGCOPY\n\xff\r\n\0\0\0\0\0\0\0\0\0', 'latin1');
-const TRAILER = -1;
-const TRAILER_BYTES = 2;
+const TRAILER = Buffer.from([0xff, 0xff]);
 /** A row with its texts, as most are. */
 export const ROW_BYTES = 100;
-const NULL = -1;
 const JSONB_VERSION = 1;
 /** Instants are microseconds since 2000. */
 const EPOCH_MS = Date.UTC(2000, 0, 1);
@@ -70,12 +68,7 @@ export function makeCopyRows(bytes: number): CopyRows {
       if (value === null) out.int4(NULL);
       else sized(value);
     },
-    packed(texts, place) {
-      if (texts.isNull(place)) return out.int4(NULL);
-      const [from, to] = [texts.from(place), texts.to(place)];
-      out.int4(to - from);
-      out.bytes(texts.bytes(), from, to);
-    },
+    packed: (texts, place) => writePacked(out, texts, place),
     jsonb: (value) => sized(value, JSONB_VERSION),
     instant(value) {
       out.int4(8);
@@ -85,7 +78,7 @@ export function makeCopyRows(bytes: number): CopyRows {
     int8At: (place, value) => out.int8At(place, value),
     instantAt: (place, value) => out.int8At(place, microseconds(value)),
     end() {
-      out.int2(TRAILER);
+      out.bytes(TRAILER, 0, TRAILER.length);
       return out.all();
     },
     clear() {
@@ -107,7 +100,7 @@ export const INT8_FIELD_BYTES = LENGTH_BYTES + 8;
 export function encodeRow(put: (rows: CopyRows) => void): Buffer {
   const rows = makeCopyRows(ROW_BYTES);
   put(rows);
-  return rows.end().subarray(HEADER.length, -TRAILER_BYTES);
+  return rows.end().subarray(HEADER.length, -TRAILER.length);
 }
 
 /** The server reads a message whole before it takes its first row. */
@@ -116,9 +109,9 @@ const MESSAGE_BYTES = 64 * 1024;
 /** Copies rows into `target`, a table with its columns, within the transaction of `sql`. */
 export async function copyInto(sql: EntityManager, target: string, rows: CopyRows): Promise<void> {
   const bytes = rows.end();
-  await sendCopy(sql, target, Math.ceil(bytes.length / MESSAGE_BYTES), (message) =>
-    bytes.subarray(message * MESSAGE_BYTES, (message + 1) * MESSAGE_BYTES),
-  );
+  const messages: Buffer[] = [];
+  for (let at = 0; at < bytes.length; at += MESSAGE_BYTES) messages.push(bytes.subarray(at, at + MESSAGE_BYTES));
+  await sendCopy(sql, target, messages);
 }
 
 /** Copies one row into `target`: numbers of four bytes, then bytes that come in pieces and are not put together. */
@@ -136,21 +129,15 @@ export async function copyBytesInto(
     out.int4(number);
   }
   out.int4(pieces.reduce((bytes, piece) => bytes + piece.length, 0));
-  const all = [out.all(), ...pieces, Buffer.from([0xff, 0xff])];
-  await sendCopy(on, target, all.length, (message) => all[message]!);
+  await sendCopy(on, target, [out.all(), ...pieces, TRAILER]);
 }
 
-async function sendCopy(
-  on: Database | EntityManager,
-  target: string,
-  messages: number,
-  message: (number: number) => Uint8Array,
-): Promise<void> {
+async function sendCopy(on: Database | EntityManager, target: string, messages: readonly Uint8Array[]): Promise<void> {
   await withClient(on, async (client) => {
     const stream = client.query(copyFrom(`COPY ${target} FROM STDIN (FORMAT binary)`));
     await new Promise<void>((resolve, reject) => {
       stream.on('finish', resolve).on('error', reject);
-      for (let number = 0; number < messages; number++) stream.write(message(number));
+      for (const message of messages) stream.write(message);
       stream.end();
     });
   });

@@ -149,9 +149,7 @@ const MOST_TRIES = 5;
  */
 export function overFewRows<T>(database: Database, work: (sql: EntityManager) => Promise<T>): Promise<T> {
   return inRetriedTransaction(database, async (sql) => {
-    await sql.query(
-      `SET LOCAL plan_cache_mode = force_generic_plan; SET LOCAL enable_seqscan = off; SET LOCAL enable_hashjoin = off; SET LOCAL enable_mergejoin = off`,
-    );
+    await sql.query(`SET LOCAL plan_cache_mode = force_generic_plan; ${otherThanByIndex('off')}`);
     return work(sql);
   });
 }
@@ -177,13 +175,15 @@ const WHOLE_SET_MEMORY = '64MB';
  * 20,000, and undoing that import took 70 s.
  */
 export async function byIndexAlone<T>(sql: Sql, work: () => Promise<T>): Promise<T> {
-  const allow = (how: 'on' | 'off'): Promise<unknown> =>
-    sql.query(`SET LOCAL enable_seqscan = ${how}; SET LOCAL enable_hashjoin = ${how}; SET LOCAL enable_mergejoin = ${how}`); // prettier-ignore
-  await allow('off');
+  await sql.query(otherThanByIndex('off'));
   const done = await work();
-  await allow('on');
+  await sql.query(otherThanByIndex('on'));
   return done;
 }
+
+/** Whether a plan may do otherwise than look row after row up in indexes. */
+const otherThanByIndex = (allowed: 'on' | 'off'): string =>
+  `SET LOCAL enable_seqscan = ${allowed}; SET LOCAL enable_hashjoin = ${allowed}; SET LOCAL enable_mergejoin = ${allowed}`;
 
 /** Lets what follows in a transaction of overWholeSet be planned as any other. */
 export async function byAnyPlan(sql: Sql): Promise<void> {

@@ -10,6 +10,7 @@ import { attributeName, guessMapping, parseColumnUse } from '../../src/core/impo
 import { makeRowReader } from '../../src/core/import/read-table.ts';
 import { countOutcomes, OUTCOME_LETTERS, outcomeOf } from '../../src/core/import/row-outcomes.ts';
 import { makeSeenAddresses } from '../../src/core/import/seen-addresses.ts';
+import { makeInterned } from '../../src/core/text/interned.ts';
 import { makeRecoder } from '../../src/core/text/recode.ts';
 import type { Encoding } from '../../src/shared/words.ts';
 import { ROW_WORDS } from '../../src/shared/row-words.ts';
@@ -258,6 +259,18 @@ describe('outcomes of rows', () => {
     expect(countOutcomes('ccdEAls=u')).toEqual({ created: 2, duplicate: 1, refused: 2, suppressed: 2, unchanged: 1, updated: 1 }); // prettier-ignore
     expect(countOutcomes('')).toEqual({});
   });
+});
+
+test('what was made of a text is remembered, also when the bytes it stood in are others by then', () => {
+  const made: string[] = [];
+  const intern = makeInterned((text) => made.push(text) && text.toUpperCase());
+  const bytes = Buffer.from('moon,sun');
+  expect([intern(bytes, 0, 4), intern(bytes, 5, 8), intern(bytes, 0, 4)]).toEqual(['MOON', 'SUN', 'MOON']);
+  bytes.fill('x');
+  expect([intern(Buffer.from('moon'), 0, 4), intern(bytes, 0, 4)]).toEqual(['MOON', 'XXXX']);
+  expect(made).toEqual(['moon', 'sun', 'xxxx']);
+  // More than are remembered: it starts over, and goes on right.
+  for (let n = 0; n < 6000; n++) expect(intern(Buffer.from(`n${n}`), 0, `n${n}`.length)).toBe(`N${n}`);
 });
 
 test('addresses that have passed are known again, with the row they stood in first, as a map would', () => {

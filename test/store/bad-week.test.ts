@@ -85,5 +85,17 @@ describe('thousands at once, on a base that has just come in', () => {
       expect(await changeSubscriptions(deps.database, changes, by)).toBe(0);
     expect(await changeSubscriptions(deps.database, [change('subscribed', later), change('subscribed', later + 1)], by)).toBe(1); // prettier-ignore
     expect(await count(`subscription WHERE contact_id = ${contactId} AND state = 'subscribed'`)).toBe(1);
+    const joining = [
+      { ...change('subscribed', later + DAY), state: 'pending' as const },
+      change('subscribed', later + DAY),
+    ];
+    const rejoining = [
+      change('subscribed', later + 2 * DAY),
+      { ...change('subscribed', later + 2 * DAY), state: 'pending' as const },
+    ];
+    for (const changes of [joining, rejoining]) {
+      await changeSubscriptions(deps.database, changes, by);
+      expect(await count(`subscription WHERE contact_id = ${contactId} AND state = 'subscribed'`)).toBe(1);
+    }
   });
 });

@@ -1,7 +1,7 @@
 import { makePlainAddressReader, type PlainAddressReader } from '../address/plain-address.ts';
 import { makePackedTexts, type PackedTexts } from '../text/packed-texts.ts';
 import type { PlainRow } from './plain-row.ts';
-import { readGiven } from './read-given.ts';
+import { LONGEST_GIVEN, readGiven } from './read-given.ts';
 
 /** Rows of a list of which somebody is to be found, as columns: what only a few lists have is null where no row has it. */
 export interface GivenRows {
@@ -13,8 +13,6 @@ export interface GivenRows {
   /** How many are neither an address nor a SHA-256. */
   unreadable: number;
 }
-
-const LONGEST_GIVEN = 300;
 
 /** No rows yet, for about so many. */
 export function makeGivenRows(rows: number): GivenRows {
@@ -38,8 +36,9 @@ export function makeGivenTaker(column: number): GivenTaker {
   return {
     take,
     takePlain(row, into) {
-      const [from, to] = column < row.count ? [row.begins[column]!, row.ends[column]!] : [0, 0];
-      if (!address.read(row.bytes, from, to)) return take(column < row.count ? row.cell(column) : '', into);
+      if (column >= row.count) return take('', into);
+      const [from, to] = [row.begins[column]!, row.ends[column]!];
+      if (!address.read(row.bytes, from, to)) return take(row.cell(column), into);
       into.addresses.pushBytes(address.bytes, 0, address.length());
       const given = isAsGiven(address, row.bytes, from, to) ? null : row.cell(column).trim().slice(0, LONGEST_GIVEN);
       putRarer(into, given, null);

@@ -8,12 +8,14 @@ export interface Given {
   hash: string | null;
 }
 
+/** What is kept of a cell. */
+export const LONGEST_GIVEN = 300;
 const SHA256 = /^[0-9a-f]{64}$/i;
 const HASH_HEADER = /^(sha-?256|hash|digest)$/i;
 
 /** Reads one cell. */
 export function readGiven(cell: string): Given {
-  const given = cell.trim().slice(0, 300);
+  const given = cell.trim().slice(0, LONGEST_GIVEN);
   if (SHA256.test(given)) return { given, address: null, hash: given.toLowerCase() };
   const parsed = parseAddress(given);
   return { given, address: parsed.ok ? parsed.address : null, hash: null };

@@ -25,7 +25,8 @@ export function makeInterned<T>(make: (text: string) => T): (bytes: Uint8Array, 
       taken = 0;
       return value;
     }
-    slots[slot] = { bytes: bytes.slice(from, to), value };
+    // A copy: slice of a Buffer is a view, which would keep all that is around it.
+    slots[slot] = { bytes: new Uint8Array(bytes.subarray(from, to)), value };
     return value;
   };
 }

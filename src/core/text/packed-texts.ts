@@ -15,6 +15,7 @@ export interface PackedTexts {
   /** How many of them are used. */
   byteLength(): number;
   isNull(place: number): boolean;
+  hasNull(): boolean;
   all(): (string | null)[];
   /** Takes all out, and keeps the memory. */
   clear(): void;
@@ -72,12 +73,23 @@ export function makePackedTexts(texts: number): PackedTexts {
     bytes: () => buffer,
     byteLength: () => used,
     isNull: (place) => begins[place] === NULL,
+    hasNull: () => begins.subarray(0, count).includes(NULL),
     all: () => Array.from({ length: count }, (_, place) => at(place)),
     clear() {
       count = 0;
       used = 0;
     },
   };
+}
+
+/** Those of a column that stand at these places. */
+export function pickTexts(texts: PackedTexts, places: readonly number[]): PackedTexts {
+  const picked = makePackedTexts(places.length);
+  for (const place of places) {
+    if (texts.isNull(place)) picked.push(null);
+    else picked.pushBytes(texts.bytes(), texts.from(place), texts.to(place));
+  }
+  return picked;
 }
 
 /** A column of these texts. */

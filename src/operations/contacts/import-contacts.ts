@@ -32,7 +32,7 @@ export async function runImport(deps: Deps, id: number): Promise<void> {
     await apply(deps, row);
   } catch (error) {
     if (!(error instanceof Problem || error instanceof Cancelled)) throw error;
-    if (error instanceof Problem) await failImport(deps, id, error.detail);
+    if (error instanceof Problem) return failImport(deps, id, error.detail);
   }
   await closeRun(deps, id);
   await dropFilesOfDryRuns(deps.database, new Date(deps.now().getTime() - DRY_RUN_KEPT_MS));

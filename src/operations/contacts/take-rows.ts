@@ -1,6 +1,6 @@
 import type { EntityManager } from 'typeorm';
 import { OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
-import { packTexts, type PackedTexts } from '../../core/text/packed-texts.ts';
+import { pickTexts } from '../../core/text/packed-texts.ts';
 import { isRepeatedKey } from '../../store/database.ts';
 import {
   judgeImportRows,
@@ -90,12 +90,8 @@ const KNOWN = [OUTCOME_LETTERS.updated, OUTCOME_LETTERS.unchanged, OUTCOME_LETTE
 export function rowsAt({ suspects: _, addresses, names, ...rest }: RowColumns, places: number[]): RowColumns {
   const others = Object.entries(rest as Record<string, (string | null)[] | null>);
   return {
-    addresses: textsAt(addresses, places),
-    names: names && textsAt(names, places),
+    addresses: pickTexts(addresses, places),
+    names: names && pickTexts(names, places),
     ...(Object.fromEntries(others.map(([name, column]) => [name, column && places.map((place) => column[place]!)])) as Omit<RowColumns, 'addresses' | 'names'>), // prettier-ignore
   };
-}
-
-function textsAt(texts: PackedTexts, places: number[]): PackedTexts {
-  return packTexts(places.map((place) => texts.at(place)));
 }

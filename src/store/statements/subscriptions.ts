@@ -46,13 +46,14 @@ export async function changeSubscriptions(sql: Sql, changes: SubscriptionChange[
   return rows.length;
 }
 
-/** Of several changes of one subscription the latest; at one instant, leaving. */
+/** Of several changes of one subscription the latest; at one instant, leaving, else joining. */
 function latestOf(changes: SubscriptionChange[]): SubscriptionChange[] {
   const latest = new Map<string, SubscriptionChange>();
   for (const change of changes) {
     const key = `${change.contactId} ${change.listId}`;
     const other = latest.get(key);
-    const isLater = !other || change.at > other.at || (change.at === other.at && change.state === 'unsubscribed');
+    // The states stand in this order by their letters, too.
+    const isLater = !other || change.at > other.at || (change.at === other.at && change.state > other.state);
     if (isLater) latest.set(key, change);
   }
   return [...latest.values()];
