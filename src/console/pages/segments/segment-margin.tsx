@@ -1,6 +1,6 @@
 import { Button, TagsInput, Textarea, TextInput } from '@mantine/core';
 import { useState } from 'react';
-import { Link, useNavigate } from 'react-router';
+import { Link, useLocation, useNavigate } from 'react-router';
 import { Refusal, refusalCode } from '../../../client/calls.ts';
 import type { Explained, SegmentDetail } from '../../../shared/api-segments.ts';
 import { client } from '../../api/client.ts';
@@ -14,17 +14,24 @@ import { moment } from '../../components/words.ts';
 export function KeepSegment({ segment, name: given, text }: { segment?: SegmentDetail; name: string; text: string }) {
   const brand = useBrand();
   const navigate = useNavigate();
+  const { pathname } = useLocation();
   const [name, setName] = useState(given);
   const [reason, setReason] = useState('');
   const [tags, setTags] = useState(segment?.tags ?? []);
+  // Who went elsewhere while it was being done stays there.
+  const goOn = (to: string, replace: boolean): void => {
+    if (window.location.pathname === pathname) void navigate(to, { replace });
+  };
   const keep = useAct(async () => {
     const change = { name, condition: text, tags, reason };
-    const kept = segment ? await client.changeSegment(segment.id, change) : await client.createSegment({ ...change, brandId: brand.id, reason: reason || undefined }); // prettier-ignore
-    void navigate(`/segments/${kept.id}`, { replace: true });
+    if (segment) return client.changeSegment(segment.id, change);
+    const kept = await client.createSegment({ ...change, brandId: brand.id, reason: reason || undefined });
+    goOn(`/segments/${kept.id}`, true);
+    return kept;
   });
   const remove = useAct(async () => {
     await client.removeSegment(segment!.id);
-    void navigate('/segments');
+    goOn('/segments', false);
   });
   const ready = name.trim() !== '' && text.trim() !== '' && (segment === undefined || reason.trim() !== '');
   return (

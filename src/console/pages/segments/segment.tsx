@@ -95,7 +95,14 @@ function Editor({ segment, name, text: kept }: { segment?: SegmentDetail; name: 
       {found && !preview.isError ? <Steps found={found} /> : null}
       <TryAddress text={asked} />
       <KeepSegment segment={segment} name={name} text={text} />
-      {segment ? <Snapshots segment={segment} matching={found?.matching} /> : null}
+      {segment ? (
+        <Snapshots
+          segment={segment}
+          matching={
+            text === segment.condition && asked === text && !preview.isPlaceholderData ? found?.matching : undefined
+          }
+        />
+      ) : null}
       {segment ? <Versions segment={segment} /> : null}
     </>
   );
