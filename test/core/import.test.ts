@@ -1,5 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
+import { MOST_CHUNK_ROWS, planChunks } from '../../src/core/import/chunk-plan.ts';
 import { makeRowCutter, type CutRow } from '../../src/core/import/cut-rows.ts';
 import type { BrokenLine } from '../../src/core/import/mend-quotes.ts';
 import { PlainRow } from '../../src/core/import/plain-row.ts';
@@ -298,4 +299,29 @@ test('sixty thousand different addresses are all seen for the first time, and al
   for (let row = 1; row <= 60_000; row++) if (seen.firstRow(`r${row}@x.example`, row) === undefined) again.first++;
   for (let row = 1; row <= 60_000; row++) if (seen.firstRow(`r${row}@x.example`, 9) === row) again.known++;
   expect(again).toEqual({ first: 60_000, known: 60_000 });
+});
+
+test('a file is cut into chunks that grow from five thousand rows to the most; those that are done stand as they were cut', () => {
+  const cut = (rows: number, done: ReadonlyMap<number, number>): [firstRow: number, rows: number][] => {
+    const rowsFrom = planChunks(done);
+    const chunks: [number, number][] = [];
+    for (let first = 1; first <= rows; first += chunks.at(-1)![1]) chunks.push([first, rowsFrom(first)]);
+    return chunks;
+  };
+  expect(cut(60_000, new Map())).toEqual([[1, 5_000], [5_001, 5_000], [10_001, 10_000], [20_001, 20_000], [40_001, 20_000]]); // prettier-ignore
+  // Chunks of any other plan, some of them done.
+  const other = fc.array(fc.record({ rows: fc.integer({ min: 1, max: 30_000 }), isDone: fc.boolean() }), { maxLength: 12 }); // prettier-ignore
+  fc.assert(
+    fc.property(other, (chunks) => {
+      const done = new Map<number, number>();
+      let rows = 0;
+      for (const chunk of chunks) {
+        if (chunk.isDone) done.set(rows + 1, chunk.rows);
+        rows += chunk.rows;
+      }
+      const again = new Map(cut(rows, done));
+      expect([...done].filter(([first, length]) => again.get(first) !== length)).toEqual([]);
+      expect([...again].filter(([first, length]) => !done.has(first) && (length < 1 || length > MOST_CHUNK_ROWS))).toEqual([]); // prettier-ignore
+    }),
+  );
 });

@@ -1,9 +1,6 @@
 import type { SettableCode } from '../../shared/words.ts';
 import type { RowProblem } from './read-table.ts';
 
-/** Rows whose outcomes are kept as one text, and applied in one transaction. Never changed without a migration of import_chunk. */
-export const CHUNK_ROWS = 20_000;
-
 /** What stands in place of every text about somebody who was erased, the cells of a kept file among them. */
 export const ERASED = '(erased)';
 

@@ -100,11 +100,11 @@ function beginRun(deps: Deps, row: ImportRow, brandId: number): Promise<number> 
 
 /** Applies every chunk that is not done, LANES at a time, and tells how many rows the file has. */
 async function applyChunks(deps: Deps, row: ImportRow, take: TakeOrJudge, checks: RowChecks): Promise<number> {
-  const done = new Set(await listDoneChunks(deps.database, row.id));
+  const done = await listDoneChunks(deps.database, row.id);
   const lanes = makeLanes(LANES);
   let rows = 0;
   try {
-    for await (const chunk of readRowChunks(deps, row)) {
+    for await (const chunk of readRowChunks(deps, row, done)) {
       rows = chunk.firstRow - 1 + chunk.letters.length;
       if (done.has(chunk.firstRow)) chunk.done();
       else await lanes.run(() => applyChunk(deps, row, chunk, take, checks).finally(chunk.done));

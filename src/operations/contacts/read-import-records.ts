@@ -3,7 +3,7 @@ import { makeRowCutter, type CutRow, type RowCutter } from '../../core/import/cu
 import { guessEncoding, unnamedHeaders } from '../../core/import/guess-format.ts';
 import { PlainRow } from '../../core/import/plain-row.ts';
 import { makeRecoder, type Recoder } from '../../core/text/recode.ts';
-import { CHUNK_ROWS, heldLetters } from '../../core/import/row-outcomes.ts';
+import { heldLetters } from '../../core/import/row-outcomes.ts';
 import { findLetters } from '../../store/statements/import-rows.ts';
 import { findImport, findImportPart, type ImportRow } from '../../store/statements/imports.ts';
 import type { Encoding } from '../../shared/words.ts';
@@ -47,14 +47,17 @@ async function* besideLetters(
   importId: number,
   from: AsyncGenerator<ImportRecords>,
 ): AsyncGenerator<{ rows: LetteredRow[]; bytes: number }> {
-  let letters = '';
+  let chunk: Awaited<ReturnType<typeof findLetters>>;
+  let after = 1;
   let rowNo = 0;
   for await (const { records, bytes } of from) {
     const rows: LetteredRow[] = [];
     for (const record of records) {
-      const place = (rowNo - 1) % CHUNK_ROWS;
-      if (place === 0) letters = (await findLetters(deps.database, importId, rowNo)) ?? '';
-      rows.push({ record: kept(record), rowNo, letter: rowNo === 0 ? '' : (letters[place] ?? '') });
+      if (rowNo === after) {
+        chunk = await findLetters(deps.database, importId, rowNo);
+        after = chunk ? chunk.firstRow + chunk.letters.length : Infinity;
+      }
+      rows.push({ record: kept(record), rowNo, letter: chunk?.letters[rowNo - chunk.firstRow] ?? '' });
       rowNo++;
     }
     yield { rows, bytes };

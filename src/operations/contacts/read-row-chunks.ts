@@ -1,9 +1,10 @@
 import { setImmediate } from 'node:timers/promises';
+import { MOST_CHUNK_ROWS, planChunks, type DoneChunks } from '../../core/import/chunk-plan.ts';
 import { OWN_USES } from '../../core/import/map-columns.ts';
 import { PlainRow } from '../../core/import/plain-row.ts';
 import { makePlainRowReader } from '../../core/import/read-plain-row.ts';
 import { makeRowReader, type RowDetails, type TableColumns } from '../../core/import/read-table.ts';
-import { CHUNK_ROWS, OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
+import { OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
 import { makeSeenAddresses, type SeenAddresses } from '../../core/import/seen-addresses.ts';
 import { makePackedTexts, type PackedTexts } from '../../core/text/packed-texts.ts';
 import type { RowColumns } from '../../store/statements/import-rows.ts';
@@ -36,8 +37,9 @@ export interface RowChunk {
   done: () => void;
 }
 
-/** Reads the kept file of an import in chunks of CHUNK_ROWS, the same ones each time. */
-export async function* readRowChunks(deps: Deps, row: ImportRow): AsyncGenerator<RowChunk> {
+/** Reads the kept file of an import in chunks, those that are done among them. */
+export async function* readRowChunks(deps: Deps, row: ImportRow, done: DoneChunks): AsyncGenerator<RowChunk> {
+  const rowsFrom = planChunks(done);
   const seen = makeSeenAddresses(row.id, row.bytes / BYTES_A_ROW);
   let take: ((record: ImportRecord, rowNo: number, into: ChunkBuilder) => void) | undefined;
   const spare: ChunkTexts[] = [];
@@ -47,6 +49,7 @@ export async function* readRowChunks(deps: Deps, row: ImportRow): AsyncGenerator
     done: () => void spare.push(cleared(chunk)),
   });
   let chunk = begin(1);
+  let rows = rowsFrom(1);
   for await (const { records, bytes } of readImportRecords(deps, row)) {
     const fraction = Math.min(1, bytes / row.bytes);
     for (const record of records) {
@@ -56,9 +59,10 @@ export async function* readRowChunks(deps: Deps, row: ImportRow): AsyncGenerator
       }
       take(record, chunk.firstRow + chunk.letters.length, chunk);
       if (chunk.letters.length % ROWS_A_TURN === 0) await setImmediate();
-      if (chunk.letters.length < CHUNK_ROWS) continue;
+      if (chunk.letters.length < rows) continue;
       yield finish(chunk, fraction);
-      chunk = begin(chunk.firstRow + CHUNK_ROWS);
+      chunk = begin(chunk.firstRow + rows);
+      rows = rowsFrom(chunk.firstRow);
       if (chunk.firstRow > MOST_ROWS) throw tooManyRows(row);
     }
   }
@@ -75,7 +79,7 @@ interface ChunkTexts {
 
 function makeTexts({ options: { mapping } }: ImportRow): ChunkTexts {
   const hasNames = Object.values(mapping).includes('name');
-  return { addresses: makePackedTexts(CHUNK_ROWS), names: hasNames ? makePackedTexts(CHUNK_ROWS) : null };
+  return { addresses: makePackedTexts(MOST_CHUNK_ROWS), names: hasNames ? makePackedTexts(MOST_CHUNK_ROWS) : null };
 }
 
 function cleared({ addresses, names }: ChunkTexts): ChunkTexts {

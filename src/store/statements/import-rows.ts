@@ -1,3 +1,4 @@
+import type { DoneChunks } from '../../core/import/chunk-plan.ts';
 import type { RowOutcome } from '../../core/import/row-outcomes.ts';
 import { OUTCOME_LETTERS, REFUSED_LETTERS, TAKEN_LETTERS } from '../../core/import/row-outcomes.ts';
 import type { PackedTexts } from '../../core/text/packed-texts.ts';
@@ -224,22 +225,26 @@ export async function keepChunk(
   return rows.length > 0;
 }
 
-/** First rows of the chunks that are done: what an import that was interrupted does not do again. */
-export async function listDoneChunks(sql: Sql, importId: number): Promise<number[]> {
-  const rows: { firstRow: number }[] = await sql.query(
-    `SELECT first_row AS "firstRow" FROM import_chunk WHERE import_id = $1`,
+/** The chunks that are done: what an import that was interrupted does not do again. */
+export async function listDoneChunks(sql: Sql, importId: number): Promise<DoneChunks> {
+  const rows: { firstRow: number; rows: number }[] = await sql.query(
+    `SELECT first_row AS "firstRow", length(letters) AS rows FROM import_chunk WHERE import_id = $1`,
     [importId],
   );
-  return rows.map((row) => row.firstRow);
+  return new Map(rows.map((chunk) => [chunk.firstRow, chunk.rows]));
 }
 
-/** Letters of the rows of one chunk, in their order. */
-export async function findLetters(sql: Sql, importId: number, firstRow: number): Promise<string | undefined> {
-  const rows: { letters: string }[] = await sql.query(
-    `SELECT letters FROM import_chunk WHERE import_id = $1 AND first_row = $2`,
-    [importId, firstRow],
+/** Letters of the rows of one chunk, in their order: the first chunk that begins at `rowNo` or later. */
+export async function findLetters(
+  sql: Sql,
+  importId: number,
+  rowNo: number,
+): Promise<{ firstRow: number; letters: string } | undefined> {
+  const rows: { firstRow: number; letters: string }[] = await sql.query(
+    `SELECT first_row AS "firstRow", letters FROM import_chunk WHERE import_id = $1 AND first_row >= $2 ORDER BY first_row LIMIT 1`,
+    [importId, rowNo],
   );
-  return rows[0]?.letters;
+  return rows[0];
 }
 
 /** Whether any row of an import has this outcome. */

@@ -1,5 +1,6 @@
 import type { EntityManager } from 'typeorm';
-import { CHUNK_ROWS, OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
+import { MOST_CHUNK_ROWS } from '../../core/import/chunk-plan.ts';
+import { OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
 import {
   copyInto,
   encodeRow,
@@ -41,7 +42,10 @@ export interface RowsMemory {
 }
 
 export function makeRowsMemory(): RowsMemory {
-  return { contacts: makeCopyRows(CHUNK_ROWS * ROW_BYTES), subscriptions: makeCopyRows(CHUNK_ROWS * ROW_BYTES) };
+  return {
+    contacts: makeCopyRows(MOST_CHUNK_ROWS * ROW_BYTES),
+    subscriptions: makeCopyRows(MOST_CHUNK_ROWS * ROW_BYTES),
+  };
 }
 
 const JUST_NOW_MS = 86_400_000;
