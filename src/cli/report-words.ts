@@ -1,15 +1,19 @@
 import type { Client } from '../client/client.ts';
 import type { CampaignReport } from '../shared/api.ts';
 import { makeProgress } from './progress.ts';
-import { count, note, share, tableText } from './output.ts';
+import { isOlder } from '../shared/counted.ts';
+import { count, moment, note, share, tableText } from './output.ts';
 
 const LOOK_EVERY_MS = 400;
+/** A large campaign's ledger takes some time to count: looking at it is to take a fifth of the time at most. */
+const LOOKS_APART = 4;
 
 /** Draws a send's progress until it has ended or was paused. Sending goes on if this program is stopped. */
 export async function watchCampaign(client: Client, id: number): Promise<void> {
   const progress = makeProgress();
   let trouble: string | null = null;
   for (;;) {
+    const asked = performance.now();
     const report = await client.report(id);
     const { accepted, refused, uncertain, waiting, onTheirWay } = report.ledger;
     const done = accepted + refused + uncertain;
@@ -18,7 +22,9 @@ export async function watchCampaign(client: Client, id: number): Promise<void> {
       note(`\nThe relay is in trouble, and will be tried again: ${report.trouble}`);
     trouble = report.trouble;
     if (report.state !== 'sending') break;
-    await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY_MS));
+    await new Promise((resolve) =>
+      setTimeout(resolve, Math.max(LOOK_EVERY_MS, (performance.now() - asked) * LOOKS_APART)),
+    );
   }
   progress.end();
 }
@@ -58,6 +64,7 @@ export function reportLines(name: string, report: CampaignReport): string[] {
     ]),
     ledger.agrees ? 'The ledger agrees.' : 'The ledger does not agree: tell the operator.',
     '',
+    ...(isOlder(report) ? [`What came back and who acted was counted ${moment(report.countedAt)}.`] : []),
     tableText(acts, [
       { head: 'Since then', cell: (row) => row.what },
       { head: 'Contacts', cell: (row) => row.contacts, right: true },

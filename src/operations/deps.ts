@@ -13,6 +13,8 @@ export interface Deps {
   eventMonths: Set<string>;
   /** Answers that may be some minutes old, by name, with until when (milliseconds since the epoch). */
   remembered: Map<string, { until: number; value: Promise<unknown> }>;
+  /** Counts of whole brands that took long, by name; see rememberCostly. */
+  costly: Map<string, object>;
   /** Asks the domain name system whether a domain takes mail, and for how many seconds that holds; absent where no resolver is set. */
   askExchange?: (domain: string) => Promise<{ exchange: Exchange; seconds: number }>;
   /** Tells this process's workers that there is work; those of other processes look by themselves. */

@@ -10,3 +10,63 @@ export function remember<T>(deps: Deps, name: string, milliseconds: number, find
   value.catch(() => deps.remembered.delete(name));
   return value;
 }
+
+/** What was counted, and when. */
+export interface Counted<T> {
+  value: T;
+  at: Date;
+}
+
+/** What takes less, in milliseconds, is counted each time it is asked for. */
+const COSTLY_MS = 1000;
+/** What is costly holds for so many times as long as it took. */
+const HOLDS_TIMES = 10;
+/** What is older than it holds, and not older than this, is still given, while it is counted anew for the next who asks. */
+const GIVEN_FOR_MS = 3_600_000;
+
+interface Costly<T> {
+  known?: Counted<T> & { until: number };
+  counting?: { begun: number; counted: Promise<Counted<T>> };
+}
+
+/**
+ * What `count` gives, which may go through millions of rows. If it takes long, it is counted once for all who ask
+ * meanwhile, and kept for a while in this process; if not, it is what it is at this moment. Forget it by `forgetCostly`.
+ * @throws what `count` fails with, if there is nothing older to give
+ */
+export function rememberCostly<T>(deps: Deps, name: string, count: () => Promise<T>): Promise<Counted<T>> {
+  const costly = (deps.costly.get(name) ?? {}) as Costly<T>;
+  deps.costly.set(name, costly);
+  const { known } = costly;
+  const now = deps.now().getTime();
+  if (known && known.until > now) return Promise.resolve(known);
+  const isGiven = known !== undefined && known.at.getTime() + GIVEN_FOR_MS > now;
+  const isLong = costly.counting && performance.now() - costly.counting.begun > COSTLY_MS;
+  // One that began just now may have begun before what is asked about.
+  if (!costly.counting || !(isGiven || isLong)) costly.counting = begin(deps, name, costly, count);
+  if (!isGiven) return costly.counting.counted;
+  costly.counting.counted.catch(() => undefined);
+  return Promise.resolve(known);
+}
+
+function begin<T>(deps: Deps, name: string, costly: Costly<T>, count: () => Promise<T>): NonNullable<Costly<T>['counting']> {
+  const [at, begun] = [deps.now(), performance.now()];
+  const work = async (): Promise<Counted<T>> => {
+    try {
+      const counted = { value: await Promise.resolve().then(count), at };
+      const took = performance.now() - begun;
+      costly.known = took < COSTLY_MS ? undefined : { ...counted, until: deps.now().getTime() + took * HOLDS_TIMES };
+      return counted;
+    } finally {
+      if (costly.counting === counting) costly.counting = undefined;
+      if (!costly.counting && !costly.known && deps.costly.get(name) === costly) deps.costly.delete(name);
+    }
+  };
+  const counting = { begun, counted: work() };
+  return counting;
+} // prettier-ignore
+
+/** What was remembered under this name no longer holds. */
+export function forgetCostly(deps: Deps, name: string): void {
+  deps.costly.delete(name);
+}

@@ -1,6 +1,5 @@
 import { DAY_MS } from '../core/rules/sunset-ladder.ts';
 import { BrandEntity, ListEntity } from '../store/entities/organisation.ts';
-import { listCampaigns, type CampaignRow } from '../store/statements/campaigns.ts';
 import { listRuns, type RunRow } from '../store/statements/journal.ts';
 import { countPreflight } from '../store/statements/preflight.ts';
 import { countReturns } from '../store/statements/returns.ts';
@@ -15,14 +14,25 @@ import {
 import { listStorms, type StormRow } from '../store/statements/storms.ts';
 import { overWholeSet } from '../store/database.ts';
 import type { JudgedMessage } from '../store/statements/eligibility.ts';
+import { listCampaigns, type CampaignRow } from './campaigns/list-campaigns.ts';
 import type { Deps } from './deps.ts';
 import { found } from './problem.ts';
-import { previewSunsetRule } from './rules/sunset-rule.ts';
+import { rememberCostly } from './remember.ts';
+import { countSunsetMoves, todayOf } from './rules/sunset-rule.ts';
 
-export interface Today {
+/** What is counted of everybody. */
+export interface BrandCounts {
+  ladder: { moving: number; toSunset: number };
+  mayBeWrittenTo: { covered: number; mayBeWritten: number };
+  days: DayRates[];
+}
+
+export interface Today extends BrandCounts {
   brandId: number;
   since: Date;
   at: Date;
+  /** When everybody was counted: for a large base some minutes ago, otherwise now. */
+  countedAt: Date;
   changed: SinceCounts;
   bounceCount: BounceCountCase[];
   unmatchedReturns: number;
@@ -30,9 +40,6 @@ export interface Today {
   storms: StormRow[];
   sending: CampaignRow[];
   drafts: CampaignRow[];
-  ladder: { moving: number; toSunset: number };
-  mayBeWrittenTo: { covered: number; mayBeWritten: number };
-  days: DayRates[];
   runs: RunRow[];
 }
 
@@ -41,6 +48,31 @@ export async function lookAtToday(deps: Deps, brandId: number): Promise<Today> {
   const brand = found(await deps.database.getRepository(BrandEntity).findOneBy({ id: brandId }), `brand ${brandId}`);
   const at = deps.now();
   const since = new Date(at.getTime() - DAY_MS);
+  const returns = await countReturns(deps.database);
+  const counted = await rememberCostly(deps, todayOf(brandId), () => countBrand(deps, brandId, brand.zone));
+  return {
+    brandId,
+    since,
+    at,
+    countedAt: counted.at,
+    ...counted.value,
+    changed: await countSince(deps.database, brandId, since),
+    bounceCount: await listBounceCountCases(deps.database, since, MOST_CASES),
+    storms: await listStorms(deps.database, 'held', MOST_CASES),
+    unmatchedReturns: returns.unmatched,
+    asking: returns.asks,
+    sending: [
+      ...(await listCampaigns(deps, { brandId, state: 'sending' }, NEWEST, 10)),
+      ...(await listCampaigns(deps, { brandId, state: 'paused' }, NEWEST, 10)),
+    ],
+    drafts: await listCampaigns(deps, { brandId, state: 'draft' }, NEWEST, 5),
+    runs: (await listRuns(deps.database, NEWEST, 30)).filter(
+      (run) => run.startedAt >= since && (run.brandId === null || run.brandId === brandId),
+    ),
+  };
+}
+
+async function countBrand(deps: Deps, brandId: number, zone: string): Promise<BrandCounts> {
   const lists = await deps.database.getRepository(ListEntity).findBy({ brandId });
   const audience: JudgedMessage = {
     campaignId: 0,
@@ -49,30 +81,14 @@ export async function lookAtToday(deps: Deps, brandId: number): Promise<Today> {
     listIds: lists.map((list) => list.id),
     leftOutListIds: [],
   };
-  const { rows: everyone } = await overWholeSet(deps.database, (sql) => countPreflight(sql, audience, 0));
-  const covered = everyone.reduce((sum, row) => sum + row.contacts, 0);
-  const returns = await countReturns(deps.database);
-  const { moving, toSunset } = await previewSunsetRule(deps, brandId);
+  const { rows } = await overWholeSet(deps.database, (sql) => countPreflight(sql, audience, 0));
   return {
-    brandId,
-    since,
-    at,
-    changed: await countSince(deps.database, brandId, since),
-    bounceCount: await listBounceCountCases(deps.database, since, MOST_CASES),
-    storms: await listStorms(deps.database, 'held', MOST_CASES),
-    unmatchedReturns: returns.unmatched,
-    asking: returns.asks,
-    sending: [
-      ...(await listCampaigns(deps.database, brandId, 'sending', NEWEST, 10)),
-      ...(await listCampaigns(deps.database, brandId, 'paused', NEWEST, 10)),
-    ],
-    drafts: await listCampaigns(deps.database, brandId, 'draft', NEWEST, 5),
-    ladder: { moving, toSunset },
-    mayBeWrittenTo: { covered, mayBeWritten: everyone.find((row) => row.reason === null)?.contacts ?? 0 },
-    days: await countByDay(deps.database, brandId, new Date(at.getTime() - RATE_DAYS * DAY_MS), brand.zone),
-    runs: (await listRuns(deps.database, NEWEST, 30)).filter(
-      (run) => run.startedAt >= since && (run.brandId === null || run.brandId === brandId),
-    ),
+    ladder: await countSunsetMoves(deps, brandId),
+    mayBeWrittenTo: {
+      covered: rows.reduce((sum, row) => sum + row.contacts, 0),
+      mayBeWritten: rows.find((row) => row.reason === null)?.contacts ?? 0,
+    },
+    days: await countByDay(deps.database, brandId, new Date(deps.now().getTime() - RATE_DAYS * DAY_MS), zone),
   };
 }
 

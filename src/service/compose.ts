@@ -64,6 +64,7 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
     publicUrl: config.publicUrl,
     eventMonths: new Set(await findEventMonths(database)),
     remembered: new Map(),
+    costly: new Map(),
     askExchange: config.resolver === undefined ? undefined : makeAskExchange(config.resolver),
     announce: () => undefined,
   };

@@ -349,6 +349,9 @@ export interface CampaignReport {
     reasons: { reason: Reason; contacts: number }[];
     agrees: boolean;
   };
+  at: string;
+  /** When what follows was counted: of a large campaign some minutes before `at`, which the ledger is counted at. */
+  countedAt: string;
   delivered: number;
   bounced: { hard: number; soft: number; block: number; any: number };
   opened: { human: number; any: number };
@@ -454,6 +457,8 @@ export interface Today {
   storms: Storm[];
   sending: CampaignListItem[];
   drafts: CampaignListItem[];
+  /** When what follows was counted, of everybody: for a large base some minutes before `at`. */
+  countedAt: string;
   ladder: { moving: number; toSunset: number };
   mayBeWrittenTo: { covered: number; mayBeWritten: number };
   days: { day: string; accepted: number; bounced: number; complained: number }[];

@@ -38,6 +38,7 @@ export async function makeDeps(): Promise<Deps & { clock: { now: Date }; close: 
     publicUrl: 'http://127.0.0.1:1',
     eventMonths: new Set<string>(),
     remembered: new Map(),
+    costly: new Map(),
     announce: () => undefined,
     clock,
     close,

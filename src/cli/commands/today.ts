@@ -1,4 +1,5 @@
 import type { Command } from 'commander';
+import { isOlder } from '../../shared/counted.ts';
 import { brandNamed } from '../names.ts';
 import { count, moment, printOne, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
@@ -18,6 +19,7 @@ export function addToday(program: Command): void {
           (storm) => `Held: ${storm.contacts} hard bounces of ${storm.domain}. Look: avendel storms show ${storm.id}`,
         ),
         `Ladder: ${count(today.ladder.moving)} would move, ${count(today.ladder.toSunset)} to sunset.`,
+        ...(isOlder(today) ? [`Who may be written to, and the ladder, were counted ${moment(today.countedAt)}.`] : []),
         ...today.sending.map(
           (campaign) =>
             `Under way: ${campaign.name}, ${campaign.state}, ${count(campaign.accepted)} of ${count(campaign.accepted + campaign.waiting)}`,

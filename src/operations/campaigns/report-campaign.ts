@@ -3,6 +3,7 @@ import { REASONS, type CampaignState, type Reason } from '../../shared/words.ts'
 import { countCampaignActs, reportByDomain, type DomainReport } from '../../store/statements/campaigns.ts';
 import { countLedger } from '../../store/statements/deliveries.ts';
 import type { Deps } from '../deps.ts';
+import { rememberCostly } from '../remember.ts';
 import { getCampaign } from './edit-campaign.ts';
 
 /** The campaign's ledger: audience = accepted + refused + uncertain + waiting + onTheirWay + heldBack, always. */
@@ -26,6 +27,9 @@ export interface CampaignReport {
   startedAt: Date | null;
   finishedAt: Date | null;
   ledger: Ledger;
+  at: Date;
+  /** When what follows was counted: of a large campaign some minutes ago, see rememberCostly; the ledger is counted now. */
+  countedAt: Date;
   delivered: number;
   bounced: { hard: number; soft: number; block: number; any: number };
   opened: { human: number; any: number };
@@ -66,7 +70,11 @@ export async function findLedger(deps: Deps, campaignId: number): Promise<Ledger
 export async function reportCampaign(deps: Deps, id: number): Promise<CampaignReport> {
   const campaign = await getCampaign(deps, id);
   const ledger = await findLedger(deps, id);
-  const acts = await countCampaignActs(deps.database, id);
+  const counted = await rememberCostly(deps, `acts on ${id}`, async () => ({
+    acts: await countCampaignActs(deps.database, id),
+    domains: await reportByDomain(deps.database, id, MOST_DOMAINS),
+  }));
+  const { acts, domains } = counted.value;
   const contacts = (acted: string): number => acts.find((row) => row.acted === acted)?.contacts ?? 0;
   const events = (acted: string): number => acts.find((row) => row.acted === acted)?.events ?? 0;
   const bounced = {
@@ -84,6 +92,8 @@ export async function reportCampaign(deps: Deps, id: number): Promise<CampaignRe
     startedAt: campaign.startedAt,
     finishedAt: campaign.finishedAt,
     ledger,
+    at: deps.now(),
+    countedAt: counted.at,
     delivered: Math.max(0, handedOver - bounced.any),
     bounced,
     opened: { human: contacts('opened human'), any: contacts('opened any') },
@@ -98,6 +108,6 @@ export async function reportCampaign(deps: Deps, id: number): Promise<CampaignRe
       complained: contacts('complained'),
       unsubscribed: contacts('unsubscribed'),
     }),
-    domains: await reportByDomain(deps.database, id, MOST_DOMAINS),
+    domains,
   };
 }

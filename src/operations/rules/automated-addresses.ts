@@ -8,7 +8,7 @@ import {
   type AutomatedRow,
   type AutomatedState,
 } from '../../store/statements/automated-addresses.ts';
-import { findAddresses, findContactIds } from '../../store/statements/contacts.ts';
+import { findAddresses, findContactIds, findLastContactId } from '../../store/statements/contacts.ts';
 import { findRun, finishRun, insertRun, type Act, type RunRow } from '../../store/statements/journal.ts';
 import { findSetting, saveSetting } from '../../store/statements/settings.ts';
 import {
@@ -31,8 +31,8 @@ export interface AutomatedPreview {
 }
 
 const NAME = 'machine rule';
-/** Contacts looked at in one statement. */
-const BATCH = 1000;
+/** So many numbers of contacts are looked at in one statement. */
+const WINDOW = 5000;
 const SAMPLE = 20;
 
 /** The rule for automated addresses: the default with what was changed. */
@@ -112,11 +112,10 @@ export async function judgeAutomated(
 }
 
 async function* candidates(deps: Deps, rule: AutomatedRule): AsyncGenerator<AutomatedRow[]> {
-  for (let after = 0; ;) {
-    const rows = await listAutomatedCandidates(deps.database, rule, deps.now(), after, BATCH);
+  const last = await findLastContactId(deps.database);
+  for (let after = 0; after < last; after += WINDOW) {
+    const rows = await listAutomatedCandidates(deps.database, rule, deps.now(), after, after + WINDOW);
     if (rows.length > 0) yield rows;
-    if (rows.length < BATCH) return;
-    after = rows.at(-1)!.contactId;
   }
 }
 

@@ -8,9 +8,8 @@ import { findSunsetRule, saveSunsetRule } from '../../store/statements/rules.ts'
 import { findBuiltInLists } from '../../store/statements/suppression.ts';
 import {
   applyStages,
-  countSilence,
   countStages,
-  sampleMoves,
+  surveyStages,
   type Covered,
   type SilenceBin,
   type StageCount,
@@ -19,6 +18,7 @@ import {
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { assertExpected, found, Problem } from '../problem.ts';
+import { forgetCostly } from '../remember.ts';
 import { checkCondition } from '../segments/condition-context.ts';
 
 export interface SunsetPreview {
@@ -44,29 +44,44 @@ export async function previewSunsetRule(deps: Deps, brandId: number, tried?: Sun
   const rule = tried ?? (await findSunsetRule(deps.database, brandId)).rule;
   assertLadder(rule);
   const now = deps.now();
-  const { counts, silence, sample } = await overCovered(deps, brandId, rule, async (sql, covered) => ({
-    counts: await countStages(sql, brandId, rule, now, covered),
-    silence: await countSilence(sql, brandId, rule, now, edgesWith(rule), covered),
-    sample: await sampleMoves(sql, brandId, rule, now, SAMPLE, covered),
-  }));
-  const sum = (test: (row: StageCount) => boolean): number =>
-    counts.filter(test).reduce((total, row) => total + row.contacts, 0);
+  const { counts, silence, sample } = await overCovered(deps, brandId, rule, (sql, covered) =>
+    surveyStages(sql, brandId, rule, now, { edges: edgesWith(rule), most: SAMPLE }, covered),
+  );
   return {
     brandId,
     rule,
-    covered: sum(() => true),
-    moving: sum((row) => row.from !== row.to),
-    toSunset: sum((row) => row.to === 'sunset' && row.from !== 'sunset'),
-    fromSunset: sum((row) => row.from === 'sunset' && row.to !== 'sunset'),
+    covered: sumOf(counts, () => true),
+    ...movesOf(counts),
+    fromSunset: sumOf(counts, (row) => row.from === 'sunset' && row.to !== 'sunset'),
     stages: STAGES.map((stage) => ({
       stage,
-      now: sum((row) => row.from === stage),
-      wouldBe: sum((row) => row.to === stage),
+      now: sumOf(counts, (row) => row.from === stage),
+      wouldBe: sumOf(counts, (row) => row.to === stage),
     })),
     flows: counts.filter((row) => row.from !== row.to),
     silence,
     sample,
   };
+}
+
+/** The name under which what Today counts of a whole brand is remembered. */
+export const todayOf = (brandId: number): string => `today ${brandId}`;
+
+/** How many the saved rule would move, all in all and to sunset. */
+export async function countSunsetMoves(deps: Deps, brandId: number): Promise<{ moving: number; toSunset: number }> {
+  const { rule } = await findSunsetRule(deps.database, brandId);
+  return movesOf(await overCovered(deps, brandId, rule, (sql, covered) => countStages(sql, brandId, rule, deps.now(), covered))); // prettier-ignore
+}
+
+function movesOf(counts: StageCount[]): { moving: number; toSunset: number } {
+  return {
+    moving: sumOf(counts, (row) => row.from !== row.to),
+    toSunset: sumOf(counts, (row) => row.to === 'sunset' && row.from !== 'sunset'),
+  };
+}
+
+function sumOf(counts: StageCount[], test: (row: StageCount) => boolean): number {
+  return counts.filter(test).reduce((total, row) => total + row.contacts, 0);
 }
 
 /** The bins' edges with the rule's own thresholds among them, so that no bar stands on both sides of one. */
@@ -88,17 +103,21 @@ export interface ApplyRequest {
 /** Saves the rule if it was changed and moves everybody to their stage, as one run. @throws Problem count-moved, invalid-input */
 export async function applySunsetRule(deps: Deps, request: ApplyRequest): Promise<RunRow> {
   const { brandId, expected, reason, actor, actorKind } = request;
-  const preview = await previewSunsetRule(deps, brandId, request.rule);
-  if (expected !== null) assertExpected(expected, preview.moving);
-  const runId = await overCovered(deps, brandId, preview.rule, async (sql, covered) => {
+  const rule = request.rule ?? (await findSunsetRule(deps.database, brandId)).rule;
+  assertLadder(rule);
+  const now = deps.now();
+  const runId = await overCovered(deps, brandId, rule, async (sql, covered) => {
+    if (expected !== null)
+      assertExpected(expected, movesOf(await countStages(sql, brandId, rule, now, covered)).moving);
     if (request.rule) await saveSunsetRule(sql, brandId, request.rule, actor);
     const id = await insertRun(sql, { kind: 'sunset rule', brandId, actor, reason });
     const sunsetListId = (await findBuiltInLists(sql)).get(`sunset ${brandId}`)!;
     const act = { actorKind, actor, runId: id };
-    const moved = await applyStages(sql, brandId, preview.rule, deps.now(), null, sunsetListId, act, covered);
+    const moved = await applyStages(sql, brandId, rule, now, null, sunsetListId, act, covered);
     await finishRun(sql, id, countsOf(moved));
     return id;
   });
+  forgetCostly(deps, todayOf(brandId));
   await callBackFromSends(deps, 'all');
   return found(await findRun(deps.database, runId), `run ${runId}`);
 }

@@ -6,6 +6,8 @@ import { undoRejudging } from '../events/rejudge-acts.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
+import { forgetCostly } from '../remember.ts';
+import { todayOf } from './sunset-rule.ts';
 
 export interface UndoneRun {
   runId: number;
@@ -51,6 +53,7 @@ export async function undoRun(deps: Deps, runId: number, reason: string, actor: 
       movedOn: movedOn.map(({ contactId, address, subject }) => ({ contactId, address, subject })),
     };
   });
+  if (run.brandId !== null) forgetCostly(deps, todayOf(run.brandId));
   await callBackFromSends(deps, 'all');
   return undone;
 }

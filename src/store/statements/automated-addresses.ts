@@ -17,23 +17,23 @@ export interface AutomatedRow {
 }
 
 /**
- * Contacts that are marked or may have to be, by number after `after`, with what is on record of them. Activity narrows
- * them down, so that only the events of a few are read; uses event_by_contact.
+ * Contacts that are marked or may have to be, of those numbered after `after` and up to `upTo`, with what is on record of
+ * them. Activity narrows them down, so that only the events of a few are read; uses event_by_contact.
  */
 export async function listAutomatedCandidates(
   sql: Sql,
   rule: AutomatedRule,
   now: Date,
   after: number,
-  limit: number,
+  upTo: number,
 ): Promise<AutomatedRow[]> {
   return sql.query(
     `WITH totals AS (
        SELECT contact_id, sum(clicked_human + replied + visited + purchased)::int + count(last_confirmed_at)::int AS acts
-       FROM activity WHERE contact_id > $4 GROUP BY contact_id
+       FROM activity WHERE contact_id > $4 AND contact_id <= $6 GROUP BY contact_id
        HAVING sum(clicked_any + opened_any - clicked_human - opened_human) >= $1::int OR sum(opened_any) > $2::int),
      candidate AS (
-       SELECT contact_id FROM totals WHERE acts < $3::int UNION SELECT contact_id FROM automated_address WHERE state = 'marked' AND contact_id > $4)
+       SELECT contact_id FROM totals WHERE acts < $3::int UNION SELECT contact_id FROM automated_address WHERE state = 'marked' AND contact_id > $4 AND contact_id <= $6)
      SELECT c.id::float8 AS "contactId", c.address, c.name, m.state, m.decided_by AS "decidedBy", m.since, m.evidence,
        json_build_object('acts', coalesce(t.acts, 0), 'machineCampaigns', e.campaigns, 'opens', e.opens) AS facts
      FROM candidate x JOIN contact c ON c.id = x.contact_id AND c.erased_at IS NULL LEFT JOIN totals t ON t.contact_id = c.id
@@ -42,8 +42,8 @@ export async function listAutomatedCandidates(
        SELECT count(DISTINCT campaign_id) FILTER (WHERE actor = 'machine')::int AS campaigns,
          count(*) FILTER (WHERE kind = 'opened' AND actor <> 'unknown' AND occurred_at > $5)::int AS opens
        FROM event WHERE contact_id = c.id AND kind IN ('opened', 'clicked')) e
-     WHERE e.campaigns >= $1::int OR e.opens > $2::int OR m.state = 'marked' ORDER BY c.id LIMIT $6`,
-    [rule.campaigns, rule.opens, rule.acts, after, new Date(now.getTime() - rule.days * 86_400_000), limit],
+     WHERE e.campaigns >= $1::int OR e.opens > $2::int OR m.state = 'marked' ORDER BY c.id`,
+    [rule.campaigns, rule.opens, rule.acts, after, new Date(now.getTime() - rule.days * 86_400_000), upTo],
   );
 }
 

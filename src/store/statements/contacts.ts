@@ -30,6 +30,12 @@ export async function findContactIds(sql: Sql, addresses: string[]): Promise<Map
   return new Map(rows.map((row) => [row.address, row.id]));
 }
 
+/** The highest number of a contact; 0 where there is none. */
+export async function findLastContactId(sql: Sql): Promise<number> {
+  const [row]: { last: number }[] = await sql.query(`SELECT coalesce(max(id), 0)::float8 AS last FROM contact`);
+  return row!.last;
+}
+
 /** When these contacts last opted in to a brand, out of it, or complained, in milliseconds since the epoch; 0 for never. */
 export async function findOptInTimes(
   sql: Sql,

@@ -86,24 +86,6 @@ export interface StageMove {
   messages: number;
 }
 
-/** Contacts that the rule would move, longest silence first; `limit` of them. */
-export async function sampleMoves(
-  sql: Sql,
-  brandId: number,
-  rule: SunsetRule,
-  now: Date,
-  limit: number,
-  covered: Covered,
-): Promise<StageMove[]> {
-  return sql.query(
-    `WITH ${decidedCtes(rule, covered)}
-     SELECT d.contact_id::float8 AS "contactId", c.address, c.name, coalesce(d.current, 'new') AS "from", d.stage AS "to", d.silent_days AS "silentDays", d.messages
-     FROM decided d JOIN contact c ON c.id = d.contact_id WHERE d.stage <> coalesce(d.current, 'new')
-     ORDER BY d.stage = 'sunset' DESC, d.silent_days DESC, d.contact_id LIMIT $4`,
-    [brandId, null, now, limit],
-  );
-}
-
 export interface SilenceBin {
   from: number;
   silent: number;
@@ -111,27 +93,47 @@ export interface SilenceBin {
   unasked: number;
 }
 
-/** Contacts past the newcomer's grace by days of silence, in the given bins (their lower edges, rising). */
-export async function countSilence(
+/** What a rule would do: how many stand where now and where it would put them, how long they are silent, and a sample. */
+export interface StagesSurvey {
+  counts: StageCount[];
+  /** Contacts past the newcomer's grace by days of silence, in bins. */
+  silence: SilenceBin[];
+  /** Whom it would move, those to sunset first, longest silence first. */
+  sample: StageMove[];
+}
+
+/**
+ * Surveys what a rule would do, with `edges` as the lower ends of the bins of silence, rising, and a sample of `most`.
+ * Everybody is decided once for all three. Nothing is written.
+ */
+export async function surveyStages(
   sql: Sql,
   brandId: number,
   rule: SunsetRule,
   now: Date,
-  edges: number[],
+  { edges, most }: { edges: number[]; most: number },
   covered: Covered,
-): Promise<SilenceBin[]> {
+): Promise<StagesSurvey> {
   const byDays = [...rule.steps]
     .reverse()
     .map((step) => `WHEN silent_days >= ${Number(step.days)} THEN '${step.stage}'`);
-  return sql.query(
+  const [survey]: StagesSurvey[] = await sql.query(
     `WITH ${decidedCtes(rule, covered)},
+     counted AS (SELECT coalesce(current, 'new') AS "from", stage AS "to", count(*)::int AS contacts FROM decided GROUP BY 1, 2),
      placed AS (
-       SELECT width_bucket(silent_days, $4::int[]) AS bin, stage = (CASE ${byDays.join(' ')} ELSE 'engaged' END) AS full_measure
-       FROM decided WHERE stage <> 'new')
-     SELECT e.edge AS "from", (count(p.bin) FILTER (WHERE p.full_measure))::int AS silent, (count(p.bin) FILTER (WHERE NOT p.full_measure))::int AS unasked
-     FROM unnest($4::int[]) WITH ORDINALITY AS e(edge, bin) LEFT JOIN placed p ON p.bin = e.bin GROUP BY e.edge ORDER BY e.edge`,
-    [brandId, null, now, edges],
+       SELECT width_bucket(silent_days, $4::int[]) AS bin, count(*) FILTER (WHERE full_measure)::int AS silent, count(*) FILTER (WHERE NOT full_measure)::int AS unasked
+       FROM (SELECT silent_days, stage = (CASE ${byDays.join(' ')} ELSE 'engaged' END) AS full_measure FROM decided WHERE stage <> 'new') d GROUP BY 1),
+     moves AS (
+       SELECT * FROM decided WHERE stage <> coalesce(current, 'new') ORDER BY stage = 'sunset' DESC, silent_days DESC, contact_id LIMIT $5)
+     SELECT (SELECT coalesce(json_agg(n ORDER BY "from", "to"), '[]') FROM counted n) AS counts,
+       (SELECT json_agg(json_build_object('from', e.edge, 'silent', coalesce(p.silent, 0), 'unasked', coalesce(p.unasked, 0)) ORDER BY e.edge)
+        FROM unnest($4::int[]) WITH ORDINALITY AS e(edge, bin) LEFT JOIN placed p USING (bin)) AS silence,
+       (SELECT coalesce(json_agg((
+          SELECT json_build_object('contactId', c.id, 'address', c.address, 'name', c.name, 'from', coalesce(m.current, 'new'), 'to', m.stage, 'silentDays', m.silent_days, 'messages', m.messages)
+          FROM contact c WHERE c.id = m.contact_id) ORDER BY m.stage = 'sunset' DESC, m.silent_days DESC, m.contact_id), '[]') FROM moves m) AS sample`,
+    [brandId, null, now, edges, most],
   );
+  return survey!;
 }
 
 /** One contact as the ladder sees it; nothing if the rule does not cover them. */

@@ -1,6 +1,7 @@
 import { Button } from '@mantine/core';
 import { useState, type ReactNode } from 'react';
 import type { Campaign, CampaignReport } from '../../../shared/api.ts';
+import { isOlder } from '../../../shared/counted.ts';
 import { useRecipients, useReport } from '../../api/queries.ts';
 import { UnderWay } from '../../components/under-way.tsx';
 import { useAct } from '../../api/use-act.ts';
@@ -77,6 +78,7 @@ function Progress({ campaign, report, countedAt }: { campaign: Campaign; report:
 }
 
 function Acts({ report, open }: { report: CampaignReport; open: (filter: Filter) => void }) {
+  const { zone } = useBrand();
   const { delivered, bounced, opened, clicked } = report;
   const door = (figure: number, filter: NonNullable<Filter>): ReactNode => (figure === 0 ? count(0) : <Door onClick={() => open(filter)} label={`${count(figure)} ${filter.words}`}>{count(figure)}</Door>); // prettier-ignore
   const rows: [string, ReactNode, number][] = [
@@ -99,7 +101,10 @@ function Acts({ report, open }: { report: CampaignReport; open: (filter: Filter)
     ['Bounced, block', door(bounced.block, { acted: 'bounced', actor: 'block', words: 'were blocked' }), bounced.block],
   ];
   return (
-    <Section head="What came of it" beside={`of ${count(delivered)} delivered`}>
+    <Section
+      head="What came of it"
+      beside={`of ${count(delivered)} delivered${isOlder(report) ? `, counted ${moment(report.countedAt, zone)}` : ''}`}
+    >
       <table className="rows">
         <thead>
           <tr>

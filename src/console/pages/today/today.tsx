@@ -11,6 +11,7 @@ import {
 import type { ReactNode } from 'react';
 import { Link } from 'react-router';
 import type { Today as TodayData } from '../../../shared/api.ts';
+import { isOlder } from '../../../shared/counted.ts';
 import { useToday } from '../../api/queries.ts';
 import { useBrand } from '../../brand.tsx';
 import { ActorMark } from '../../components/marks.tsx';
@@ -222,6 +223,7 @@ function Since({ today }: { today: TodayData }) {
 }
 
 function Margin({ today }: { today: TodayData }) {
+  const { zone } = useBrand();
   const accepted = today.days.reduce((sum, one) => sum + one.accepted, 0);
   const sum = (pick: (one: TodayData['days'][number]) => number): number =>
     today.days.reduce((total, one) => total + pick(one), 0);
@@ -271,7 +273,11 @@ function Margin({ today }: { today: TodayData }) {
             { sign: '−', words: 'held back from everything', figure: count(covered - mayBeWritten) },
           ]}
           total={{ words: 'Now', figure: count(mayBeWritten) }}
-          note="Counted afresh, as every campaign counts."
+          note={
+            isOlder(today)
+              ? `Counted ${moment(today.countedAt, zone)}, as the ladder and the rates. Every campaign counts afresh.`
+              : 'Counted afresh, as every campaign counts.'
+          }
         />
       </Section>
     </>

@@ -15,18 +15,19 @@ import { listPreflightContacts, preflightCampaign } from '../../../operations/ca
 import { previewMessage } from '../../../operations/campaigns/preview-message.ts';
 import { reportCampaign } from '../../../operations/campaigns/report-campaign.ts';
 import * as schema from '../../../shared/schemas.ts';
-import type { Reason } from '../../../shared/words.ts';
-import { listCampaigns, listRecipients } from '../../../store/statements/campaigns.ts';
+import type { CampaignState, Reason } from '../../../shared/words.ts';
+import { listCampaigns } from '../../../operations/campaigns/list-campaigns.ts';
+import { listRecipients } from '../../../store/statements/campaigns.ts';
 import { NEWEST_INT, pageOf, readCursor, type PageQuery } from '../paging.ts';
 import { route, type Route } from '../route.ts';
 
 type WithId = { id: number };
 
 export const campaignRoutes: Route[] = [
-  route<never, PageQuery & { brandId?: number; state?: string }>({
+  route<never, PageQuery & { brandId?: number; state?: CampaignState }>({
     method: 'get', path: '/campaigns', summary: 'Campaigns, latest first', query: schema.campaignQuery,
     async handle({ deps, query }) {
-      const rows = await listCampaigns(deps.database, query.brandId ?? null, query.state ?? null, readCursor(query.cursor, NEWEST_INT), query.limit + 1);
+      const rows = await listCampaigns(deps, query, readCursor(query.cursor, NEWEST_INT), query.limit + 1);
       return pageOf(rows, query.limit, (row) => row.id);
     },
   }),
