@@ -1,4 +1,5 @@
 import 'reflect-metadata';
+import { Semaphore } from 'async-mutex';
 import { DataSource, type EntityManager } from 'typeorm';
 import { CampaignEntity } from './entities/campaign.ts';
 import { AccountEntity, ApiTokenEntity, BrandEntity, ListEntity } from './entities/organisation.ts';
@@ -107,13 +108,23 @@ export function inTransaction<T>(database: Database, work: (sql: EntityManager) 
  * Runs reading or writing of a whole set (an audience, a ladder) in one transaction, without nested loops: PostgreSQL
  * knows nothing yet of a list that was just filled, expects one row, and would compare each with each (4,000 contacts
  * against 50,000 entries took over a minute; hashed, 0.1 s). Hash tables get room to stay in memory: with the server's
- * default of 4 MB, joining 200,000 contacts goes through files.
+ * default of 4 MB, joining 200,000 contacts goes through files. Work that goes on for long once its set is worked out, at
+ * the pace of whoever takes the answer, calls `next` to let another begin.
  */
-export function overWholeSet<T>(database: Database, work: (sql: EntityManager) => Promise<T>): Promise<T> {
-  return database.transaction(async (sql) => {
-    await asWholeSet(sql);
-    return work(sql);
-  });
+export async function overWholeSet<T>(
+  database: Database,
+  work: (sql: EntityManager, next: () => void) => Promise<T>,
+): Promise<T> {
+  // Released twice is released once.
+  const [, release] = await turnsOf(database).acquire();
+  try {
+    return await database.transaction(async (sql) => {
+      await asWholeSet(sql);
+      return work(sql, release);
+    });
+  } finally {
+    release();
+  }
 }
 
 /** The same for what follows in a transaction that has begun. */
@@ -121,6 +132,19 @@ export async function asWholeSet(sql: Sql): Promise<void> {
   await sql.query(
     `SET LOCAL enable_nestloop = off; SET LOCAL work_mem = '${WHOLE_SET_MEMORY}'; SET LOCAL parallel_tuple_cost = 0.01`,
   );
+}
+
+/**
+ * So many whole sets are worked over at once by a process; further ones wait without a connection. Each may take all
+ * processors and several times the memory above, and the pool's other connections are for what a stranger waits for.
+ */
+const WHOLE_SETS_AT_ONCE = 4;
+const turns = new WeakMap<Database, Semaphore>();
+
+function turnsOf(database: Database): Semaphore {
+  const known = turns.get(database) ?? new Semaphore(WHOLE_SETS_AT_ONCE);
+  turns.set(database, known);
+  return known;
 }
 
 /**

@@ -19,6 +19,8 @@ let campaigns: { id: number; at: number }[];
 
 beforeEach(async () => {
   deps = await makeDeps();
+  // Their numbers stand on both sides of where the rule of automated addresses begins another statement.
+  await deps.database.query(`SELECT setval('contact_id_seq', 4997)`);
   world = await makeSmallWorld(deps, 6);
   campaigns = await makePastCampaigns(deps, world, 4);
   const to = [0, 1, 2, 3, 4, 5];

@@ -3,10 +3,11 @@ import { applyAct, previewAct } from '../../src/operations/contacts/act-on-conta
 import { recordEvents } from '../../src/operations/events/record-events.ts';
 import { undoRun } from '../../src/operations/rules/undo-run.ts';
 import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
-import { inTransaction } from '../../src/store/database.ts';
+import { inTransaction, overWholeSet } from '../../src/store/database.ts';
 import { findDeliverabilityFacts } from '../../src/store/statements/marks.ts';
 import { changeSubscriptions } from '../../src/store/statements/subscriptions.ts';
 import { makeDeps } from '../support/database.ts';
+import { until } from '../support/service.ts';
 import { DAY, makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
 
 /** Of a base that has just come in, the server has no statistics: what it takes for a few are thousands. */
@@ -33,6 +34,25 @@ const count = async (text: string): Promise<number> => {
 };
 const everybody = (kind: 'bounced' | 'unsubscribed', detail = {}) =>
   world.contactIds.map((_, contact) => outside(world, kind, contact, campaign, campaign.at + 60_000, detail));
+
+test('however many count everybody at once, connections are left for what a stranger waits for', async () => {
+  let open = (): void => undefined;
+  const gate = new Promise<void>((resolve) => (open = resolve));
+  const begun: number[] = [];
+  const counting = Array.from({ length: 12 }, (_, number) =>
+    overWholeSet(deps.database, async (sql, next) => {
+      begun.push(number);
+      if (number === 0) next();
+      await gate;
+      await sql.query('SELECT 1');
+    }),
+  );
+  // The pool has eight. The first lets another begin.
+  await until(async () => (await count('contact')) === PEOPLE && begun.length === 5);
+  open();
+  await Promise.all(counting);
+  expect(begun.sort((a, b) => a - b)).toEqual([...counting.keys()]);
+});
 
 describe('thousands at once, on a base that has just come in', () => {
   test('each bounce is counted once and journaled with what was', async () => {

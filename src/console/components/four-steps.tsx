@@ -10,6 +10,8 @@ interface Props {
   expected: number;
   /** There is something to apply even when nobody would change: a rule that is to be kept. */
   always?: boolean;
+  /** The count is not yet that of what stands there now: it is waited for. */
+  isOfAnother?: boolean;
   what: string;
   /** What it will change, in words, for the second step. */
   change: ReactNode;
@@ -21,7 +23,7 @@ interface Props {
 const NAMES = ['Count', 'Change', 'Reason', 'Apply'];
 
 /** What changes many people at once: count and sample, what it will change, why, and the run with its undo. */
-export function FourSteps({ expected, always = false, what, change, children, apply }: Props) {
+export function FourSteps({ expected, always = false, isOfAnother = false, what, change, children, apply }: Props) {
   const [step, setStep] = useState(0);
   const [reason, setReason] = useState('');
   const [agreed, setAgreed] = useState(expected);
@@ -59,11 +61,11 @@ export function FourSteps({ expected, always = false, what, change, children, ap
         {state.moved && <div className="moved">The count moved from {count(state.moved.expected)} to {count(state.moved.now)} meanwhile. Apply to {count(state.moved.now)}?</div>}
         <ProblemNote error={state.error} />
         {step < 2 ? (
-          <button type="button" className="main-button" disabled={expected === 0 && !always} onClick={() => { setAgreed(expected); setStep(step + 1); }}>
+          <button type="button" className="main-button" disabled={isOfAnother || (expected === 0 && !always)} onClick={() => { setAgreed(expected); setStep(step + 1); }}>
             {step === 0 ? 'See what it would change' : 'Say why'}
           </button>
         ) : (
-          <button type="button" className="main-button" disabled={reason.trim() === '' || state.busy} onClick={() => void send()}>
+          <button type="button" className="main-button" disabled={isOfAnother || reason.trim() === '' || state.busy} onClick={() => void send()}>
             {state.busy ? 'Applying …' : `${what} ${count(agreed)}`}
           </button>
         )}

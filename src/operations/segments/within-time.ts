@@ -10,11 +10,14 @@ import { checkCondition } from './condition-context.ts';
 const LONGEST_MS = 30_000;
 
 /** Works over the whole set, and stops when that takes too long. @throws Problem took-too-long */
-export async function withinTime<T>(deps: Deps, work: (sql: EntityManager) => Promise<T>): Promise<T> {
+export async function withinTime<T>(
+  deps: Deps,
+  work: (sql: EntityManager, next: () => void) => Promise<T>,
+): Promise<T> {
   try {
-    return await overWholeSet(deps.database, async (sql) => {
+    return await overWholeSet(deps.database, async (sql, next) => {
       await limitCounting(sql, LONGEST_MS);
-      return work(sql);
+      return work(sql, next);
     });
   } catch (error) {
     if (!isStopped(error)) throw error;
@@ -33,11 +36,12 @@ export async function overFilter<T>(
 ): Promise<T> {
   if (!filter || filter.where === null) return inTransaction(deps.database, work);
   const { condition, context } = await checkCondition(deps, filter.brandId, filter.where);
-  return withinTime(deps, async (sql) => {
+  return withinTime(deps, async (sql, next) => {
     await keepMatching(sql, 'matching', [condition], context);
     await byAnyPlan(sql);
     // Counting is limited; an act on many that goes on from there takes what it takes.
     await limitCounting(sql, 0);
+    next();
     return work(sql);
   });
 }

@@ -5,6 +5,7 @@ import type { AutomatedAddress, AutomatedPreview, AutomatedRule, ProxyList } fro
 import { client } from '../../api/client.ts';
 import { useAutomated, useAutomatedPreview, useProxies, useRejudging } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';
+import { useLasting, usePaused } from '../../api/use-paused.ts';
 import { useBrand } from '../../brand.tsx';
 import { FourSteps } from '../../components/four-steps.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
@@ -13,16 +14,18 @@ import { count, moment, plural } from '../../components/words.ts';
 /** Who is no person: addresses that look automated, the proxies whose opens say nothing, and past acts by today's lists. */
 export default function Machines() {
   const [rule, setRule] = useState<Partial<AutomatedRule>>({});
-  const preview = useAutomatedPreview(rule);
+  const [asked, isAsked] = usePaused(rule);
+  const preview = useAutomatedPreview(asked);
+  const isCounting = useLasting(preview.isFetching);
   const proxies = useProxies();
   return (
     <Await of={preview} rows={8}>
       {(found) => (
         <>
-          <Finding line="Machines, whole organisation" headline={headline(found)}>
+          <Finding line={`Machines, whole organisation${isCounting ? ', counting …' : ''}`} headline={headline(found)}>
             {found.rule.stops ? 'A mark holds back from marketing.' : 'A mark is for you to look at; it stops nothing.'} Somebody behind a link scanner has acts of their own and is never marked.
           </Finding>
-          <Leaf margin={<Rule found={found} change={(one) => setRule({ ...rule, ...one })} tried={rule} />}>
+          <Leaf margin={<Rule found={found} isOfAnother={!isAsked || preview.isPlaceholderData} change={(one) => setRule({ ...rule, ...one })} tried={rule} />}>
             <Marked />
             <JudgedAnew />
             <Await of={proxies} rows={3}>{(list) => <Proxies key={JSON.stringify(list)} list={list} />}</Await>
@@ -45,8 +48,9 @@ const FIELDS: { name: 'campaigns' | 'opens' | 'days' | 'acts'; label: string }[]
   { name: 'acts', label: 'with fewer acts by a person than' },
 ];
 
-function Rule({ found, change, tried }: { found: AutomatedPreview; change: (rule: Partial<AutomatedRule>) => void; tried: Partial<AutomatedRule> }) {
-  const { rule, toMark, toClear, sample } = found;
+function Rule({ found, isOfAnother, change, tried }: { found: AutomatedPreview; isOfAnother: boolean; change: (rule: Partial<AutomatedRule>) => void; tried: Partial<AutomatedRule> }) {
+  const { toMark, toClear, sample } = found;
+  const rule = { ...found.rule, ...tried };
   const changed = Object.keys(tried).length > 0;
   const apply = useAct((_, given: { expected: number; reason: string }) => client.applyAutomated(given.expected, given.reason, changed ? tried : undefined));
   return (
@@ -56,7 +60,7 @@ function Rule({ found, change, tried }: { found: AutomatedPreview; change: (rule
         <NumberInput key={name} label={label} value={rule[name]} min={1} allowDecimal={false} onChange={(value) => typeof value === 'number' && change({ [name]: value })} mt={8} />
       ))}
       <Switch mt={12} mb={16} label="A mark holds back from marketing" checked={rule.stops} onChange={(event) => change({ stops: event.currentTarget.checked })} />
-      <FourSteps expected={toMark + toClear} always={changed} what="Mark" apply={(expected, reason) => apply.mutateAsync({ expected, reason })} change={<p>{count(toMark)} are marked, {count(toClear)} no longer.{changed ? ' The rule is kept as it stands here.' : ''} {rule.stops ? 'Who is marked gets no marketing.' : ''}</p>}>
+      <FourSteps expected={toMark + toClear} isOfAnother={isOfAnother} always={changed} what="Mark" apply={(expected, reason) => apply.mutateAsync({ expected, reason })} change={<p>{count(toMark)} are marked, {count(toClear)} no longer.{changed ? ' The rule is kept as it stands here.' : ''} {rule.stops ? 'Who is marked gets no marketing.' : ''}</p>}>
         <p>{count(toMark)} would be marked, {count(toClear)} no longer.</p>
         <ul style={{ paddingLeft: 18 }}>
           {sample.map((one) => <li key={one.contactId}><Door to={`/contacts/${one.contactId}`}>{one.address}</Door> <span className="second">{one.because}</span></li>)}

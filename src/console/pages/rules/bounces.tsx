@@ -5,6 +5,7 @@ import type { Run } from '../../../shared/api.ts';
 import { client } from '../../api/client.ts';
 import { useBouncePreview, useBounceRule } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';
+import { useLasting, usePaused } from '../../api/use-paused.ts';
 import { FourSteps } from '../../components/four-steps.tsx';
 import { Await, Door, ProblemNote, Section } from '../../components/page.tsx';
 import { count, plural } from '../../components/words.ts';
@@ -24,7 +25,9 @@ function Rule({ saved }: { saved: BounceRule }) {
   // The run of the latest applying, until something is changed again.
   const [done, setDone] = useState<Run | null>(null);
   const changed = JSON.stringify(rule) !== JSON.stringify(saved);
-  const preview = useBouncePreview(rule);
+  const [asked, isAsked] = usePaused(rule);
+  const preview = useBouncePreview(asked);
+  const isCounting = useLasting(preview.isFetching);
   const set = (change: Partial<BounceRule>): void => {
     setRule({ ...rule, ...change });
     setDone(null);
@@ -44,8 +47,9 @@ function Rule({ saved }: { saved: BounceRule }) {
         days apart
       </div>
       <ProblemNote error={preview.error} />
+      {isCounting ? <p className="second" role="status">Counting …</p> : null}
       {done ? <p role="status">Applied as <Door to={`/runs/${done.id}`}>run {done.id}</Door>, which can be undone.</p> : null}
-      {preview.data ? <WouldChange preview={preview.data} rule={changed ? rule : undefined} done={setDone} isDone={done !== null} /> : null}
+      {preview.data ? <WouldChange preview={preview.data} isOfAnother={!isAsked || preview.isPlaceholderData} rule={changed ? rule : undefined} done={setDone} isDone={done !== null} /> : null}
     </Section>
   ); // prettier-ignore
 }
@@ -53,11 +57,13 @@ function Rule({ saved }: { saved: BounceRule }) {
 /** Whose mark would change, and the four steps; a changed rule can be kept also when nobody's does. */
 function WouldChange({
   preview,
+  isOfAnother,
   rule,
   done,
   isDone,
 }: {
   preview: BouncePreview;
+  isOfAnother: boolean;
   rule: BounceRule | undefined;
   done: (run: Run) => void;
   isDone: boolean;
@@ -84,7 +90,7 @@ function WouldChange({
       )}
       {isDone || (expected === 0 && !rule) ? null : (
         <div style={{ maxWidth: 520, marginTop: 12 }}>
-          <FourSteps expected={expected} always={rule !== undefined} what="Mark" change={<p>{rule ? 'The rule is kept as you changed it. ' : ''}{count(preview.toUndeliverable)} become undeliverable and get nothing any more; {count(preview.toDeliverable)} are written to again.</p>} apply={(seen, reason) => apply.mutateAsync({ expected: seen, reason }, { onSuccess: done })} />
+          <FourSteps expected={expected} isOfAnother={isOfAnother} always={rule !== undefined} what="Mark" change={<p>{rule ? 'The rule is kept as you changed it. ' : ''}{count(preview.toUndeliverable)} become undeliverable and get nothing any more; {count(preview.toDeliverable)} are written to again.</p>} apply={(seen, reason) => apply.mutateAsync({ expected: seen, reason }, { onSuccess: done })} />
         </div>
       )}
     </>

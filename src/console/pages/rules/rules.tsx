@@ -5,6 +5,7 @@ import type { SunsetPreview, SunsetRule } from '../../../shared/api-rules.ts';
 import { client } from '../../api/client.ts';
 import { useSunsetPreview, useSunsetRule } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';
+import { useLasting, usePaused } from '../../api/use-paused.ts';
 import { useBrand } from '../../brand.tsx';
 import { FourSteps } from '../../components/four-steps.tsx';
 import { Stage } from '../../components/marks.tsx';
@@ -28,7 +29,9 @@ export default function Rules() {
 function Ladder({ saved }: { saved: SunsetRule }) {
   const brand = useBrand();
   const [rule, setRule] = useState(saved);
-  const preview = useSunsetPreview(brand.id, rule);
+  const [asked, isAsked] = usePaused(rule);
+  const preview = useSunsetPreview(brand.id, asked);
+  const isCounting = useLasting(preview.isFetching);
   // What was last counted stays, and what was typed with it, when a changed rule cannot be.
   const [counted, setCounted] = useState(preview.data);
   if (preview.data && preview.data !== counted) setCounted(preview.data);
@@ -45,11 +48,11 @@ function Ladder({ saved }: { saved: SunsetRule }) {
     <Await of={{ data: preview.data ?? counted, error: preview.error }} rows={12}>
       {(found) => (
         <>
-          <Finding line={`Ladder by silence, ${brand.name}${changed ? ', changed and not yet applied' : ''}`} headline={found.moving === 0 ? 'Everybody stands where the ladder puts them' : `${plural(found.moving, 'contact', 'contacts')} would move, ${count(found.toSunset)} to sunset`}>
+          <Finding line={`Ladder by silence, ${brand.name}${changed ? ', changed and not yet applied' : ''}${isCounting ? ', counting …' : ''}`} headline={found.moving === 0 ? 'Everybody stands where the ladder puts them' : `${plural(found.moving, 'contact', 'contacts')} would move, ${count(found.toSunset)} to sunset`}>
             Until {rule.grace.days} days since joining and {rule.grace.messages} messages a newcomer is left alone: {count(found.stages[0]!.wouldBe)} are still new, and are not drawn here.
           </Finding>
           <ProblemNote error={isOfCoverage(preview.error) ? null : preview.error} />
-          <Leaf margin={<Margin found={found} changed={changed} onBack={() => setRule(saved)} apply={(expected, reason) => apply.mutateAsync({ expected, reason })} />}>
+          <Leaf margin={<Margin found={found} isOfAnother={!isAsked || preview.isPlaceholderData} changed={changed} onBack={() => setRule(saved)} apply={(expected, reason) => apply.mutateAsync({ expected, reason })} />}>
             <Section head="Days of silence" beside="solid: silent; outlined: silent, but not written to enough to move">
               <Silence bins={found.silence} rule={rule} saved={saved} onMove={(stage, days) => move(stage, { days })} />
             </Section>
@@ -150,11 +153,13 @@ function Table({ found, rule, saved, move, setGrace }: TableProps) {
 
 function Margin({
   found,
+  isOfAnother,
   changed,
   onBack,
   apply,
 }: {
   found: SunsetPreview;
+  isOfAnother: boolean;
   changed: boolean;
   onBack: () => void;
   apply: (expected: number, reason: string) => ReturnType<typeof client.applySunset>;
@@ -167,7 +172,7 @@ function Margin({
   )); // prettier-ignore
   return (
     <section className="section">
-      <FourSteps expected={found.moving} what="Move" apply={apply} change={<><p>Each moves to their stage. Those who come to sunset get an entry on the sunset list, and get no more marketing; those who leave it are lifted.</p><ul style={{ listStyle: 'none', padding: 0 }}>{flows}</ul></>}>
+      <FourSteps expected={found.moving} isOfAnother={isOfAnother} what="Move" apply={apply} change={<><p>Each moves to their stage. Those who come to sunset get an entry on the sunset list, and get no more marketing; those who leave it are lifted.</p><ul style={{ listStyle: 'none', padding: 0 }}>{flows}</ul></>}>
         <h2>Who would move: {count(found.moving)}</h2>
         <ul style={{ listStyle: 'none', padding: 0, margin: 0 }}>{flows}</ul>
         {found.sample.length > 0 ? <Sample sample={found.sample} /> : <p className="second">Everybody stands where the rule puts them.</p>}

@@ -5,6 +5,7 @@ import { SCORED_ACTS, type ScoredAct } from '../../../shared/words.ts';
 import { client } from '../../api/client.ts';
 import { useScorePreview, useScoreRule } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';
+import { usePaused } from '../../api/use-paused.ts';
 import { useBrand } from '../../brand.tsx';
 import { Await, Door, ProblemNote, Section } from '../../components/page.tsx';
 import { count, day } from '../../components/words.ts';
@@ -25,7 +26,8 @@ function Points({ saved }: { saved: VersionedScore }) {
   const [rule, setRule] = useState(saved.rule);
   const [reason, setReason] = useState('');
   const changed = JSON.stringify(sorted(rule)) !== JSON.stringify(sorted(saved.rule));
-  const preview = useScorePreview(brand.id, changed ? sorted(rule) : undefined);
+  const [asked] = usePaused(changed ? sorted(rule) : undefined);
+  const preview = useScorePreview(brand.id, asked);
   const save = useAct(() => client.saveScore(brand.id, sorted(rule), saved.version, reason));
   return (
     <Section head="Score" beside={saved.changedBy === null ? 'as it comes: nobody has changed it' : `${saved.changedBy}, ${day(saved.changedAt!, brand.zone)}: ${saved.reason}`}>
