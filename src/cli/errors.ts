@@ -13,11 +13,20 @@ export function reportError(error: unknown): number {
   }
   if (error instanceof TypeError && error.message === 'fetch failed') {
     return say(
-      `The service does not answer at ${serviceAddress()}. Start it with \`npm start\`, or set AVENDEL_SERVICE to where it is.`,
+      wasReached(error.cause)
+        ? `The connection to the service at ${serviceAddress()} ended before it answered. What you asked for may be done, or still under way: look before you ask again, with \`avendel runs list\` where it was to change contacts.`
+        : `The service does not answer at ${serviceAddress()}. Start it with \`npm start\`, or set AVENDEL_SERVICE to where it is.`,
       1,
     );
   }
   return say(error instanceof Error ? error.message : String(error), 1);
+}
+
+/** Codes of a connection that was there and ended: reset, closed by the other side, or without an answer for five minutes. */
+const ENDED = ['ECONNRESET', 'EPIPE', 'UND_ERR_SOCKET', 'UND_ERR_HEADERS_TIMEOUT', 'UND_ERR_BODY_TIMEOUT'];
+
+function wasReached(cause: unknown): boolean {
+  return ENDED.includes(String((cause as { code?: unknown } | undefined)?.code));
 }
 
 function say(message: string, exit: number): number {

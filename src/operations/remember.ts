@@ -35,12 +35,13 @@ interface Costly<T> {
  * @throws what `count` fails with, if there is nothing older to give
  */
 export function rememberCostly<T>(deps: Deps, name: string, count: () => Promise<T>): Promise<Counted<T>> {
+  const now = deps.now().getTime();
+  dropOld(deps, now);
   const costly = (deps.costly.get(name) ?? {}) as Costly<T>;
   deps.costly.set(name, costly);
   const { known } = costly;
-  const now = deps.now().getTime();
   if (known && known.until > now) return Promise.resolve(known);
-  const isGiven = known !== undefined && known.at.getTime() + GIVEN_FOR_MS > now;
+  const isGiven = known !== undefined;
   const isLong = costly.counting && performance.now() - costly.counting.begun > COSTLY_MS;
   // One that began just now may have begun before what is asked about.
   if (!costly.counting || !(isGiven || isLong)) costly.counting = begin(deps, name, costly, count);
@@ -48,6 +49,12 @@ export function rememberCostly<T>(deps: Deps, name: string, count: () => Promise
   costly.counting.counted.catch(() => undefined);
   return Promise.resolve(known);
 }
+
+/** What is too old to be given is not kept either: what was asked for once may never be asked for again. */
+function dropOld(deps: Deps, now: number): void {
+  for (const [name, costly] of deps.costly as Map<string, Costly<unknown>>)
+    if (costly.known && costly.known.at.getTime() + GIVEN_FOR_MS <= now && costly.known.until <= now) deps.costly.delete(name);
+} // prettier-ignore
 
 function begin<T>(deps: Deps, name: string, costly: Costly<T>, count: () => Promise<T>): NonNullable<Costly<T>['counting']> {
   const [at, begun] = [deps.now(), performance.now()];

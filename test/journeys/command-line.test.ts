@@ -1,4 +1,6 @@
 import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { once } from 'node:events';
+import { createServer, type AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
@@ -290,6 +292,13 @@ test('every command says what it is for, and a wrong one what to do', async () =
 test('without a service or a sign-in, the command line says which and what to do', async () => {
   const lost = await makeAvendel({ ...service, console: 'http://127.0.0.1:9' })('lists', 'list');
   expect(lost).toMatchObject({ code: 1, stderr: expect.stringMatching(/127\.0\.0\.1:9/) as unknown });
+  // One that goes away before it has answered may have done what it was asked.
+  const leaving = createServer((socket) => socket.once('data', () => socket.destroy())).listen(0, '127.0.0.1');
+  await once(leaving, 'listening');
+  const { port } = leaving.address() as AddressInfo;
+  const cut = await makeAvendel({ ...service, console: `http://127.0.0.1:${port}` })('runs', 'undo', '1', '--reason', 'x'); // prettier-ignore
+  leaving.close();
+  expect(cut).toMatchObject({ code: 1, stderr: expect.stringMatching(/ended before it answered\. .*avendel runs list/) as unknown }); // prettier-ignore
   const stranger = await makeAvendel({ ...service, token: 'nonsense' })('lists', 'list');
   expect(stranger).toMatchObject({ code: 1, stderr: expect.stringMatching(/sign-in/) as unknown });
 });
