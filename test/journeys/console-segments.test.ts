@@ -80,11 +80,13 @@ test('who goes elsewhere while a new segment is being kept stays there', async (
   const kept = page.waitForResponse((response) => response.request().method() === 'POST' && response.url().endsWith('/segments')); // prettier-ignore
   await page.getByRole('button', { name: 'Keep the segment' }).click();
   await page.getByRole('navigation', { name: 'Places' }).getByRole('link', { name: 'Suppression' }).click();
+  await page.getByRole('table').first().waitFor();
+  // What is shown is asked for again once the segment is kept; what leads to another page would have led there before.
+  const again = page.waitForResponse((response) => response.url().includes('/suppression'));
   goOn();
   await expect((await kept).json()).resolves.toMatchObject({ name: 'All but those' });
+  await again;
   await page.unroute('**/api/v1/segments');
-  // What was on its way to another page would be there by the time this one was asked for again.
-  await page.waitForResponse((response) => response.url().includes('/suppression'));
   expect(new URL(page.url()).pathname).toBe('/suppression');
 });
 
