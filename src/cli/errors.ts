@@ -23,7 +23,7 @@ export function reportError(error: unknown): number {
 }
 
 /** Codes of a connection that was there and ended: reset, closed by the other side, or without an answer for five minutes. */
-const ENDED = ['ECONNRESET', 'EPIPE', 'UND_ERR_SOCKET', 'UND_ERR_HEADERS_TIMEOUT', 'UND_ERR_BODY_TIMEOUT'];
+const ENDED = ['ECONNRESET', 'EPIPE', 'UND_ERR_SOCKET', 'UND_ERR_HEADERS_TIMEOUT'];
 
 function wasReached(cause: unknown): boolean {
   return ENDED.includes(String((cause as { code?: unknown } | undefined)?.code));

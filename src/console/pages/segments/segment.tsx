@@ -1,10 +1,10 @@
 import { Textarea } from '@mantine/core';
-import { useDebouncedValue } from '@mantine/hooks';
 import { useMemo, useState } from 'react';
 import { useParams, useSearchParams } from 'react-router';
 import { Refusal } from '../../../client/calls.ts';
 import type { ConditionPreview, ConditionProblem, CountedLine, SegmentDetail } from '../../../shared/api-segments.ts';
 import { useConditionNames, useConditionPreview, useSegment } from '../../api/queries.ts';
+import { usePaused } from '../../api/use-paused.ts';
 import { useBrand } from '../../brand.tsx';
 import { Await, Finding, Leaf, Ledger, ProblemNote, Section, type LedgerLine } from '../../components/page.tsx';
 import { count } from '../../components/words.ts';
@@ -30,8 +30,6 @@ function Kept({ id }: { id: number }) {
   );
 }
 
-const PAUSE_MS = 300;
-
 /** The text and the rows of a condition. Whichever was changed last leads; rows follow a text once it can be read. */
 function useCondition(kept: string) {
   const brand = useBrand();
@@ -39,11 +37,11 @@ function useCondition(kept: string) {
   const [rows, setRows] = useState<Group>(() => makeGroup('all', kept === '' ? [makePart()] : []));
   const [leads, setLeads] = useState<'text' | 'rows'>('text');
   const written = useMemo(() => writeRows(rows), [rows]);
-  const [asked] = useDebouncedValue(text, PAUSE_MS);
+  const [asked, isAsked] = usePaused(text);
   const preview = useConditionPreview(brand.id, asked);
   const found = preview.isPlaceholderData ? undefined : preview.data;
   const [readFrom, setReadFrom] = useState<ConditionPreview>();
-  if (leads === 'text' && found && found !== readFrom && asked === text) {
+  if (leads === 'text' && found && found !== readFrom && isAsked) {
     setReadFrom(found);
     setRows(readRows(found.lines));
   }
