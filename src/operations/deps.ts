@@ -18,5 +18,5 @@ export interface Deps {
   /** Asks the domain name system whether a domain takes mail, and for how many seconds that holds; absent where no resolver is set. */
   askExchange?: (domain: string) => Promise<{ exchange: Exchange; seconds: number }>;
   /** Tells this process's workers that there is work; those of other processes look by themselves. */
-  announce(work: 'import' | 'send' | 'confirm' | 'mailbox'): void;
+  announce(work: 'import' | 'send' | 'confirm' | 'mailbox' | 'run'): void;
 }

@@ -23,7 +23,7 @@ import { makeEventRecorder, type EventRecorder } from './tracking/event-recorder
 import { makeProcessIdentity } from './process-identity.ts';
 import { startHousekeeping } from './workers/housekeeping.ts';
 import { startConfirmer } from './workers/confirmer.ts';
-import { startImporter, startSchedule } from './workers/jobs.ts';
+import { startImporter, startRunner, startSchedule } from './workers/jobs.ts';
 import { startSender } from './workers/sender.ts';
 
 export interface Service {
@@ -100,6 +100,7 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
     housekeeping: startHousekeeping(deps, log),
     send: startSender(deps, relay, identity.id, config.retrySeconds, log),
     import: startImporter(deps, log),
+    run: startRunner(deps, log),
     confirm: startConfirmer(deps, relay, log),
     mailbox: startImapIntake(deps, identity.id, log),
   };

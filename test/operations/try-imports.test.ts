@@ -2,16 +2,16 @@ import { Readable } from 'node:stream';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { receiveImport } from '../../src/operations/contacts/receive-import.ts';
 import { makeImportTries } from '../../src/operations/contacts/try-imports.ts';
-import { undoRun } from '../../src/operations/rules/undo-run.ts';
 import { MOST_CHUNK_ROWS } from '../../src/core/import/chunk-plan.ts';
 import { findImport, type ImportRow } from '../../src/store/statements/imports.ts';
 import { makeDeps } from '../support/database.ts';
 import { makeSmallWorld, type SmallWorld } from '../support/world.ts';
+import { undoRun } from '../support/runs.ts';
 
 let deps: Awaited<ReturnType<typeof makeDeps>>;
 let world: SmallWorld;
 const stops: number[] = [];
-let tryImport: (id: number) => Promise<void>;
+let tryImport: (id: number) => Promise<unknown>;
 
 beforeAll(async () => {
   deps = await makeDeps();

@@ -4,14 +4,14 @@ import { takeEventsAside } from '../../src/operations/events/events-aside.ts';
 import { saveProxyList } from '../../src/operations/events/proxy-list.ts';
 import { rebuildActivity } from '../../src/operations/events/rebuild-activity.ts';
 import { recordEvents, type IncomingEvent } from '../../src/operations/events/record-events.ts';
-import { previewRejudging, rejudgeActs } from '../../src/operations/events/rejudge-acts.ts';
+import { previewRejudging } from '../../src/operations/events/rejudge-acts.ts';
 import { takeEvents } from '../../src/operations/events/take-events.ts';
-import { applyAutomated, judgeAutomated, previewAutomated } from '../../src/operations/rules/automated-addresses.ts';
-import { undoRun } from '../../src/operations/rules/undo-run.ts';
+import { judgeAutomated, previewAutomated } from '../../src/operations/rules/automated-addresses.ts';
 import { listEventsAside } from '../../src/store/statements/events-aside.ts';
 import { makeDeps } from '../support/database.ts';
 import { readMarks } from '../support/marks.ts';
 import { DAY, importText, makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
+import { applyAutomated, rejudgeActs, undoRun } from '../support/runs.ts';
 
 let deps: Awaited<ReturnType<typeof makeDeps>>;
 let world: SmallWorld;

@@ -1,17 +1,17 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { applyAct, previewAct, type ActRequest } from '../../src/operations/contacts/act-on-contacts.ts';
+import { previewAct, type ActRequest } from '../../src/operations/contacts/act-on-contacts.ts';
 import { saveSeverities } from '../../src/operations/contacts/domain-facts.ts';
 import { eraseContacts } from '../../src/operations/contacts/erase-contacts.ts';
 import { checkAddress } from '../../src/operations/contacts/explain-verdict.ts';
 import { findLookAlikes, mend, previewMending } from '../../src/operations/contacts/mend-addresses.ts';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
 import { createList } from '../../src/operations/organisation/set-up.ts';
-import { undoRun } from '../../src/operations/rules/undo-run.ts';
 import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
 import { makeDeps } from '../support/database.ts';
 import { readMarks } from '../support/marks.ts';
 import { findTexts } from '../support/search.ts';
 import { DAY, importText, makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
+import { applyAct, undoRun } from '../support/runs.ts';
 
 let deps: Awaited<ReturnType<typeof makeDeps>>;
 let world: SmallWorld;

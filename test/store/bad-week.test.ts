@@ -1,7 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { applyAct, previewAct } from '../../src/operations/contacts/act-on-contacts.ts';
+import { previewAct } from '../../src/operations/contacts/act-on-contacts.ts';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
-import { undoRun } from '../../src/operations/rules/undo-run.ts';
 import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
 import { inTransaction, overWholeSet } from '../../src/store/database.ts';
 import { findDeliverabilityFacts } from '../../src/store/statements/marks.ts';
@@ -9,6 +8,7 @@ import { changeSubscriptions } from '../../src/store/statements/subscriptions.ts
 import { makeDeps } from '../support/database.ts';
 import { until } from '../support/service.ts';
 import { DAY, makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
+import { applyAct, undoRun } from '../support/runs.ts';
 
 /** Of a base that has just come in, the server has no statistics: what it takes for a few are thousands. */
 const PEOPLE = 3000;

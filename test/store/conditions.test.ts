@@ -5,7 +5,6 @@ import { formatCondition } from '../../src/core/conditions/format-condition.ts';
 import { recordEvents, type IncomingEvent } from '../../src/operations/events/record-events.ts';
 import { judgeAutomated } from '../../src/operations/rules/automated-addresses.ts';
 import { getScoreRule, previewScoreRule, saveScoreRule } from '../../src/operations/rules/score-rule.ts';
-import { applySunsetRule } from '../../src/operations/rules/sunset-rule.ts';
 import { changeSegment, createSegment, removeSegment } from '../../src/operations/segments/keep-segments.ts';
 import { checkCondition } from '../../src/operations/segments/condition-context.ts';
 import { freezeSegment } from '../../src/operations/segments/snapshots.ts';
@@ -22,6 +21,7 @@ import { listSegmentVersions } from '../../src/store/statements/segments.ts';
 import { anyCondition } from '../support/conditions.ts';
 import { makeDeps } from '../support/database.ts';
 import { DAY, importText, makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
+import { applySunsetRule } from '../support/runs.ts';
 
 const CONTACTS = 40;
 let deps: Awaited<ReturnType<typeof makeDeps>>;

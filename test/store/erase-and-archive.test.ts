@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { findTexts } from '../support/search.ts';
-import { applyAct, previewAct } from '../../src/operations/contacts/act-on-contacts.ts';
+import { previewAct } from '../../src/operations/contacts/act-on-contacts.ts';
 import { countCost, savePriceLadder } from '../../src/operations/contacts/count-cost.ts';
 import { checkAddress } from '../../src/operations/contacts/explain-verdict.ts';
 import { exportImportResults } from '../../src/operations/contacts/export-import-results.ts';
@@ -9,11 +9,11 @@ import { confirm } from '../../src/operations/permission/confirm.ts';
 import { signUp } from '../../src/operations/permission/sign-up.ts';
 import { unsubscribeByRequest } from '../../src/operations/permission/unsubscribe-by-request.ts';
 import { receiveReturn } from '../../src/operations/returns/receive-return.ts';
-import { undoRun } from '../../src/operations/rules/undo-run.ts';
 import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
 import { listSignUps } from '../../src/store/statements/sign-ups.ts';
 import { makeDeps } from '../support/database.ts';
 import { importText, makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
+import { applyAct, undoRun } from '../support/runs.ts';
 
 let deps: Awaited<ReturnType<typeof makeDeps>>;
 let world: SmallWorld;

@@ -3,10 +3,8 @@ import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { parse } from 'csv-parse/sync';
 import { exportImportResults } from '../../src/operations/contacts/export-import-results.ts';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
-import { applyAct } from '../../src/operations/contacts/act-on-contacts.ts';
 import { createList } from '../../src/operations/organisation/set-up.ts';
 import { findContactIds } from '../../src/store/statements/contacts.ts';
-import { undoRun } from '../../src/operations/rules/undo-run.ts';
 import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
 import { makeDeps } from '../support/database.ts';
 import { ListEntity } from '../../src/store/entities/organisation.ts';
@@ -16,6 +14,7 @@ import { findImport } from '../../src/store/statements/imports.ts';
 import { listAttributeTypes } from '../../src/store/statements/contact-attributes.ts';
 import { listSignUpsOfContact } from '../../src/store/statements/sign-ups.ts';
 import { importText, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
+import { applyAct, undoRun } from '../support/runs.ts';
 
 let deps: Awaited<ReturnType<typeof makeDeps>>;
 let world: SmallWorld;
@@ -271,5 +270,5 @@ test('undoing an import removes whom it brought in and of whom nothing else is k
   expect([...left.keys()].map((address) => address.split('@')[0]).sort()).toEqual(['acted.since', 'known.before', 'on.another', 'tagged.since']); // prettier-ignore
   expect((await importText(deps, other.id, file(names.slice(0, 2)).replaceAll('wrong', 'right'))).counts).toEqual({ created: 2 }); // prettier-ignore
   // What another import brought in before is not touched by undoing it twice over.
-  expect(await undoRun(deps, known, 'x', 'Rosa Lindgard')).toMatchObject({ removed: 0 });
+  expect(await undoRun(deps, known, 'x', 'Rosa Lindgard')).not.toHaveProperty('removed');
 });

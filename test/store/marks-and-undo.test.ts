@@ -1,13 +1,12 @@
 import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
 import { checkAddress } from '../../src/operations/contacts/explain-verdict.ts';
-import { applyBounceRule } from '../../src/operations/rules/bounce-rule.ts';
-import { applySunsetRule, previewSunsetRule } from '../../src/operations/rules/sunset-rule.ts';
-import { undoRun } from '../../src/operations/rules/undo-run.ts';
+import { previewSunsetRule } from '../../src/operations/rules/sunset-rule.ts';
 import { addEntries, createSuppressionList, liftByPerson } from '../../src/operations/suppression/keep-entries.ts';
 import { listJournal } from '../../src/store/statements/journal.ts';
 import { makeDeps } from '../support/database.ts';
 import { DAY, importText, makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
+import { applyBounceRule, applySunsetRule, undoRun } from '../support/runs.ts';
 
 let deps: Awaited<ReturnType<typeof makeDeps>>;
 let world: SmallWorld;

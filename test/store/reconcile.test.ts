@@ -3,7 +3,7 @@ import { Readable } from 'node:stream';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { findGivenColumn, readGiven } from '../../src/core/import/read-given.ts';
-import { applyAct, previewAct } from '../../src/operations/contacts/act-on-contacts.ts';
+import { previewAct } from '../../src/operations/contacts/act-on-contacts.ts';
 import { checkAddress } from '../../src/operations/contacts/explain-verdict.ts';
 import { exportReconciled, listReconciledPage, reconcile } from '../../src/operations/contacts/reconcile.ts';
 import { Reconciliations1790000000005 } from '../../src/store/migrations/0005-reconciliations.ts';
@@ -12,6 +12,7 @@ import { getReconciliation } from '../../src/operations/contacts/reconcile.ts';
 import { makeDeps } from '../support/database.ts';
 import { findTexts } from '../support/search.ts';
 import { makeSmallWorld, type SmallWorld } from '../support/world.ts';
+import { applyAct } from '../support/runs.ts';
 
 let deps: Awaited<ReturnType<typeof makeDeps>>;
 let world: SmallWorld;

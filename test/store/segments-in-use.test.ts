@@ -3,15 +3,14 @@ import { createCampaign, changeCampaign } from '../../src/operations/campaigns/e
 import { startCampaign } from '../../src/operations/campaigns/control-campaign.ts';
 import { preflightCampaign } from '../../src/operations/campaigns/preflight-campaign.ts';
 import { sendPass } from '../../src/operations/campaigns/send-campaign.ts';
-import { applyAct, previewAct } from '../../src/operations/contacts/act-on-contacts.ts';
+import { previewAct } from '../../src/operations/contacts/act-on-contacts.ts';
 import { exportContacts } from '../../src/operations/contacts/export-contacts.ts';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
 import { DEFAULT_SUNSET_RULE } from '../../src/core/rules/sunset-ladder.ts';
-import { applySunsetRule, previewSunsetRule } from '../../src/operations/rules/sunset-rule.ts';
+import { previewSunsetRule } from '../../src/operations/rules/sunset-rule.ts';
 import { overFilter } from '../../src/operations/segments/within-time.ts';
 import { listJournal } from '../../src/store/statements/journal.ts';
 import { findSunsetRule } from '../../src/store/statements/rules.ts';
-import { undoRun } from '../../src/operations/rules/undo-run.ts';
 import { checkCondition } from '../../src/operations/segments/condition-context.ts';
 import { overWholeSet } from '../../src/store/database.ts';
 import { countMatching } from '../../src/store/statements/conditions.ts';
@@ -25,6 +24,7 @@ import { countLedger } from '../../src/store/statements/deliveries.ts';
 import { listCounts } from '../../src/store/statements/snapshots.ts';
 import { makeDeps } from '../support/database.ts';
 import { DAY, importText, makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
+import { applyAct, applySunsetRule, undoRun } from '../support/runs.ts';
 
 let deps: Awaited<ReturnType<typeof makeDeps>>;
 let world: SmallWorld;

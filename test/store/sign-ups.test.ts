@@ -1,9 +1,8 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import type { WrittenMessage } from '../../src/core/message/compile-message.ts';
 import { confirm, findConfirmation, sendConfirmations } from '../../src/operations/permission/confirm.ts';
-import { applyAct, previewAct } from '../../src/operations/contacts/act-on-contacts.ts';
+import { previewAct } from '../../src/operations/contacts/act-on-contacts.ts';
 import { unsubscribeByRequest } from '../../src/operations/permission/unsubscribe-by-request.ts';
-import { undoRun } from '../../src/operations/rules/undo-run.ts';
 import { signUp } from '../../src/operations/permission/sign-up.ts';
 import { createList } from '../../src/operations/organisation/set-up.ts';
 import { checkAddress } from '../../src/operations/contacts/explain-verdict.ts';
@@ -13,6 +12,7 @@ import { addEntries, createSuppressionList } from '../../src/operations/suppress
 import { findSignUp, listSignUps } from '../../src/store/statements/sign-ups.ts';
 import { makeDeps } from '../support/database.ts';
 import { DAY, importText, makeSmallWorld, type SmallWorld } from '../support/world.ts';
+import { applyAct, undoRun } from '../support/runs.ts';
 
 let deps: Awaited<ReturnType<typeof makeDeps>>;
 let world: SmallWorld;

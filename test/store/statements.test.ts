@@ -2,8 +2,6 @@ import { readFileSync } from 'node:fs';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
-import { applySunsetRule } from '../../src/operations/rules/sunset-rule.ts';
-import { undoRun } from '../../src/operations/rules/undo-run.ts';
 import { exportEntries } from '../../src/operations/suppression/export-entries.ts';
 import type { EntityManager } from 'typeorm';
 import { addressHash } from '../../src/core/address/suppression-keys.ts';
@@ -25,6 +23,7 @@ import { listEntries } from '../../src/store/statements/suppression.ts';
 import { countSince } from '../../src/store/statements/today.ts';
 import { makeDatabase, makeDeps } from '../support/database.ts';
 import { DAY, importText, makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
+import { applySunsetRule, undoRun } from '../support/runs.ts';
 
 let deps: Awaited<ReturnType<typeof makeDeps>>;
 let world: SmallWorld;

@@ -1,11 +1,11 @@
 import { afterEach, beforeEach, expect, test } from '@jest/globals';
 import { recordEvents, type IncomingEvent } from '../../src/operations/events/record-events.ts';
 import { dismissStorm, releaseStorm } from '../../src/operations/returns/storms.ts';
-import { undoRun } from '../../src/operations/rules/undo-run.ts';
 import { listStorms } from '../../src/store/statements/storms.ts';
 import { makeDeps } from '../support/database.ts';
 import { readMarks } from '../support/marks.ts';
 import { makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
+import { undoRun } from '../support/runs.ts';
 
 const CONTACTS = 150;
 const HOUR = 3_600_000;

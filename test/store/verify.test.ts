@@ -1,11 +1,11 @@
 import { Readable } from 'node:stream';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { checkAddress } from '../../src/operations/contacts/explain-verdict.ts';
-import { applyVerification, getVerification, mapWords, receiveVerification, saveVerdictActs } from '../../src/operations/contacts/verify.ts'; // prettier-ignore
-import { undoRun } from '../../src/operations/rules/undo-run.ts';
+import { getVerification, mapWords, receiveVerification, saveVerdictActs } from '../../src/operations/contacts/verify.ts'; // prettier-ignore
 import { makeDeps } from '../support/database.ts';
 import { readMarks } from '../support/marks.ts';
 import { makeSmallWorld } from '../support/world.ts';
+import { applyVerification, undoRun } from '../support/runs.ts';
 
 let deps: Awaited<ReturnType<typeof makeDeps>>;
 

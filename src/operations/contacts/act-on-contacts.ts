@@ -1,15 +1,22 @@
 import { parseAddress } from '../../core/address/normal-form.ts';
 import { ListEntity, BrandEntity } from '../../store/entities/organisation.ts';
-import { actOnMany, countSelection, type ActOnMany, type SelectionCount } from '../../store/statements/acts-on-many.ts';
+import {
+  actOnMany,
+  countSelection,
+  keepActTargets,
+  type ActOnMany,
+  type SelectionCount,
+} from '../../store/statements/acts-on-many.ts';
 import { findContactIds, fullFilter, type ContactFilter } from '../../store/statements/contacts.ts';
-import { findRun, finishRun, insertRun, type RunRow } from '../../store/statements/journal.ts';
-import { listSelection, type Selection, type Standing } from '../../store/statements/selection.ts';
+import { insertRun } from '../../store/statements/journal.ts';
+import { selectionOf, type Selection, type Standing } from '../../store/statements/selection.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { assertExpected, found, Problem } from '../problem.ts';
+import { actOfRun, overTargets, PIECE, type Doing } from '../runs/piece.ts';
 import { overFilter } from '../segments/within-time.ts';
 import { getSuppressionList } from '../suppression/keep-entries.ts';
-import { eraseContacts } from './erase-contacts.ts';
+import type { Erasing } from './erase-contacts.ts';
 
 export interface ActRequest {
   act: ActOnMany['act'] | 'erase';
@@ -46,21 +53,32 @@ export async function previewAct(deps: Deps, request: ActRequest): Promise<ActPr
   return { act: request.act, willChange, already: contacts - willChange, unknown, sample };
 }
 
-/** Does it, as one run, if as many change as were expected. @throws Problem count-moved and those of the preview */
-export async function applyAct(
+/** An act that a run does, as it is kept with the run: whom it concerns are the run's targets. */
+export interface Acting {
+  do: 'act';
+  act: ActOnMany;
+  by: 'person';
+}
+
+/**
+ * Begins it as one run, if as many would change as were expected. Whom it concerns is settled now: who comes to match the
+ * filter later is not among them. @throws Problem count-moved and those of the preview
+ */
+export async function beginAct(
   deps: Deps,
   request: ActRequest & { expect: number; reason: string; actor: string },
-): Promise<RunRow> {
-  const { reason, actor } = request;
-  const { willChange } = await previewAct(deps, request);
-  // What can be undone may have moved a little; what cannot may not.
-  assertExpected(request.expect, willChange, request.act === 'erase' ? 0 : undefined);
+): Promise<number> {
+  const { expect, reason, actor } = request;
   const { selection } = readSelection(request);
   const act = await readAct(deps, request);
-  const runId = await (act.act === 'erase' ? erase(deps, selection, reason, actor) : change(deps, act, selection, reason, actor)); // prettier-ignore
-  if (STOPPING.has(act.act)) await callBackFromSends(deps, 'all');
-  if (act.act === 'ask') deps.announce('confirm');
-  return found(await findRun(deps.database, runId), `run ${runId}`);
+  const work: Acting | Erasing = act.act === 'erase' ? { do: 'erase', by: 'person' } : { do: 'act', act, by: 'person' };
+  return overFilter(deps, selection.filter, async (sql) => {
+    const brandId = 'brandId' in act ? act.brandId : null;
+    const runId = await insertRun(sql, { kind: act.act, brandId, actor, reason, work });
+    // What can be undone may have moved a little; what cannot may not.
+    assertExpected(expect, await keepActTargets(sql, runId, selection, act), act.act === 'erase' ? 0 : undefined);
+    return runId;
+  });
 }
 
 /** Acts after which a send that is under way has to look again. */
@@ -77,15 +95,18 @@ const DONE: Readonly<Record<ActOnMany['act'], string>> = {
   ask: 'asked',
 };
 
-function change(deps: Deps, act: ActOnMany, selection: Selection, reason: string, actor: string): Promise<number> {
-  const brandId = 'brandId' in act ? act.brandId : null;
-  return overFilter(deps, selection.filter, async (sql) => {
-    const runId = await insertRun(sql, { kind: act.act, brandId, actor, reason });
-    const changed = await actOnMany(sql, selection, act, reason, { actorKind: 'person', actor, runId });
-    await finishRun(sql, runId, { [DONE[act.act]]: changed });
-    return runId;
-  });
-}
+/** Acts on the targets of a run; who has changed meanwhile so that the act would do nothing is passed over. */
+export const acting: Doing<Acting> = {
+  piece: (_, sql, run) =>
+    overTargets(sql, run, PIECE, async (ids) => {
+      const { act } = run.work;
+      return { [DONE[act.act]]: await actOnMany(sql, selectionOf({ ids }), act, run.reason, actOfRun(run)) };
+    }),
+  async settle(deps, { work: { act } }) {
+    if (STOPPING.has(act.act)) await callBackFromSends(deps, 'all');
+    if (act.act === 'ask') deps.announce('confirm');
+  },
+};
 
 /** An act with what it needs, which must be given and exist. */
 async function readAct(deps: Deps, request: ActRequest): Promise<ActOnMany | { act: 'erase' }> {
@@ -126,35 +147,17 @@ function needed<K extends 'tag' | 'suppressionListId' | 'brandId' | 'listId'>(
   return value;
 }
 
-/** Page by page: each is gone for good when it is done, and a run that is interrupted is simply asked for again. */
-async function erase(deps: Deps, selection: Selection, reason: string, actor: string): Promise<number> {
-  const runId = await insertRun(deps.database, { kind: 'erase', brandId: null, actor, reason });
-  let erased = 0;
-  for (let after = 0; ;) {
-    const ids = await overFilter(deps, selection.filter, (sql) => listSelection(sql, selection, after, ERASED_AT_ONCE));
-    if (ids.length === 0) break;
-    erased += await eraseContacts(deps, ids, actor);
-    after = ids[ids.length - 1]!;
-  }
-  await finishRun(deps.database, runId, { erased });
-  return runId;
-}
-
-/** The kept files of imports are read once for so many people. */
-const ERASED_AT_ONCE = 10_000;
-
 function readSelection(request: ActRequest): { selection: Selection; unreadable: string[] } {
   const rest = {
     standing: request.standing ?? null,
     reconciled: request.reconciled ?? null,
     filter: request.filter ? fullFilter(request.filter) : null,
-    verified: null,
   };
-  if (request.addresses === undefined) return { selection: { addresses: null, ...rest }, unreadable: [] };
+  if (request.addresses === undefined) return { selection: selectionOf(rest), unreadable: [] };
   const parsed = request.addresses.map((text) => ({ text, address: parseAddress(text) }));
   const addresses = [...new Set(parsed.flatMap(({ address }) => (address.ok ? [address.address] : [])))];
   return {
-    selection: { addresses, ...rest },
+    selection: selectionOf({ addresses, ...rest }),
     unreadable: parsed.filter(({ address }) => !address.ok).map(({ text }) => text.slice(0, 300)),
   };
 }

@@ -14,10 +14,23 @@ import {
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { found } from '../problem.ts';
+import { overTargets, PIECE, type Doing } from '../runs/piece.ts';
 import { readImportRecords, readLetteredRows } from './read-import-records.ts';
 
 /** People erased in one transaction. */
 const BATCH = 200;
+
+/** Erasing as a run: the people are its targets. */
+export interface Erasing {
+  do: 'erase';
+  by: 'person';
+}
+
+/** Erases the targets of a run. Each piece is gone for good when it is done; one that was cut off is gone through again. */
+export const erasing: Doing<Erasing> = {
+  piece: (deps, sql, run) =>
+    overTargets(sql, run, PIECE, async (ids) => ({ erased: await eraseContacts(deps, ids, run.actor) })),
+};
 
 /**
  * Removes people from the whole database, under every address they had and with every contact that was merged into them, the kept import files among it. Cannot be undone. Returns how many were erased.

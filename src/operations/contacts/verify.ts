@@ -9,7 +9,7 @@ import {
 import { OUTSIDE_VERDICTS, type OutsideVerdict } from '../../shared/words.ts';
 import { inTransaction, overWholeSet, type Sql } from '../../store/database.ts';
 import { actOnMany, countSelection, type ActOnMany } from '../../store/statements/acts-on-many.ts';
-import { findRun, finishRun, insertRun, type Act, type RunRow } from '../../store/statements/journal.ts';
+import { insertRun } from '../../store/statements/journal.ts';
 import { selectionOf } from '../../store/statements/selection.ts';
 import { findSetting, saveSetting } from '../../store/statements/settings.ts';
 import { findBuiltInLists, insertSuppressionList, listSuppressionLists } from '../../store/statements/suppression.ts';
@@ -18,6 +18,7 @@ import {
   deleteVerification,
   insertVerification,
   insertVerifiedRows,
+  keepVerifiedTargets,
   listVerifications,
   listWords,
   matchVerifiedRows,
@@ -30,6 +31,7 @@ import {
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { assertExpected, found, Problem } from '../problem.ts';
+import { actOfRun, addCounts, overTargets, PIECE, type Counts, type Doing } from '../runs/piece.ts';
 import { readUploadedTable } from './read-uploaded-table.ts';
 
 const VERDICT_ACTS_SETTING = 'verdict-acts';
@@ -208,15 +210,23 @@ export async function mapWords(deps: Deps, id: number, words: Record<string, Out
   return getVerification(deps, id);
 }
 
+/** Verdicts of a file given by a run, with what each of them asks for. */
+export interface TakingVerdicts {
+  do: 'verdicts';
+  verification: number;
+  acts: { act: ActOnMany; verdict: OutsideVerdict; as: string; reason: string }[];
+  by: 'person';
+}
+
 /**
- * Gives contacts their verdicts and does what the verdicts ask, as one run.
+ * Begins to give contacts their verdicts and to do what the verdicts ask, as one run.
  * @throws Problem wrong-state (a word without meaning, or applied before), count-moved
  */
-export async function applyVerification(
+export async function beginVerdicts(
   deps: Deps,
   id: number,
   request: { expect: number; reason: string; actor: string },
-): Promise<RunRow> {
+): Promise<number> {
   const one = await getVerification(deps, id);
   const unsaid = one.words.filter((word) => word.verdict === null);
   if (unsaid.length > 0)
@@ -228,34 +238,53 @@ export async function applyVerification(
         .join(', ')}?`,
     );
   assertExpected(request.expect, one.willChange);
-  const run = await overWholeSet(deps.database, async (sql) => {
-    const runId = await insertRun(sql, { kind: 'verify', brandId: null, actor: request.actor, reason: request.reason });
-    const by: Act = { actorKind: 'person', actor: request.actor, runId };
-    const counts: Record<string, number> = { verdicts: await setVerdicts(sql, id, by) };
-    for (const { verdict, act } of one.verdicts) {
-      if (act === 'nothing') continue;
-      if (act === 'hold' && (await findHeldList(sql)) === undefined)
-        await insertSuppressionList(sql, {
-          name: HELD_LIST,
-          builtIn: null,
-          scope: 'organisation',
-          scopeId: null,
-          reach: 'marketing',
-          exact: false,
-        });
-      const what = (await actOf(sql, verdict, act))!;
-      const reason = `${verdict}, says ${one.source} of ${one.checkedAt.toISOString().slice(0, 10)}`;
-      const word = { suppress: 'suppressed', hold: 'held', tag: 'tagged' }[act];
-      counts[word] =
-        (counts[word] ?? 0) + (await actOnMany(sql, selectionOf({ verified: { id, verdict } }), what, reason, by));
-    }
+  return overWholeSet(deps.database, async (sql) => {
+    const acts = await actsOf(sql, one);
+    const work: TakingVerdicts = { do: 'verdicts', verification: id, acts, by: 'person' };
+    const runId = await insertRun(sql, { kind: 'verify', brandId: null, actor: request.actor, reason: request.reason, work }); // prettier-ignore
+    await keepVerifiedTargets(sql, runId, id);
     await closeVerification(sql, id, runId);
-    await finishRun(sql, runId, counts);
-    return found(await findRun(sql, runId), `run ${runId}`);
+    return runId;
   });
-  await callBackFromSends(deps, 'all');
-  return run;
 }
+
+/** What the verdicts of a file ask for; the list of those who are held is made where there is none. */
+async function actsOf(sql: Sql, { verdicts, source, checkedAt }: Verification): Promise<TakingVerdicts['acts']> {
+  if (verdicts.some(({ act }) => act === 'hold') && (await findHeldList(sql)) === undefined)
+    await insertSuppressionList(sql, {
+      name: HELD_LIST,
+      builtIn: null,
+      scope: 'organisation',
+      scopeId: null,
+      reach: 'marketing',
+      exact: false,
+    });
+  const acts: TakingVerdicts['acts'] = [];
+  for (const { verdict, act } of verdicts) {
+    const what = await actOf(sql, verdict, act);
+    if (what && act !== 'nothing')
+      acts.push({ act: what, verdict, as: AS[act], reason: `${verdict}, says ${source} of ${checkedAt.toISOString().slice(0, 10)}` }); // prettier-ignore
+  }
+  return acts;
+}
+
+/** How each act is counted. */
+const AS = { suppress: 'suppressed', hold: 'held', tag: 'tagged' } as const;
+
+/** Gives the targets of a run their verdicts, and does what these ask for. */
+export const takingVerdicts: Doing<TakingVerdicts> = {
+  piece: (_, sql, run) =>
+    overTargets(sql, run, PIECE, async (ids) => {
+      const { verification: id, acts } = run.work;
+      let counts: Counts = { verdicts: await setVerdicts(sql, id, ids, actOfRun(run)) };
+      for (const { act, verdict, as, reason } of acts) {
+        const selection = selectionOf({ ids, verified: { id, verdict } });
+        counts = addCounts(counts, { [as]: await actOnMany(sql, selection, act, reason, actOfRun(run)) });
+      }
+      return counts;
+    }),
+  settle: async (deps) => void (await callBackFromSends(deps, 'all')),
+};
 
 /** Removes a file and its rows; what it did to contacts stays. */
 export async function forgetVerification(deps: Deps, id: number): Promise<void> {

@@ -7,13 +7,15 @@ import {
   repaintActs,
   takeJudgementsBack,
 } from '../../store/statements/acts.ts';
-import { findAddresses } from '../../store/statements/contacts.ts';
+import { findAddresses, findLastContactId } from '../../store/statements/contacts.ts';
 import { rebuildActivityOf } from '../../store/statements/events.ts';
-import { findRun, finishRun, insertRun, type RunRow } from '../../store/statements/journal.ts';
+import { insertRun } from '../../store/statements/journal.ts';
 import { lockContacts } from '../../store/statements/marks.ts';
+import { setWhole } from '../../store/statements/run-work.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
-import { assertExpected, found } from '../problem.ts';
+import { assertExpected } from '../problem.ts';
+import type { Doing } from '../runs/piece.ts';
 import { applyConsequences } from './apply-consequences.ts';
 import { judgeAnew, type ChangedAct } from './judge-acts.ts';
 
@@ -54,34 +56,49 @@ export async function previewRejudging(deps: Deps): Promise<RejudgePreview> {
   return { acts, contacts, moves: [...moves.values()].sort((a, b) => b.acts - a.acts), sample };
 }
 
+/** Stored acts judged anew by a run: it goes through all activity, by the numbers of contacts. */
+export interface JudgingAnew {
+  do: 'judge anew';
+  by: 'person';
+}
+
 /**
- * Judges all stored opens and clicks by the lists and rules of today, as one run that can be undone; activity and
+ * Begins to judge all stored opens and clicks by the lists and rules of today, as one run that can be undone; activity and
  * deliverability follow. Stages move when the ladder is next worked out.
  * @throws Problem count-moved
  */
-export async function rejudgeActs(
+export async function beginRejudging(
   deps: Deps,
   request: { expect: number; reason: string; actor: string },
-): Promise<RunRow> {
-  assertExpected(request.expect, (await previewRejudging(deps)).acts);
-  const runId = await insertRun(deps.database, { kind: 'acts judged anew', brandId: null, actor: request.actor, reason: request.reason }); // prettier-ignore
-  const counts = { acts: 0, contacts: 0 };
-  for await (const span of spans(deps))
-    await inTransaction(deps.database, async (sql) => {
-      const changed = await judgeAnew(deps, sql, await findActsOfContacts(sql, ...span));
-      if (changed.length === 0) return;
-      const contactIds = contactsOf(changed);
+): Promise<number> {
+  const { expect, reason, actor } = request;
+  assertExpected(expect, (await previewRejudging(deps)).acts);
+  return inTransaction(deps.database, async (sql) => {
+    const work: JudgingAnew = { do: 'judge anew', by: 'person' };
+    const runId = await insertRun(sql, { kind: 'acts judged anew', brandId: null, actor, reason, work });
+    await setWhole(sql, runId, await findLastContactId(sql));
+    return runId;
+  });
+}
+
+/** Judges the acts of the next contacts anew. */
+export const judgingAnew: Doing<JudgingAnew> = {
+  async piece(deps, sql, run) {
+    const from = run.after ?? 0;
+    const after = await findNextContacts(sql, from, BATCH);
+    if (after === undefined) return { after: run.after, done: run.whole, changed: { acts: 0, contacts: 0 }, last: true };
+    const changed = await judgeAnew(deps, sql, await findActsOfContacts(sql, from + 1, after + 1));
+    const contactIds = contactsOf(changed);
+    if (changed.length > 0) {
       await lockContacts(sql, contactIds);
       await repaintActs(sql, changed);
-      await noteJudgements(sql, runId, changed);
+      await noteJudgements(sql, run.id, changed);
       await followActors(deps, sql, contactIds);
-      counts.acts += changed.length;
-      counts.contacts += contactIds.length;
-    });
-  await finishRun(deps.database, runId, counts);
-  await callBackFromSends(deps, 'all');
-  return found(await findRun(deps.database, runId), `run ${runId}`);
-}
+    }
+    return { after, done: Math.min(after, run.whole), changed: { acts: changed.length, contacts: contactIds.length }, last: false };
+  },
+  settle: async (deps) => void (await callBackFromSends(deps, 'all')),
+}; // prettier-ignore
 
 /** Part of undoing a run: its acts get the actor back that they had. Returns how many. */
 export async function undoRejudging(deps: Deps, sql: Sql, runId: number): Promise<number> {

@@ -10,6 +10,7 @@ import {
 } from '../../store/statements/automated-addresses.ts';
 import { findAddresses, findContactIds, findLastContactId } from '../../store/statements/contacts.ts';
 import { findRun, finishRun, insertRun, type Act, type RunRow } from '../../store/statements/journal.ts';
+import { setWhole } from '../../store/statements/run-work.ts';
 import { findSetting, saveSetting } from '../../store/statements/settings.ts';
 import {
   enterEntries,
@@ -21,6 +22,7 @@ import {
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { assertExpected, found, Problem } from '../problem.ts';
+import { actOfRun, type Doing } from '../runs/piece.ts';
 
 export interface AutomatedPreview {
   rule: AutomatedRule;
@@ -53,36 +55,50 @@ export async function previewAutomated(deps: Deps, tried: Partial<AutomatedRule>
   return preview;
 }
 
-/** Saves the rule if it was changed, and marks by it as one run; entries follow if marks are to stop mail. @throws Problem count-moved */
-export async function applyAutomated(
+/** Marks automated addresses as a run: it goes through everybody by number. */
+export interface FindingMachines {
+  do: 'machines';
+  rule: AutomatedRule;
+  by: 'person' | 'rule';
+}
+
+/** Saves the rule if it was changed, and begins to mark by it as one run; entries follow if marks are to stop mail. @throws Problem count-moved */
+export async function beginAutomated(
   deps: Deps,
   request: { rule?: Partial<AutomatedRule>; expected: number | null; reason: string; actor: string; actorKind: 'person' | 'rule' }, // prettier-ignore
-): Promise<RunRow> {
+): Promise<number> {
   const { expected, reason, actor, actorKind } = request;
   if (expected !== null) {
     const { toMark, toClear } = await previewAutomated(deps, request.rule);
     assertExpected(expected, toMark + toClear);
   }
-  const rule = { ...(await findAutomatedRule(deps.database)), ...request.rule };
-  if (request.rule) await saveSetting(deps.database, NAME, rule, actor);
-  const runId = await insertRun(deps.database, { kind: 'automated addresses', brandId: null, actor, reason });
-  const counts = { marked: 0, cleared: 0, heldBack: 0, lifted: 0 };
-  for await (const rows of candidates(deps, rule)) {
-    const act = { actorKind, actor, runId };
-    await inTransaction(deps.database, async (sql) => {
-      const changes = rows.flatMap((row) => changeOf(rule, row));
-      await setAutomated(sql, changes, null, act);
-      counts.marked += changes.filter(({ state }) => state === 'marked').length;
-      counts.cleared += changes.filter(({ state }) => state === 'cleared').length;
-      const moved = await followMarks(sql, rule, rows.map((row) => ({ ...row, marked: isMarked(rule, row) })), act); // prettier-ignore
-      counts.heldBack += moved.entered;
-      counts.lifted += moved.lifted;
-    });
-  }
-  await finishRun(deps.database, runId, counts);
-  if (counts.heldBack > 0) await callBackFromSends(deps, 'all');
-  return found(await findRun(deps.database, runId), `run ${runId}`);
+  return inTransaction(deps.database, async (sql) => {
+    const rule = { ...(await findAutomatedRule(sql)), ...request.rule };
+    if (request.rule) await saveSetting(sql, NAME, rule, actor);
+    const work: FindingMachines = { do: 'machines', rule, by: actorKind };
+    const runId = await insertRun(sql, { kind: 'automated addresses', brandId: null, actor, reason, work });
+    await setWhole(sql, runId, await findLastContactId(sql));
+    return runId;
+  });
 }
+
+/** Marks the automated among the next numbers of contacts. */
+export const findingMachines: Doing<FindingMachines> = {
+  async piece(deps, sql, run) {
+    const { rule } = run.work;
+    const from = run.after ?? 0;
+    const after = from + WINDOW;
+    const rows = await listAutomatedCandidates(sql, rule, deps.now(), from, after);
+    const changes = rows.flatMap((row) => changeOf(rule, row));
+    const act = actOfRun(run);
+    await setAutomated(sql, changes, null, act);
+    const moved = await followMarks(sql, rule, rows.map((row) => ({ ...row, marked: isMarked(rule, row) })), act); // prettier-ignore
+    const numberOf = (state: string): number => changes.filter((change) => change.state === state).length;
+    const changed = { marked: numberOf('marked'), cleared: numberOf('cleared'), heldBack: moved.entered, lifted: moved.lifted }; // prettier-ignore
+    return { after, done: Math.min(after, run.whole), changed, last: after >= run.whole };
+  },
+  settle: async (deps) => void (await callBackFromSends(deps, 'all')),
+};
 
 /** A person says of these what they are: the rule leaves them so. As one run. @throws Problem invalid-input */
 export async function judgeAutomated(

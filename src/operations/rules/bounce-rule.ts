@@ -1,13 +1,16 @@
 import type { BounceRule } from '../../core/rules/bounce-count.ts';
 import { DAY_MS } from '../../core/rules/sunset-ladder.ts';
-import { inTransaction } from '../../store/database.ts';
-import { findRun, finishRun, insertRun, type RunRow } from '../../store/statements/journal.ts';
+import { inTransaction, type Sql } from '../../store/database.ts';
+import { findLastContactId } from '../../store/statements/contacts.ts';
+import { insertRun } from '../../store/statements/journal.ts';
 import { listBounceCandidates, lockContacts } from '../../store/statements/marks.ts';
 import { findBounceRule, saveBounceRule } from '../../store/statements/rules.ts';
+import { setWhole } from '../../store/statements/run-work.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { decideContacts, markDeliverability, type DecidedContact } from '../marks/mark-deliverability.ts';
-import { assertExpected, found } from '../problem.ts';
+import { assertExpected } from '../problem.ts';
+import { actOfRun, type Doing } from '../runs/piece.ts';
 
 export interface BouncePreview {
   rule: BounceRule;
@@ -37,42 +40,59 @@ export async function previewBounceRule(deps: Deps, tried?: BounceRule): Promise
   return preview;
 }
 
-/** Saves the rule if it was changed and marks everybody by it, as one run, batch by batch. @throws Problem count-moved */
-export async function applyBounceRule(
+/** Marks by the bounce rule as a run: it goes through all whom the rule may concern, by number. */
+export interface CountingBounces {
+  do: 'bounces';
+  by: 'person' | 'rule';
+}
+
+/** Saves the rule if it was changed and begins to mark everybody by it, as one run. @throws Problem count-moved */
+export async function beginBounces(
   deps: Deps,
   request: { rule?: BounceRule; expected: number | null; reason: string; actor: string; actorKind: 'person' | 'rule' },
-): Promise<RunRow> {
+): Promise<number> {
   const { expected, reason, actor, actorKind } = request;
   if (expected !== null) {
     const { toUndeliverable, toDeliverable } = await previewBounceRule(deps, request.rule);
     assertExpected(expected, toUndeliverable + toDeliverable);
   }
-  if (request.rule) await saveBounceRule(deps.database, request.rule, actor);
-  const rule = await findBounceRule(deps.database);
-  const runId = await insertRun(deps.database, { kind: 'bounce rule', brandId: null, actor, reason });
-  const counts = { undeliverable: 0, restored: 0 };
-  for await (const contactIds of candidates(deps, rule)) {
-    const changed = await inTransaction(deps.database, async (sql) => {
-      await lockContacts(sql, contactIds);
-      return markDeliverability(sql, contactIds, rule, deps.now(), { actorKind, actor, runId });
-    });
-    counts.undeliverable += changed.undeliverable;
-    counts.restored += changed.restored;
-  }
-  await finishRun(deps.database, runId, counts);
-  if (counts.undeliverable > 0) await callBackFromSends(deps, 'all');
-  return found(await findRun(deps.database, runId), `run ${runId}`);
+  return inTransaction(deps.database, async (sql) => {
+    if (request.rule) await saveBounceRule(sql, request.rule, actor);
+    const work: CountingBounces = { do: 'bounces', by: actorKind };
+    const runId = await insertRun(sql, { kind: 'bounce rule', brandId: null, actor, reason, work });
+    await setWhole(sql, runId, await findLastContactId(sql));
+    return runId;
+  });
 }
 
+/** Marks the next of whom the bounce rule may concern. */
+export const countingBounces: Doing<CountingBounces> = {
+  async piece(deps, sql, run) {
+    const rule = await findBounceRule(sql);
+    const contactIds = await nextCandidates(deps, sql, rule, run.after ?? 0);
+    const last = contactIds.at(-1);
+    if (last === undefined) return { after: run.after, done: run.whole, changed: NOBODY, last: true };
+    await lockContacts(sql, contactIds);
+    const changed = await markDeliverability(sql, contactIds, rule, deps.now(), actOfRun(run));
+    return { after: last, done: Math.min(last, run.whole), changed: { ...changed }, last: false };
+  },
+  settle: async (deps) => void (await callBackFromSends(deps, 'all')),
+};
+
+const NOBODY = { undeliverable: 0, restored: 0 };
+
 async function* candidates(deps: Deps, rule: BounceRule): AsyncGenerator<number[]> {
-  const days = rule.withinDays === 0 ? 36_500 : rule.withinDays;
-  const since = new Date(deps.now().getTime() - days * DAY_MS);
   for (let after = 0; ;) {
-    const contactIds = await listBounceCandidates(deps.database, since, after, BATCH);
+    const contactIds = await nextCandidates(deps, deps.database, rule, after);
     if (contactIds.length === 0) return;
     after = contactIds[contactIds.length - 1]!;
     yield contactIds;
   }
+}
+
+function nextCandidates(deps: Deps, sql: Sql, rule: BounceRule, after: number): Promise<number[]> {
+  const days = rule.withinDays === 0 ? 36_500 : rule.withinDays;
+  return listBounceCandidates(sql, new Date(deps.now().getTime() - days * DAY_MS), after, BATCH);
 }
 
 function changesMark({ deliverability, decision }: DecidedContact): boolean {

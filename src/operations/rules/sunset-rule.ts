@@ -3,12 +3,13 @@ import { STAGES, type Stage } from '../../shared/words.ts';
 import { asks } from '../../core/conditions/check-names.ts';
 import { overWholeSet, type Sql } from '../../store/database.ts';
 import { keepMatching } from '../../store/statements/conditions.ts';
-import { finishRun, insertRun, type RunRow, findRun } from '../../store/statements/journal.ts';
+import { insertRun } from '../../store/statements/journal.ts';
 import { findSunsetRule, saveSunsetRule } from '../../store/statements/rules.ts';
 import { findBuiltInLists } from '../../store/statements/suppression.ts';
 import {
   applyStages,
   countStages,
+  keepStageTargets,
   surveyStages,
   type Covered,
   type SilenceBin,
@@ -17,9 +18,10 @@ import {
 } from '../../store/statements/sunset-stages.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
-import { assertExpected, found, Problem } from '../problem.ts';
+import { assertExpected, Problem } from '../problem.ts';
 import { forgetCostly } from '../remember.ts';
-import { checkCondition } from '../segments/condition-context.ts';
+import { actOfRun, overTargets, PIECE, type Doing } from '../runs/piece.ts';
+import { checkCondition, type CheckedCondition } from '../segments/condition-context.ts';
 
 export interface SunsetPreview {
   brandId: number;
@@ -100,27 +102,49 @@ export interface ApplyRequest {
   actorKind: 'person' | 'rule';
 }
 
-/** Saves the rule if it was changed and moves everybody to their stage, as one run. @throws Problem count-moved, invalid-input */
-export async function applySunsetRule(deps: Deps, request: ApplyRequest): Promise<RunRow> {
+/** Stages moved by a run: its targets are who stood elsewhere when it began. */
+export interface MovingStages {
+  do: 'stages';
+  rule: SunsetRule;
+  /** The instant from which silence is reckoned, ISO 8601. */
+  now: string;
+  by: ApplyRequest['actorKind'];
+}
+
+/**
+ * Saves the rule if it was changed and begins to move everybody to their stage, as one run. Each is decided again when
+ * their turn comes: a click meanwhile counts.
+ * @throws Problem count-moved, invalid-input
+ */
+export async function beginSunset(deps: Deps, request: ApplyRequest): Promise<number> {
   const { brandId, expected, reason, actor, actorKind } = request;
   const rule = request.rule ?? (await findSunsetRule(deps.database, brandId)).rule;
   assertLadder(rule);
   const now = deps.now();
-  const runId = await overCovered(deps, brandId, rule, async (sql, covered) => {
-    if (expected !== null)
-      assertExpected(expected, movesOf(await countStages(sql, brandId, rule, now, covered)).moving);
+  return overCovered(deps, brandId, rule, async (sql, covered) => {
     if (request.rule) await saveSunsetRule(sql, brandId, request.rule, actor);
-    const id = await insertRun(sql, { kind: 'sunset rule', brandId, actor, reason });
-    const sunsetListId = (await findBuiltInLists(sql)).get(`sunset ${brandId}`)!;
-    const act = { actorKind, actor, runId: id };
-    const moved = await applyStages(sql, brandId, rule, now, null, sunsetListId, act, covered);
-    await finishRun(sql, id, countsOf(moved));
-    return id;
+    const work: MovingStages = { do: 'stages', rule, now: now.toISOString(), by: actorKind };
+    const runId = await insertRun(sql, { kind: 'sunset rule', brandId, actor, reason, work });
+    const moving = await keepStageTargets(sql, runId, brandId, rule, now, covered);
+    if (expected !== null) assertExpected(expected, moving);
+    return runId;
   });
-  forgetCostly(deps, todayOf(brandId));
-  await callBackFromSends(deps, 'all');
-  return found(await findRun(deps.database, runId), `run ${runId}`);
 }
+
+/** Moves the targets of a run to their stages. */
+export const movingStages: Doing<MovingStages> = {
+  piece: (deps, sql, run) =>
+    overTargets(sql, run, PIECE, async (ids) => {
+      const { rule, now } = run.work;
+      const covered = await keepCovered(deps, sql, run.brandId!, rule, ids);
+      const sunsetListId = (await findBuiltInLists(sql)).get(`sunset ${run.brandId}`)!;
+      return countsOf(await applyStages(sql, run.brandId!, rule, new Date(now), ids, sunsetListId, actOfRun(run), covered));
+    }),
+  async settle(deps, run) {
+    forgetCostly(deps, todayOf(run.brandId!));
+    await callBackFromSends(deps, 'all');
+  },
+}; // prettier-ignore
 
 /** Parts that ask for what the ladder itself decides, or for whom it stops, would go round in a circle. */
 const OF_THE_LADDER = ['stage', 'silent', 'newcomer', 'mailable'] as const;
@@ -133,14 +157,27 @@ async function overCovered<T>(
   work: (sql: Sql, covered: Covered) => Promise<T>,
 ): Promise<T> {
   if (!rule.covers) return overWholeSet(deps.database, (sql) => work(sql, 'all'));
-  const { condition, context } = await checkCondition(deps, brandId, rule.covers);
-  const round = OF_THE_LADDER.find((kind) => asks(kind, condition, context.names.segments));
-  if (round)
-    throw new Problem('invalid-input', 'Whom the rule covers cannot hang on stage, silence, newcomers or who may be mailed: the rule decides those.', { field: 'rule.covers' }); // prettier-ignore
+  const { condition, context } = await checkCovers(deps, brandId, rule.covers);
   return overWholeSet(deps.database, async (sql) => {
     await keepMatching(sql, 'matching', [condition], context);
     return work(sql, 'matching');
   });
+}
+
+/** The same for a few, within a transaction. */
+async function keepCovered(deps: Deps, sql: Sql, brandId: number, rule: SunsetRule, contactIds: number[]): Promise<Covered> {
+  if (!rule.covers) return 'all';
+  const { condition, context } = await checkCovers(deps, brandId, rule.covers);
+  await keepMatching(sql, 'matching', [condition], context, contactIds);
+  return 'matching';
+} // prettier-ignore
+
+async function checkCovers(deps: Deps, brandId: number, covers: string): Promise<CheckedCondition> {
+  const checked = await checkCondition(deps, brandId, covers);
+  const round = OF_THE_LADDER.find((kind) => asks(kind, checked.condition, checked.context.names.segments));
+  if (round)
+    throw new Problem('invalid-input', 'Whom the rule covers cannot hang on stage, silence, newcomers or who may be mailed: the rule decides those.', { field: 'rule.covers' }); // prettier-ignore
+  return checked;
 }
 
 function countsOf(moved: StageCount[]): Record<string, number> {

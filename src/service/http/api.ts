@@ -24,6 +24,7 @@ import { returnRoutes } from './routes/returns.ts';
 import { organisationRoutes } from './routes/organisation.ts';
 import { permissionRoutes } from './routes/permission.ts';
 import { ruleRoutes } from './routes/rules.ts';
+import { runRoutes } from './routes/runs.ts';
 import { segmentRoutes } from './routes/segments.ts';
 import { suppressionRoutes } from './routes/suppression.ts';
 
@@ -43,6 +44,7 @@ export const ROUTES: Route[] = [
   ...segmentRoutes,
   ...suppressionRoutes,
   ...ruleRoutes,
+  ...runRoutes,
 ];
 
 /** JSON bodies hold at most this much; files and events come in raw and have limits of their own. */

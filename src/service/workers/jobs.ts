@@ -2,13 +2,15 @@ import PgBoss from 'pg-boss';
 import type { Logger } from 'pino';
 import { makeImportTries } from '../../operations/contacts/try-imports.ts';
 import type { Deps } from '../../operations/deps.ts';
-import { applyAutomated } from '../../operations/rules/automated-addresses.ts';
-import { applyBounceRule } from '../../operations/rules/bounce-rule.ts';
-import { applySunsetRule } from '../../operations/rules/sunset-rule.ts';
+import { beginAutomated } from '../../operations/rules/automated-addresses.ts';
+import { beginBounces } from '../../operations/rules/bounce-rule.ts';
+import { beginSunset } from '../../operations/rules/sunset-rule.ts';
+import { makeRunTries, workThrough } from '../../operations/runs/work-through.ts';
 import { countSegmentsDaily } from '../../operations/segments/count-daily.ts';
 import { BrandEntity } from '../../store/entities/organisation.ts';
 import { listUnfinishedImports } from '../../store/statements/imports.ts';
 import { withExclusiveLock } from '../../store/statements/processes.ts';
+import { listOpenRuns } from '../../store/statements/run-work.ts';
 import { startLoop, type Loop } from './loop.ts';
 
 /** Class of the advisory locks that say "this import is being worked on". */
@@ -29,12 +31,28 @@ export function startImporter(deps: Deps, log: Logger): Loop {
     for (const id of await listUnfinishedImports(deps.database)) {
       const runner = deps.database.createQueryRunner();
       try {
-        await withExclusiveLock(runner, IMPORT_LOCKS, id, () => tryImport(id));
+        await withExclusiveLock(runner, IMPORT_LOCKS, id, async () => void (await tryImport(id)));
       } finally {
         await runner.release();
       }
     }
     return LOOK_EVERY_MS;
+  });
+}
+
+/**
+ * Works on runs over many, a piece of each in turn, so that a short one need not wait for a long one's end. A run whose
+ * process has died goes on here.
+ */
+export function startRunner(deps: Deps, log: Logger): Loop {
+  const tryPiece = makeRunTries(deps, (id, err) => log.error({ err, run: id }, 'a piece of a run failed and will be tried again')); // prettier-ignore
+  return startLoop(log, 'runner', async (stopping) => {
+    let goesOn = false;
+    for (const id of await listOpenRuns(deps.database)) {
+      if (stopping()) break;
+      if ((await tryPiece(id)) === 'on') goesOn = true;
+    }
+    return goesOn ? 0 : LOOK_EVERY_MS;
   });
 }
 
@@ -61,9 +79,9 @@ export async function startSchedule(
 
 async function applyAllRules(deps: Deps): Promise<void> {
   const request = { expected: null, reason: 'on schedule', actorKind: 'rule' as const };
-  await applyAutomated(deps, { ...request, actor: 'the rule of automated addresses' });
-  await applyBounceRule(deps, { ...request, actor: 'the bounce rule' });
+  await workThrough(deps, await beginAutomated(deps, { ...request, actor: 'the rule of automated addresses' }));
+  await workThrough(deps, await beginBounces(deps, { ...request, actor: 'the bounce rule' }));
   for (const brand of await deps.database.getRepository(BrandEntity).find()) {
-    await applySunsetRule(deps, { ...request, brandId: brand.id, actor: 'the sunset rule' });
+    await workThrough(deps, await beginSunset(deps, { ...request, brandId: brand.id, actor: 'the sunset rule' }));
   }
 }

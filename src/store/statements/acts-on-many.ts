@@ -1,6 +1,7 @@
 import { asWholeSet, type Sql } from '../database.ts';
 import type { Act } from './journal.ts';
 import { closeEndedEntries } from './suppression.ts';
+import { keepTargets } from './run-work.ts';
 import { pickedCte, selectionParameters, type Selection } from './selection.ts';
 
 /** An act on many, with what it needs to know. Erasing goes person by person, and is not among them. */
@@ -19,6 +20,18 @@ export interface SelectionCount {
 }
 
 const SAMPLE = 20;
+
+/** Makes those of a selection whom the act would change the targets of a run, and returns how many they are. Within a transaction. */
+export function keepActTargets(
+  sql: Sql,
+  runId: number,
+  selection: Selection,
+  act: ActOnMany | { act: 'erase' },
+): Promise<number> {
+  const { would, parameters } = actSql(act);
+  const given = [...selectionParameters(selection), ...parameters];
+  return keepTargets(sql, runId, pickedCte(selection), `SELECT p.id FROM picked p WHERE ${would}`, given);
+}
 
 /** How many a selection has, how many of them the act would change, and some of these. */
 export async function countSelection(
@@ -48,7 +61,7 @@ export async function actOnMany(
   by: Act,
 ): Promise<number> {
   if (act.act === 'suppress') await closeEndedEntries(sql, act.suppressionListId);
-  if (!selection.addresses) await asWholeSet(sql);
+  if (!selection.addresses && !selection.ids) await asWholeSet(sql);
   const { would, parameters, change } = actSql(act);
   const given = [...selectionParameters(selection), ...parameters];
   const at = (offset: number): string => `$${given.length + offset}`;
@@ -70,7 +83,7 @@ interface Who {
 }
 
 interface ActSql {
-  /** Whether a `picked p` would change. Its own parameters begin with $13. */
+  /** Whether a `picked p` would change. Its own parameters begin with $14. */
   would: string;
   parameters: unknown[];
   /** CTEs that change the contacts of `changing` and journal it. */
@@ -84,9 +97,9 @@ function actSql(act: ActOnMany | { act: 'erase' }): ActSql {
     case 'restore':
       return { would: 'p.archived_at IS NOT NULL', parameters: [], change: restore };
     case 'tag':
-      return { would: 'NOT p.tags @> ARRAY[$13::text]', parameters: [act.tag], change: tag };
+      return { would: 'NOT p.tags @> ARRAY[$14::text]', parameters: [act.tag], change: tag };
     case 'untag':
-      return { would: 'p.tags @> ARRAY[$13::text]', parameters: [act.tag], change: untag };
+      return { would: 'p.tags @> ARRAY[$14::text]', parameters: [act.tag], change: untag };
     case 'suppress':
       return { would: NOT_ON_LIST, parameters: [act.suppressionListId], change: suppress };
     case 'unsubscribe':
@@ -118,22 +131,22 @@ const restore = (who: Who): string => `
     FROM changing p JOIN contact c ON c.id = p.id)`;
 
 /** A tag's journal rows are told apart by a digest of it. */
-const TAG_SUBJECT = `hashtext($13::text)`;
+const TAG_SUBJECT = `hashtext($14::text)`;
 
 const tag = (who: Who): string => `
-  changed AS (UPDATE contact c SET tags = array_append(c.tags, $13::text) FROM changing p WHERE c.id = p.id),
+  changed AS (UPDATE contact c SET tags = array_append(c.tags, $14::text) FROM changing p WHERE c.id = p.id),
   noted AS (
-    ${NOTED} SELECT ${who.run}, ${SET_OF_ALL}, 'tag', ${TAG_SUBJECT}, jsonb_build_object('tag', $13::text), ${by(who)} FROM changing HAVING count(*) > 0)`;
+    ${NOTED} SELECT ${who.run}, ${SET_OF_ALL}, 'tag', ${TAG_SUBJECT}, jsonb_build_object('tag', $14::text), ${by(who)} FROM changing HAVING count(*) > 0)`;
 
 const untag = (who: Who): string => `
-  changed AS (UPDATE contact c SET tags = array_remove(c.tags, $13::text) FROM changing p WHERE c.id = p.id),
+  changed AS (UPDATE contact c SET tags = array_remove(c.tags, $14::text) FROM changing p WHERE c.id = p.id),
   noted AS (
-    ${NOTED_SINGLY} SELECT ${who.run}, id, 'tag', ${TAG_SUBJECT}, jsonb_build_object('tag', $13::text), NULL, ${by(who)} FROM changing)`;
+    ${NOTED_SINGLY} SELECT ${who.run}, id, 'tag', ${TAG_SUBJECT}, jsonb_build_object('tag', $14::text), NULL, ${by(who)} FROM changing)`;
 
 const NOT_ON_LIST = `NOT EXISTS (
-  SELECT FROM suppression_entry e WHERE e.list_id = $13::int AND e.value = p.address AND e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > now()))`;
+  SELECT FROM suppression_entry e WHERE e.list_id = $14::int AND e.value = p.address AND e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > now()))`;
 
-const suppress = (who: Who): string => enterChanging('$13::int', who);
+const suppress = (who: Who): string => enterChanging('$14::int', who);
 
 /** CTEs that enter the addresses of `changing` on a list. Entries that have run out must have been closed before. */
 function enterChanging(list: string, who: Who): string {
@@ -148,7 +161,7 @@ function enterChanging(list: string, who: Who): string {
     FROM entered e JOIN changing p ON p.address = e.value JOIN suppression_list l ON l.id = e.list_id)`;
 }
 
-const LISTS_OF_BRAND = `(SELECT id FROM list WHERE brand_id = $13::int)`;
+const LISTS_OF_BRAND = `(SELECT id FROM list WHERE brand_id = $14::int)`;
 const ON_ANY_LIST = `EXISTS (SELECT FROM subscription s WHERE s.contact_id = p.id AND s.list_id IN ${LISTS_OF_BRAND} AND s.state <> 'unsubscribed')`;
 
 /** Off every list of the brand, and out of the brand: as when the person asks for no more. */
@@ -162,21 +175,21 @@ const unsubscribe = (who: Who): string => `
   noted AS (
     ${NOTED_SINGLY}
     SELECT ${who.run}, contact_id, 'subscription', list_id, jsonb_build_object('state', state, 'since', since), jsonb_build_object('state', 'unsubscribed', 'since', now()), ${by(who)} FROM old),
-  ${enterChanging(`(SELECT id FROM suppression_list WHERE built_in = 'opt-out' AND scope_id = $13::int)`, who)}`;
+  ${enterChanging(`(SELECT id FROM suppression_list WHERE built_in = 'opt-out' AND scope_id = $14::int)`, who)}`;
 
 const NEITHER_OPTED_OUT_NOR_COMPLAINED = `NOT EXISTS (
     SELECT FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
-    WHERE e.value = p.address AND e.lifted_at IS NULL AND l.built_in IN ('complaint', 'opt-out') AND l.scope_id = $14::int)`;
+    WHERE e.value = p.address AND e.lifted_at IS NULL AND l.built_in IN ('complaint', 'opt-out') AND l.scope_id = $15::int)`;
 
 /** Whoever left, opted out or complained may not be put on a list by anybody but themselves; the archived are mailed nothing. */
-const MAY_BE_SUBSCRIBED = `p.archived_at IS NULL AND $15::text IS NOT NULL
-  AND NOT EXISTS (SELECT FROM subscription s WHERE s.contact_id = p.id AND s.list_id = $13::int)
+const MAY_BE_SUBSCRIBED = `p.archived_at IS NULL AND $16::text IS NOT NULL
+  AND NOT EXISTS (SELECT FROM subscription s WHERE s.contact_id = p.id AND s.list_id = $14::int)
   AND ${NEITHER_OPTED_OUT_NOR_COMPLAINED}`;
 
 /** Whoever waits on the list and is not asked already. What else speaks against writing to one of them is found when the message is due. */
 const MAY_BE_ASKED = `p.archived_at IS NULL
-  AND EXISTS (SELECT FROM subscription s WHERE s.contact_id = p.id AND s.list_id = $13::int AND s.state = 'pending')
-  AND NOT EXISTS (SELECT FROM sign_up u WHERE u.address = p.address AND u.list_id = $13::int AND u.state = 'pending')
+  AND EXISTS (SELECT FROM subscription s WHERE s.contact_id = p.id AND s.list_id = $14::int AND s.state = 'pending')
+  AND NOT EXISTS (SELECT FROM sign_up u WHERE u.address = p.address AND u.list_id = $14::int AND u.state = 'pending')
   AND NOT EXISTS (SELECT FROM contact c WHERE c.id = p.id AND c.deliverability = 'undeliverable')
   AND ${NEITHER_OPTED_OUT_NOR_COMPLAINED}`;
 
@@ -185,12 +198,12 @@ const ask = (who: Who): string => `
   changed AS (
     INSERT INTO sign_up (list_id, address, contact_id, name, state, way, agreed, at, next_message_at, expires_at)
     SELECT l.id, p.address, p.id, p.name, 'pending', 'asked', l.agreement, now(), now(), now() + make_interval(days => l.expire_days)
-    FROM changing p, list l WHERE l.id = $13::int ON CONFLICT (address, list_id) WHERE state = 'pending' DO NOTHING),
+    FROM changing p, list l WHERE l.id = $14::int ON CONFLICT (address, list_id) WHERE state = 'pending' DO NOTHING),
   noted AS (
-    ${NOTED} SELECT ${who.run}, ${SET_OF_ALL}, 'asking', $13::int, jsonb_build_object('list', (SELECT name FROM list WHERE id = $13::int)), ${by(who)} FROM changing HAVING count(*) > 0)`;
+    ${NOTED} SELECT ${who.run}, ${SET_OF_ALL}, 'asking', $14::int, jsonb_build_object('list', (SELECT name FROM list WHERE id = $14::int)), ${by(who)} FROM changing HAVING count(*) > 0)`;
 
 const subscribe = (who: Who): string => `
   changed AS (
-    INSERT INTO subscription (contact_id, list_id, state, since, source) SELECT id, $13::int, $15::text, now(), 'run ' || ${who.run} FROM changing),
+    INSERT INTO subscription (contact_id, list_id, state, since, source) SELECT id, $14::int, $16::text, now(), 'run ' || ${who.run} FROM changing),
   noted AS (
-    ${NOTED} SELECT ${who.run}, ${SET_OF_ALL}, 'subscription', $13::int, jsonb_build_object('state', $15::text, 'since', now()), ${by(who)} FROM changing HAVING count(*) > 0)`;
+    ${NOTED} SELECT ${who.run}, ${SET_OF_ALL}, 'subscription', $14::int, jsonb_build_object('state', $16::text, 'since', now()), ${by(who)} FROM changing HAVING count(*) > 0)`;

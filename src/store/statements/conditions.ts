@@ -74,19 +74,21 @@ export async function countMatching(sql: Sql, condition: Condition, context: Con
 }
 
 /**
- * Puts those whom any of these conditions matches into a temporary table of this transaction, for statements that build
- * on them. To be run within overWholeSet.
+ * Puts those whom any of these conditions matches, of all or of a few, into a temporary table of this transaction, for
+ * statements that build on them. Of all: to be run within overWholeSet.
  */
 export async function keepMatching(
   sql: Sql,
   table: 'matching' | 'taken_in' | 'left_out',
   conditions: readonly Condition[],
   context: ConditionContext,
+  among: number[] | null = null,
 ): Promise<void> {
-  const written = conditionSql({ kind: 'or', parts: conditions }, context, SILENCE + 1);
-  const { ctes, all } = await before(sql, written, context);
+  const few = among === null ? undefined : '$2::bigint[]';
+  const written = conditionSql({ kind: 'or', parts: conditions }, context, SILENCE + 1, few);
+  const { ctes, all } = await before(sql, written, context, among);
   await sql.query(
-    `CREATE TEMP TABLE ${table} ON COMMIT DROP AS ${ctes} SELECT c.id FROM ${people(written, context)} AND ${written.text}`,
+    `CREATE TEMP TABLE ${table} ON COMMIT DROP AS ${ctes} SELECT c.id FROM ${people(written, context)}${few ? ` AND c.id = ANY(${few})` : ''} AND ${written.text}`,
     all,
   );
   await sql.query(`ANALYZE ${table}`);

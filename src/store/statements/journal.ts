@@ -18,19 +18,24 @@ export interface RunRow {
   finishedAt: Date | null;
   undoesRunId: number | null;
   undoneByRunId: number | null;
+  /** How many have been dealt with, of how many; both 0 where all was done in one transaction. */
+  done: number;
+  whole: number;
+  /** Why it ended, or is about to end, before everybody was dealt with. */
+  stopped: string | null;
 }
 
-const RUN_COLUMNS = `id, kind, brand_id AS "brandId", actor, reason, counts, started_at AS "startedAt", finished_at AS "finishedAt",
-  undoes_run_id AS "undoesRunId", undone_by_run_id AS "undoneByRunId"`;
+export const RUN_COLUMNS = `id, kind, brand_id AS "brandId", actor, reason, counts, started_at AS "startedAt", finished_at AS "finishedAt",
+  undoes_run_id AS "undoesRunId", undone_by_run_id AS "undoneByRunId", done, whole, stopped`;
 
-/** Begins a run; it is open until finishRun. */
+/** Begins a run; it is open until finishRun. With `work` it is worked through in pieces; see run-work. */
 export async function insertRun(
   sql: Sql,
-  run: { kind: string; brandId: number | null; actor: string; reason: string; undoesRunId?: number },
+  run: { kind: string; brandId: number | null; actor: string; reason: string; undoesRunId?: number; work?: object },
 ): Promise<number> {
   const [row]: { id: number }[] = await sql.query(
-    `INSERT INTO run (kind, brand_id, actor, reason, undoes_run_id) VALUES ($1, $2, $3, $4, $5) RETURNING id`,
-    [run.kind, run.brandId, run.actor, run.reason, run.undoesRunId ?? null],
+    `INSERT INTO run (kind, brand_id, actor, reason, undoes_run_id, work) VALUES ($1, $2, $3, $4, $5, $6::jsonb) RETURNING id`,
+    [run.kind, run.brandId, run.actor, run.reason, run.undoesRunId ?? null, run.work ? JSON.stringify(run.work) : null],
   );
   return row!.id;
 }

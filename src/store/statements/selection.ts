@@ -1,5 +1,4 @@
 import type { OutsideVerdict } from '../../shared/words.ts';
-import type { Sql } from '../database.ts';
 import { contactFilterSql, filterParameters, type ContactFilter } from './contacts.ts';
 
 /** Whom an act on many concerns: those of whom all that is given here is true. */
@@ -12,6 +11,8 @@ export interface Selection {
   filter: ContactFilter | null;
   /** Those of whom a verifier's file says this. */
   verified: { id: number; verdict: OutsideVerdict } | null;
+  /** Those with these numbers: a piece of a run. */
+  ids: number[] | null;
 }
 
 /** `unreachable`: not archived, and no campaign of any brand could reach them now. */
@@ -26,7 +27,7 @@ const REACHABLE = `c.deliverability <> 'undeliverable' AND EXISTS (
   WHERE s.contact_id = c.id AND s.state IN ('subscribed', 'pending')
     AND NOT EXISTS (SELECT FROM contact_stage g WHERE g.contact_id = c.id AND g.brand_id = l.brand_id AND g.stage = 'sunset'))`;
 
-/** CTE `picked (id, address, name, archived_at, tags)` over the twelve of selectionParameters. */
+/** CTE `picked (id, address, name, archived_at, tags)` over the thirteen of selectionParameters. */
 export const pickedCte = ({ filter }: Selection): string => `picked AS (
   SELECT c.id, c.address, c.name, c.archived_at, c.tags FROM contact c
   LEFT JOIN contact_stage cs ON cs.contact_id = c.id AND cs.brand_id = $9::int
@@ -35,13 +36,14 @@ export const pickedCte = ({ filter }: Selection): string => `picked AS (
     AND CASE $2::text WHEN 'unreachable' THEN c.archived_at IS NULL AND NOT (${REACHABLE}) WHEN 'archived' THEN c.archived_at IS NOT NULL ELSE true END
     AND ($11::int IS NULL OR c.id IN (
       SELECT r.contact_id FROM verification_row r JOIN verification v ON v.id = r.verification_id JOIN verifier_word w ON w.source = v.source AND w.word = r.word
-      WHERE v.id = $11 AND r.contact_id IS NOT NULL AND w.verdict = $12::text))
+      WHERE v.id = $11 AND r.contact_id IS NOT NULL AND ($13::bigint[] IS NULL OR r.contact_id = ANY($13::bigint[])) AND w.verdict = $12::text))
+    AND ($13::bigint[] IS NULL OR c.id = ANY($13::bigint[]))
     AND ${contactFilterSql(5, filter ?? ANYBODY)})`;
 
 const ANYBODY = { part: '', listId: null, stage: null, deliverability: null, tag: null, where: null, brandId: null };
 
 /** The parameters of a selection, in the order in which statements read them. */
-export function selectionParameters({ addresses, standing, reconciled, filter, verified }: Selection): unknown[] {
+export function selectionParameters({ addresses, standing, reconciled, filter, verified, ids }: Selection): unknown[] {
   const [list, on] = [reconciled?.id ?? null, reconciled?.on ?? null];
   return [
     addresses,
@@ -51,19 +53,11 @@ export function selectionParameters({ addresses, standing, reconciled, filter, v
     ...filterParameters(filter ?? ANYBODY),
     verified?.id ?? null,
     verified?.verdict ?? null,
+    ids,
   ];
 }
 
 /** A selection of whom one thing says who they are. */
 export function selectionOf(who: Partial<Selection>): Selection {
-  return { addresses: null, standing: null, reconciled: null, filter: null, verified: null, ...who };
-}
-
-/** Ids of a selection, in order, after `after`: for acts that go through people one batch at a time. */
-export async function listSelection(sql: Sql, selection: Selection, after: number, limit: number): Promise<number[]> {
-  const rows: { id: number }[] = await sql.query(
-    `WITH ${pickedCte(selection)} SELECT id::float8 AS id FROM picked WHERE id > $13 ORDER BY id LIMIT $14`,
-    [...selectionParameters(selection), after, limit],
-  );
-  return rows.map((row) => row.id);
+  return { addresses: null, standing: null, reconciled: null, filter: null, verified: null, ids: null, ...who };
 }

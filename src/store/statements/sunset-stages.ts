@@ -2,6 +2,7 @@ import type { SunsetRule } from '../../core/rules/sunset-ladder.ts';
 import type { Stage } from '../../shared/words.ts';
 import type { Sql } from '../database.ts';
 import type { Act } from './journal.ts';
+import { keepTargets } from './run-work.ts';
 
 /** Whom a rule covers: all on the brand's lists, or those in the table `matching` of this transaction. */
 export type Covered = 'all' | 'matching';
@@ -74,6 +75,19 @@ export async function countStages(
     `WITH ${decidedCtes(rule, covered)} SELECT coalesce(current, 'new') AS "from", stage AS "to", count(*)::int AS contacts FROM decided GROUP BY 1, 2 ORDER BY 1, 2`,
     [brandId, null, now],
   );
+}
+
+/** Makes those whom the rule would move the targets of a run, and returns how many. Within the transaction that begins it. */
+export function keepStageTargets(
+  sql: Sql,
+  runId: number,
+  brandId: number,
+  rule: SunsetRule,
+  now: Date,
+  covered: Covered,
+): Promise<number> {
+  const moving = `SELECT contact_id FROM decided WHERE stage <> coalesce(current, 'new')`;
+  return keepTargets(sql, runId, decidedCtes(rule, covered), moving, [brandId, null, now]);
 }
 
 export interface StageMove {
@@ -153,19 +167,19 @@ export async function findDecidedStage(
 }
 
 /**
- * Moves everybody (or the given contacts) to the stage that the rule puts them at, journals it, enters those who come
+ * Moves these contacts to the stage that the rule puts them at, journals it, enters those who come
  * to sunset on the brand's sunset list and lifts the entries of those who leave it. One statement; locks stages in order
  * of contact. Returns how many moved, by stage.
  *
- * A contact whom another act moved since this statement began to read is left where that act put them: a run over
- * everybody must not undo what a click in that instant did. Named contacts are decided again until none was overtaken.
+ * A contact whom another act moved since this statement began to read is decided again: a run must not undo what a click
+ * in that instant did.
  */
 export async function applyStages(
   sql: Sql,
   brandId: number,
   rule: SunsetRule,
   now: Date,
-  contactIds: number[] | null,
+  contactIds: number[],
   sunsetListId: number,
   act: Act,
   covered: Covered = 'all',
@@ -207,8 +221,8 @@ export async function applyStages(
     [brandId, contactIds, now, sunsetListId, act.runId, act.actorKind, act.actor],
   );
   const moved = counts.filter((count) => count.contacts > 0).map(({ from, to, contacts }) => ({ from, to, contacts }));
-  if (contactIds === null || !counts.some((count) => count.overtaken)) return moved;
-  return [...moved, ...(await applyStages(sql, brandId, rule, now, contactIds, sunsetListId, act))];
+  if (!counts.some((count) => count.overtaken)) return moved;
+  return [...moved, ...(await applyStages(sql, brandId, rule, now, contactIds, sunsetListId, act, covered))];
 }
 
 /** Contacts of these that stand on a stage which an engagement would end. */

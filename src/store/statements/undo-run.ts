@@ -1,5 +1,6 @@
 import { byIndexAlone, type Sql } from '../database.ts';
 import type { Act } from './journal.ts';
+import { keepTargets } from './run-work.ts';
 
 export interface UndoneCounts {
   restored: number;
@@ -7,8 +8,27 @@ export interface UndoneCounts {
   leftAlone: number;
 }
 
+/** Makes everybody of whom a run changed something the targets of the run that undoes it; below zero, entries that belong to no contact. */
+export function keepUndoTargets(sql: Sql, undoingRunId: number, runId: number): Promise<number> {
+  const changed = `
+    changed AS (
+      SELECT DISTINCT coalesce(contact_id, -subject_id) AS target FROM journal WHERE run_id = $1 AND contacts IS NULL
+      UNION SELECT n FROM journal j, unnest(j.contacts) r, generate_series(lower(r), upper(r) - 1) n WHERE j.run_id = $1 AND j.contacts IS NOT NULL)`;
+  return keepTargets(sql, undoingRunId, changed, 'SELECT target FROM changed', [runId]);
+}
+
 /**
- * The latest change that a run made to each thing, with whether anything changed that thing again later.
+ * Contacts n of a set `j.contacts` that lie between the least and the greatest of some targets: where these are the next
+ * ones in order of all whom a run concerns, just those of them that are in the set.
+ */
+function membersWithin(targets: string): string {
+  const of = (end: 'min' | 'max'): string => `(SELECT ${end}(t) FROM unnest(${targets}) t)`;
+  return `unnest(CASE WHEN cardinality(${targets}) > 0 THEN j.contacts * int8multirange(int8range(${of('min')}, ${of('max')}, '[]')) END) r, generate_series(lower(r), upper(r) - 1) n`;
+}
+
+/**
+ * The latest change that a run ($1) made to each thing of these targets ($5, contacts; $6, entries), with whether anything
+ * changed that thing again later, other than an undo of the same run that was stopped.
  * before = what the run found, taken from its first change. Sets are taken
  * apart; nothing that came later can be a set, since one only says where things began, or a tag. An address that somebody else
  * has by now cannot go back. Uses journal_by_run,
@@ -16,24 +36,31 @@ export interface UndoneCounts {
  */
 const CHANGES = `
   mine AS (
-    SELECT id, subject, subject_id, contact_id, before, after FROM journal WHERE run_id = $1 AND contacts IS NULL
+    SELECT id, subject, subject_id, contact_id, before, after FROM journal WHERE run_id = $1 AND contact_id = ANY($5::bigint[])
+    UNION ALL
+    SELECT id, subject, subject_id, contact_id, before, after FROM journal
+    WHERE run_id = $1 AND contact_id IS NULL AND contacts IS NULL AND subject = 'entry' AND subject_id = ANY($6::bigint[])
     UNION ALL
     SELECT j.id, j.subject, j.subject_id, n AS contact_id, NULL, j.after
-    FROM journal j, unnest(j.contacts) r, generate_series(lower(r), upper(r) - 1) n WHERE j.run_id = $1 AND j.contacts IS NOT NULL),
+    FROM journal j, ${membersWithin('$5::bigint[]')} WHERE j.run_id = $1 AND j.contacts IS NOT NULL),
   change AS (
     SELECT DISTINCT ON (j.subject, j.subject_id, j.contact_id) j.id, j.subject, j.subject_id, j.contact_id, j.after,
       first_value(j.before) OVER (PARTITION BY j.subject, j.subject_id, j.contact_id ORDER BY j.id) AS before,
       CASE WHEN j.subject = 'entry' THEN EXISTS (
-        SELECT FROM journal l WHERE l.subject = 'entry' AND l.subject_id = j.subject_id AND l.id > j.id AND l.run_id IS DISTINCT FROM $1::int)
+        SELECT FROM journal l WHERE l.subject = 'entry' AND l.subject_id = j.subject_id AND l.id > j.id AND NOT coalesce(l.run_id = ANY ($7::int[]), false))
       WHEN j.subject = 'asking' THEN NOT EXISTS (SELECT FROM sign_up u WHERE u.contact_id = j.contact_id AND u.list_id = j.subject_id AND u.state = 'pending')
-      ELSE (j.subject = 'address' AND EXISTS (SELECT FROM contact o WHERE o.address = j.before->>'address')) OR EXISTS (
+      ELSE (j.subject = 'address' AND EXISTS (SELECT FROM contact o WHERE o.address = j.before->>'address' AND o.id <> j.contact_id)) OR EXISTS (
         SELECT FROM journal l WHERE l.contact_id = j.contact_id AND l.subject = j.subject AND l.subject_id = j.subject_id AND l.id > j.id
-          AND l.run_id IS DISTINCT FROM $1::int) END AS moved_on
+          AND NOT coalesce(l.run_id = ANY ($7::int[]), false)) END AS moved_on
     FROM mine j ORDER BY j.subject, j.subject_id, j.contact_id, j.id DESC),
   back AS (SELECT * FROM change WHERE NOT moved_on)`;
 
-/** Puts back everything a run changed, except where something changed it again later; journals each under the undoing run. */
-export async function undoRunChanges(sql: Sql, runId: number, act: Act): Promise<UndoneCounts> {
+/**
+ * Puts back everything a run changed of these targets, except where something changed it again later; journals each under
+ * the undoing run, and keeps what was left alone.
+ */
+export async function undoRunChanges(sql: Sql, runId: number, targets: number[], act: Act): Promise<UndoneCounts> {
+  const undos: { id: number }[] = await sql.query('SELECT id FROM run WHERE undoes_run_id = $1', [runId]);
   const [counts]: UndoneCounts[] = await sql.query(
     `WITH ${CHANGES},
      stages AS (
@@ -83,23 +110,37 @@ export async function undoRunChanges(sql: Sql, runId: number, act: Act): Promise
        INSERT INTO journal (run_id, contact_id, subject, subject_id, before, after, actor_kind, actor, cause)
        SELECT $4::int, contact_id, subject, subject_id, after,
          CASE WHEN subject = 'entry' THEN after || jsonb_build_object('inEffect', NOT (after->>'inEffect')::boolean) ELSE before END,
-         $2, $3, jsonb_build_object('undoneRun', $1::int) FROM back)
+         $2, $3, jsonb_build_object('undoneRun', $1::int) FROM back),
+     kept AS (INSERT INTO run_left (run_id, journal_id, contact_id) SELECT $4::int, id, contact_id FROM change WHERE moved_on ORDER BY id, contact_id)
      SELECT (count(*) FILTER (WHERE NOT moved_on))::int AS restored, (count(*) FILTER (WHERE moved_on))::int AS "leftAlone" FROM change`,
-    [runId, act.actorKind, act.actor, act.runId],
+    [
+      runId,
+      act.actorKind,
+      act.actor,
+      act.runId,
+      targets.filter((target) => target > 0),
+      targets.filter((target) => target < 0).map((target) => -target),
+      [runId, ...undos.map(({ id }) => id)],
+    ],
   );
   return counts!;
 }
 
 /**
- * Removes the contacts that an import brought in, and of whom nothing else is known by now: on no list, at no stage, in no
+ * Removes those of these contacts whom an import brought in, and of whom nothing else is known by now: on no list, at no stage, in no
  * campaign, no act, nothing that another run or they themselves changed. Archived they would stand in the way of the file
  * that is imported in its place. To be run once the import itself is undone. Returns how many.
  */
-export async function removeBroughtIn(sql: Sql, runId: number, undoingRunId: number): Promise<number> {
+export async function removeBroughtIn(
+  sql: Sql,
+  runId: number,
+  contactIds: number[],
+  undoingRunId: number,
+): Promise<number> {
   const [row] = await byIndexAlone(sql, () =>
     sql.query<{ n: number }[]>(
       `WITH meant AS MATERIALIZED (
-       SELECT DISTINCT n AS id FROM journal j, unnest(j.contacts) r, generate_series(lower(r), upper(r) - 1) n WHERE j.run_id = $1 AND j.subject = 'subscription'),
+       SELECT DISTINCT n AS id FROM journal j, ${membersWithin('$3::bigint[]')} WHERE j.run_id = $1 AND j.subject = 'subscription'),
      alone AS MATERIALIZED (
        SELECT c.id FROM run r, meant m JOIN contact c USING (id)
        WHERE r.id = $1 AND c.created_at BETWEEN r.started_at AND r.finished_at AND c.archived_at IS NULL AND c.erased_at IS NULL AND c.deliverability = 'deliverable'
@@ -116,22 +157,26 @@ export async function removeBroughtIn(sql: Sql, runId: number, undoingRunId: num
      proofs AS (DELETE FROM sign_up u USING alone a WHERE u.contact_id = a.id),
      gone AS (DELETE FROM contact c USING alone a WHERE c.id = a.id)
      SELECT count(*)::int AS n FROM alone`,
-      [runId, undoingRunId],
+      [runId, undoingRunId, contactIds],
     ),
   );
   return row!.n;
 }
 
-/** Contacts whose change by a run would not be put back, because something changed it again later. */
-export async function listMovedOn(
+/** What an undo left alone, because something had changed it again, in the order in which it was met, after `after`. */
+export async function listLeftAlone(
   sql: Sql,
-  runId: number,
+  undoingRunId: number,
+  after: number,
   limit: number,
-): Promise<{ contactId: number | null; address: string | null; subject: string; after: unknown }[]> {
+): Promise<
+  { number: number; contactId: number | null; address: string | null; name: string | null; subject: string }[]
+> {
   return sql.query(
-    `WITH ${CHANGES} SELECT h.contact_id::float8 AS "contactId", c.address, h.subject, h.after
-     FROM change h LEFT JOIN contact c ON c.id = h.contact_id WHERE h.moved_on ORDER BY h.id LIMIT $2`,
-    [runId, limit],
+    `SELECT l.number::float8 AS number, l.contact_id::float8 AS "contactId", coalesce(c.address, j.after->>'value') AS address, c.name, j.subject
+     FROM run_left l JOIN journal j ON j.id = l.journal_id LEFT JOIN contact c ON c.id = l.contact_id
+     WHERE l.run_id = $1 AND l.number > $2 ORDER BY l.number LIMIT $3`,
+    [undoingRunId, after, limit],
   );
 }
 
@@ -142,4 +187,9 @@ export async function closeUndoneRun(sql: Sql, runId: number, undoneBy: number):
     [runId, undoneBy],
   );
   return affected > 0;
+}
+
+/** Takes it back that a run was undone: the undo was stopped, and another may go on where it ended. */
+export async function reopenUndoneRun(sql: Sql, runId: number): Promise<void> {
+  await sql.query('UPDATE run SET undone_by_run_id = NULL WHERE id = $1', [runId]);
 }

@@ -2,6 +2,7 @@ import type { OutsideVerdict } from '../../shared/words.ts';
 import { arrayText } from '../array-text.ts';
 import type { Sql } from '../database.ts';
 import type { Act } from './journal.ts';
+import { keepTargets } from './run-work.ts';
 
 export interface VerificationRow {
   id: number;
@@ -115,13 +116,20 @@ export async function saveWords(sql: Sql, source: string, words: Record<string, 
   );
 }
 
-/** Gives contacts what a file says of them, where it says something else or says it later, and journals it. Returns how many. */
-export async function setVerdicts(sql: Sql, id: number, act: Act): Promise<number> {
+/** Makes those of whom a file speaks the targets of a run. Within the transaction that begins it. */
+export function keepVerifiedTargets(sql: Sql, runId: number, id: number): Promise<number> {
+  const rows =
+    'rows AS (SELECT contact_id FROM verification_row WHERE verification_id = $1 AND contact_id IS NOT NULL)';
+  return keepTargets(sql, runId, rows, 'SELECT DISTINCT contact_id FROM rows', [id]);
+}
+
+/** Gives these contacts what a file says of them, where it says something else or says it later, and journals it. Returns how many. */
+export async function setVerdicts(sql: Sql, id: number, contactIds: number[], act: Act): Promise<number> {
   const [row]: { n: number }[] = await sql.query(
     `WITH said AS (
        SELECT r.contact_id, w.verdict, jsonb_build_object('source', v.source, 'checkedAt', v.checked_at, 'word', r.word) AS cause
        FROM verification v JOIN verification_row r ON r.verification_id = v.id JOIN verifier_word w ON w.source = v.source AND w.word = r.word
-       WHERE v.id = $1 AND r.contact_id IS NOT NULL),
+       WHERE v.id = $1 AND r.contact_id = ANY($5::bigint[])),
      changing AS MATERIALIZED (
        SELECT s.*, c.verdict AS old_verdict, c.verdict_cause AS old_cause FROM said s JOIN contact c ON c.id = s.contact_id
        WHERE c.erased_at IS NULL AND (c.verdict IS DISTINCT FROM s.verdict OR c.verdict_cause IS DISTINCT FROM s.cause)
@@ -132,7 +140,7 @@ export async function setVerdicts(sql: Sql, id: number, act: Act): Promise<numbe
        SELECT $2::int, contact_id, 'verdict', 0, CASE WHEN old_verdict IS NOT NULL THEN jsonb_build_object('verdict', old_verdict, 'cause', old_cause) END,
          jsonb_build_object('verdict', verdict, 'cause', cause), $3, $4, cause FROM changing ORDER BY contact_id)
      SELECT count(*)::int AS n FROM changing`,
-    [id, act.runId, act.actorKind, act.actor],
+    [id, act.runId, act.actorKind, act.actor, contactIds],
   );
   return row!.n;
 }

@@ -1,10 +1,11 @@
 import type { AutomatedRule } from '../../../core/rules/automated-address.ts';
 import { findProxyList, saveProxyList, type ProxyList } from '../../../operations/events/proxy-list.ts';
 import { rebuildActivity } from '../../../operations/events/rebuild-activity.ts';
-import { previewRejudging, rejudgeActs } from '../../../operations/events/rejudge-acts.ts';
+import { beginRejudging, previewRejudging } from '../../../operations/events/rejudge-acts.ts';
 import { findSites, saveSites, type Sites } from '../../../operations/events/sites.ts';
-import { applyAutomated, judgeAutomated, previewAutomated } from '../../../operations/rules/automated-addresses.ts';
+import { beginAutomated, judgeAutomated, previewAutomated } from '../../../operations/rules/automated-addresses.ts';
 import * as schema from '../../../shared/schemas.ts';
+import { workFirst } from '../../../operations/runs/work-through.ts';
 import { listAutomated, type AutomatedState } from '../../../store/statements/automated-addresses.ts';
 import { pageOf, readCursor, type PageQuery } from '../paging.ts';
 import { route, type Route } from '../route.ts';
@@ -20,8 +21,8 @@ export const actorRoutes: Route[] = [
     handle: ({ deps }) => previewRejudging(deps),
   }),
   route<never, never, { expect: number; reason: string }>({
-    method: 'post', path: '/activity/judge', summary: 'Judge all stored opens and clicks anew, as a run', body: schema.rejudge,
-    handle: ({ deps, body, who }) => rejudgeActs(deps, { ...body, actor: who.name }),
+    method: 'post', path: '/activity/judge', summary: 'Judge all stored opens and clicks anew, as a run', body: schema.rejudge, status: 202,
+    handle: async ({ deps, body, who }) => workFirst(deps, await beginRejudging(deps, { ...body, actor: who.name })),
   }),
   route({
     method: 'get', path: '/proxies', summary: 'Networks and user agents of image proxies, as the operator keeps them',
@@ -50,8 +51,8 @@ export const actorRoutes: Route[] = [
     handle: ({ deps, body }) => previewAutomated(deps, body.rule),
   }),
   route<never, never, { rule?: Partial<AutomatedRule>; expect: number; reason: string }>({
-    method: 'post', path: '/automated-addresses/apply', summary: 'Mark by the rule, as a run', body: schema.automatedApply,
-    handle: ({ deps, body, who }) => applyAutomated(deps, { rule: body.rule, expected: body.expect, reason: body.reason, actor: who.name, actorKind: 'person' }),
+    method: 'post', path: '/automated-addresses/apply', summary: 'Mark by the rule, as a run', body: schema.automatedApply, status: 202,
+    handle: async ({ deps, body, who }) => workFirst(deps, await beginAutomated(deps, { rule: body.rule, expected: body.expect, reason: body.reason, actor: who.name, actorKind: 'person' })),
   }),
   route<never, never, { addresses: string[]; as: 'person' | 'machine'; reason: string }>({
     method: 'post', path: '/automated-addresses/judge', summary: 'Say of addresses whether a person or a machine reads them; the rule leaves them so', body: schema.automatedJudge,

@@ -1,5 +1,5 @@
 import type { PriceLadder } from '../../../core/cost/price-ladder.ts';
-import { applyAct, previewAct, type ActRequest } from '../../../operations/contacts/act-on-contacts.ts';
+import { beginAct, previewAct, type ActRequest } from '../../../operations/contacts/act-on-contacts.ts';
 import { countCost, savePriceLadder } from '../../../operations/contacts/count-cost.ts';
 import {
   exportReconciled,
@@ -9,6 +9,7 @@ import {
   reconcile,
 } from '../../../operations/contacts/reconcile.ts';
 import { Problem } from '../../../operations/problem.ts';
+import { workFirst } from '../../../operations/runs/work-through.ts';
 import { deleteReconciliation } from '../../../store/statements/reconciliations.ts';
 import { NEWEST_INT, pageOf, readCursor, type PageQuery } from '../paging.ts';
 import { streamText } from '../stream-text.ts';
@@ -27,8 +28,8 @@ export const actRoutes: Route[] = [
     handle: ({ deps, body }) => previewAct(deps, body),
   }),
   route<never, never, ActRequest & { expect: number; reason: string }>({
-    method: 'post', path: '/contacts/acts', summary: 'Archive, restore, tag, untag, suppress, unsubscribe, subscribe or erase contacts, as a run; erasing cannot be undone', body: schema.actRequest,
-    handle: ({ deps, body, who }) => applyAct(deps, { ...body, actor: who.name }),
+    method: 'post', path: '/contacts/acts', summary: 'Archive, restore, tag, untag, suppress, unsubscribe, subscribe or erase contacts, as a run; erasing cannot be undone', body: schema.actRequest, status: 202,
+    handle: async ({ deps, body, who }) => workFirst(deps, await beginAct(deps, { ...body, actor: who.name })),
   }),
   route<never, { name: string }>({
     method: 'post', path: '/reconciliations', summary: 'Hold a list of addresses or SHA-256 against the base', query: schema.reconcileQuery, raw: 'text/csv', status: 201,

@@ -1,5 +1,5 @@
 import {
-  applyVerification,
+  beginVerdicts,
   findVerdictActs,
   forgetVerification,
   getVerification,
@@ -8,6 +8,7 @@ import {
   saveVerdictActs,
   type VerdictActs,
 } from '../../../operations/contacts/verify.ts';
+import { workFirst } from '../../../operations/runs/work-through.ts';
 import * as schema from '../../../shared/schemas.ts';
 import type { OutsideVerdict } from '../../../shared/words.ts';
 import { listVerifications } from '../../../store/statements/verifications.ts';
@@ -47,8 +48,8 @@ export const verificationRoutes: Route[] = [
     handle: ({ deps, params, body }) => mapWords(deps, params.id, body.words),
   }),
   route<WithId, never, { expect: number; reason: string }>({
-    method: 'post', path: '/verifications/:id/apply', summary: 'Give contacts their verdicts and do what these ask, as a run', params: schema.idParams, body: schema.verificationApply,
-    handle: ({ deps, params, body, who }) => applyVerification(deps, params.id, { ...body, actor: who.name }),
+    method: 'post', path: '/verifications/:id/apply', summary: 'Give contacts their verdicts and do what these ask, as a run', params: schema.idParams, body: schema.verificationApply, status: 202,
+    handle: async ({ deps, params, body, who }) => workFirst(deps, await beginVerdicts(deps, params.id, { ...body, actor: who.name })),
   }),
   route<WithId>({
     method: 'delete', path: '/verifications/:id', summary: 'Forget a file; what it did stays', params: schema.idParams, status: 204,

@@ -1,0 +1,70 @@
+import { inTransaction } from '../../store/database.ts';
+import { findRun, insertRun } from '../../store/statements/journal.ts';
+import { holdAgain } from '../../store/statements/storms.ts';
+import {
+  closeUndoneRun,
+  keepUndoTargets,
+  reopenUndoneRun,
+  removeBroughtIn,
+  undoRunChanges,
+} from '../../store/statements/undo-run.ts';
+import { callBackFromSends } from '../campaigns/call-back.ts';
+import type { Deps } from '../deps.ts';
+import { undoRejudging } from '../events/rejudge-acts.ts';
+import { found, Problem } from '../problem.ts';
+import { forgetCostly } from '../remember.ts';
+import { todayOf } from '../rules/sunset-rule.ts';
+import { actOfRun, overTargets, PIECE, type Counts, type Doing } from './piece.ts';
+
+/** The undoing of a run, as a run: its targets are whom that run changed something of. */
+export interface Undoing {
+  do: 'undo';
+  /** The run that is undone. */
+  run: number;
+  /** It was an import: whom it brought in, and of whom nothing else is known, is removed. */
+  imported: boolean;
+  by: 'person';
+}
+
+/**
+ * Begins to put back every mark, subscription and suppression that a run changed, except what something changed again
+ * later: that is left, and listed. Whom an import brought in, and of whom nothing else is known, is removed.
+ * @throws Problem wrong-state, not-found
+ */
+export async function beginUndo(deps: Deps, runId: number, reason: string, actor: string): Promise<number> {
+  const run = found(await findRun(deps.database, runId), `run ${runId}`);
+  if (run.undoneByRunId !== null)
+    throw new Problem('wrong-state', `Run ${runId} was undone by run ${run.undoneByRunId}.`);
+  if (run.kind === 'erase') throw new Problem('wrong-state', `Run ${runId} erased people. That cannot be undone.`);
+  if (run.finishedAt === null)
+    throw new Problem('wrong-state', `Run ${runId} is still under way; undo it when it has finished.`);
+  return inTransaction(deps.database, async (sql) => {
+    const work: Undoing = { do: 'undo', run: runId, imported: run.kind === 'import', by: 'person' };
+    const id = await insertRun(sql, { kind: 'undo', brandId: run.brandId, actor, reason, undoesRunId: runId, work });
+    if (!(await closeUndoneRun(sql, runId, id)))
+      throw new Problem('wrong-state', `Run ${runId} was undone by somebody else meanwhile.`);
+    await keepUndoTargets(sql, id, runId);
+    return id;
+  });
+}
+
+/** Puts back what the undone run changed of the next of its contacts. */
+export const undoing: Doing<Undoing> = {
+  piece: (_, sql, run) =>
+    overTargets(sql, run, PIECE, async (targets) => {
+      const counts: Counts = { ...(await undoRunChanges(sql, run.work.run, targets, actOfRun(run))) };
+      const removed = run.work.imported ? await removeBroughtIn(sql, run.work.run, targets, run.id) : 0;
+      return removed > 0 ? { ...counts, removed } : counts;
+    }),
+  async end(deps, sql, { work, stopped }) {
+    // What is not put back yet can be put back by another undo.
+    if (stopped !== null) return reopenUndoneRun(sql, work.run).then(() => ({}));
+    await holdAgain(sql, work.run);
+    const acts = await undoRejudging(deps, sql, work.run);
+    return acts > 0 ? { restored: 0, leftAlone: 0, acts } : { restored: 0, leftAlone: 0 };
+  },
+  async settle(deps, { brandId }) {
+    if (brandId !== null) forgetCostly(deps, todayOf(brandId));
+    await callBackFromSends(deps, 'all');
+  },
+};
