@@ -45,6 +45,9 @@ export function makeRuleCalls({ get, post, send }: Calls) {
       get<api.Page<{ id: number; address: string; name: string | null }>>(`/journal/${id}/contacts`, { ...options }),
     runJournal: (id: number, options: { where?: string; brandId?: number } & PageOptions = {}) =>
       get<api.Page<api.JournalItem>>(`/runs/${id}/journal`, { ...options }),
-    undoRun: (id: number, reason: string) => post<api.UndoneRun>(`/runs/${id}/undo`, { reason }),
+    leftAlone: (id: number, options: PageOptions = {}) =>
+      get<api.Page<api.LeftAlone>>(`/runs/${id}/left-alone`, { ...options }),
+    undoRun: (id: number, reason: string) => post<api.Run>(`/runs/${id}/undo`, { reason }),
+    stopRun: (id: number) => post<api.Run>(`/runs/${id}/stop`),
   };
 }

@@ -2,10 +2,11 @@ import { Menu, Progress } from '@mantine/core';
 import { IconChevronDown } from '@tabler/icons-react';
 import { useState, type ReactNode } from 'react';
 import { Link, NavLink } from 'react-router';
-import { useBrands, useImporting, useSending, useToday } from './api/queries.ts';
+import { useBrands, useImporting, useRunsUnderWay, useSending, useToday } from './api/queries.ts';
 import { useSession, useSignOut } from './api/session.ts';
 import { BrandContext } from './brand.tsx';
 import { Loading, ProblemNote } from './components/page.tsx';
+import { useFreshEnd } from './components/run-under-way.tsx';
 import { count } from './components/words.ts';
 import { BrandForm } from './pages/settings/brand-form.tsx';
 import { Lookup } from './lookup.tsx';
@@ -112,10 +113,12 @@ function Rail({ brandId }: { brandId: number }) {
   );
 }
 
-/** Sends and imports under way, with live progress; a send goes before an import. */
+/** Sends, imports and runs under way, with live progress; a send goes before an import, and that before a run. */
 function Work() {
   const sending = useSending().data?.items[0];
   const importing = useImporting().data?.items.find(({ state }) => state === 'applying');
+  const running = useRunsUnderWay().data?.items.find(({ finishedAt, whole }) => finishedAt === null && whole > 0);
+  useFreshEnd(running);
   const work = sending
     ? {
         to: `/campaigns/${sending.id}`,
@@ -123,12 +126,14 @@ function Work() {
         done: sending.accepted,
         whole: sending.accepted + sending.waiting,
       }
-    : importing && {
-        to: `/contacts/import?import=${importing.id}`,
-        name: importing.fileName,
-        done: importing.rowsDone,
-        whole: importing.rowsExpected,
-      };
+    : importing
+      ? {
+          to: `/contacts/import?import=${importing.id}`,
+          name: importing.fileName,
+          done: importing.rowsDone,
+          whole: importing.rowsExpected,
+        }
+      : running && { ...running, to: `/runs/${running.id}`, name: `Run ${running.id}, ${running.kind}` };
   if (!work) return <div className="work" />;
   return (
     <div className="work">

@@ -13,12 +13,12 @@ interface Tries {
 }
 
 export interface Tried<T> {
-  work(id: number): Promise<T>;
+  work: (id: number) => Promise<T>;
   /** How far the work has come: whether a try got any further than the one before. */
-  standing(id: number): Promise<number>;
-  giveUp(id: number, tries: number, error: unknown): Promise<void>;
+  standing: (id: number) => Promise<number>;
+  giveUp: (id: number, tries: number, error: unknown) => Promise<void>;
   /** Is told of each stop. */
-  log(id: number, error: unknown): void;
+  log: (id: number, error: unknown) => void;
 }
 
 /**

@@ -417,16 +417,20 @@ export interface Run {
   finishedAt: string | null;
   undoesRunId: number | null;
   undoneByRunId: number | null;
+  /** How many have been dealt with, of how many; both 0 where all was done at once. Under way while finishedAt is null. */
+  done: number;
+  whole: number;
+  /** Why it ended, or is about to end, before everybody was dealt with. */
+  stopped: string | null;
 }
 
-/** What undoing a run put back, and what it left alone because something changed it later. */
-export interface UndoneRun {
-  runId: number;
-  restored: number;
-  leftAlone: number;
-  /** Contacts that an import had brought in, and of whom nothing else is known. */
-  removed: number;
-  movedOn: { contactId: number | null; address: string | null; subject: string }[];
+/** What an undo left as it is, because something had changed it again. */
+export interface LeftAlone {
+  number: number;
+  contactId: number | null;
+  address: string | null;
+  name: string | null;
+  subject: string;
 }
 
 /** What changed since yesterday in a brand, what needs a look, what is due and under way. */

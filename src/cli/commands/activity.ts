@@ -1,4 +1,5 @@
 import type { Command } from 'commander';
+import { printRun } from '../follow-run.ts';
 import { count, line, moment, printOne, tableText, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
 import { UsageError } from '../usage-error.ts';
@@ -73,7 +74,7 @@ async function judgeAnew(options: OutputOptions & { expect?: string; reason?: st
       ]), '', `Do it: avendel activity judge --expect ${preview.acts} --reason "…"`]),
     ]); // prettier-ignore
   if (options.reason === undefined) throw new UsageError('Say why: --reason "…".');
-  printOne(await client.rejudgeActs(Number(options.expect), options.reason), options, (run) => [
+  await printRun(client, await client.rejudgeActs(Number(options.expect), options.reason), options, (run) => [
     `Run ${run.id}: ${count(run.counts['acts'] ?? 0)} acts of ${count(run.counts['contacts'] ?? 0)} contacts judged anew. Undo: avendel runs undo ${run.id} --reason "…"`,
   ]);
 }

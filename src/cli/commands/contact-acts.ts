@@ -2,6 +2,7 @@ import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
 import type { Client } from '../../client/client.ts';
 import type { ActPreview, ActSelection, ContactCost, ContactQuery, PriceLadder } from '../../shared/api-permission.ts';
+import { printRun } from '../follow-run.ts';
 import { brandNamed, listNamed, suppressionListNamed } from '../names.ts';
 import { changedWords, count, note, printOne, tableText, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
@@ -98,9 +99,9 @@ async function actOn(act: ActPreview['act'], given: string[], options: ActOption
   }
   if (options.reason === undefined) throw new UsageError('Say why, with --reason.');
   const run = await client.applyAct({ ...selection, expect: Number(options.expect), reason: options.reason });
-  printOne(run, options, () => [
-    `${changedWords(run.counts)}, run ${run.id}.`,
-    act === 'erase' ? 'This cannot be undone.' : `Undo: avendel runs undo ${run.id} --reason "…"`,
+  await printRun(client, run, options, ({ id, counts }) => [
+    `${changedWords(counts)}, run ${id}.`,
+    act === 'erase' ? 'This cannot be undone.' : `Undo: avendel runs undo ${id} --reason "…"`,
   ]); // prettier-ignore
 }
 

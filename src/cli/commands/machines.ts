@@ -1,5 +1,6 @@
 import type { Command } from 'commander';
 import type { AutomatedAddress, AutomatedRule } from '../../shared/api-returns.ts';
+import { printRun } from '../follow-run.ts';
 import { count, moment, printOne, tableText, type OutputOptions } from '../output.ts';
 import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
@@ -78,9 +79,12 @@ async function previewMarks(options: RuleOptions): Promise<void> {
 }
 
 async function applyMarks(options: RuleOptions & { expect: string; reason: string }): Promise<void> {
-  const run = await connect().applyAutomated(Number(options.expect), options.reason, ruleOf(options));
-  const of = (what: string): string => count(run.counts[what] ?? 0);
-  printOne(run, options, () => [
-    `Run ${run.id}: ${of('marked')} marked, ${of('cleared')} cleared; ${of('heldBack')} held back from marketing, ${of('lifted')} lifted. Undo: avendel runs undo ${run.id} --reason "…"`,
-  ]);
+  const client = connect();
+  const run = await client.applyAutomated(Number(options.expect), options.reason, ruleOf(options));
+  await printRun(client, run, options, ({ id, counts }) => {
+    const of = (what: string): string => count(counts[what] ?? 0);
+    return [
+      `Run ${id}: ${of('marked')} marked, ${of('cleared')} cleared; ${of('heldBack')} held back from marketing, ${of('lifted')} lifted. Undo: avendel runs undo ${id} --reason "…"`,
+    ];
+  });
 }

@@ -5,6 +5,7 @@ import type { BounceRule, ScoreRule, SunsetRule } from '../../shared/api-rules.t
 import type { Client } from '../../client/client.ts';
 import { withCondition } from '../condition-problems.ts';
 import { UsageError } from '../usage-error.ts';
+import { printRun } from '../follow-run.ts';
 import { brandNamed } from '../names.ts';
 import { changedWords, count, printOne, tableText, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
@@ -181,7 +182,7 @@ async function applyRule(which: string, options: RuleOptions & { expect: string;
     which === 'bounce'
       ? await client.applyBounce(expect, options.reason, readRule<BounceRule>(options.rule))
       : await applySunset(client, expect, options);
-  printOne(run, options, () => [
-    `Run ${run.id}: ${changedWords(run.counts) || 'nobody changed'}. Undo: avendel runs undo ${run.id} --reason "…"`,
+  await printRun(client, run, options, ({ id, counts }) => [
+    `Run ${id}: ${changedWords(counts) || 'nobody changed'}. Undo: avendel runs undo ${id} --reason "…"`,
   ]);
 }

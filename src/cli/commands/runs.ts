@@ -1,5 +1,7 @@
 import type { Command } from 'commander';
+import type { Run } from '../../shared/api.ts';
 import { changedWords, count, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
+import { followRun, printRun } from '../follow-run.ts';
 import { withCondition } from '../condition-problems.ts';
 import { brandNamed } from '../names.ts';
 import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
@@ -15,6 +17,7 @@ export function addCommands(group: Command): void {
       { head: 'By', cell: (run) => run.actor },
       { head: 'Why', cell: (run) => run.reason },
       { head: 'Changed', cell: (run) => changedWords(run.counts) },
+      { head: 'So far', cell: standing },
       { head: 'When', cell: (run) => moment(run.startedAt) },
       { head: 'Undone', cell: (run) => (run.undoneByRunId === null ? '' : `by run ${run.undoneByRunId}`) },
     ], options, 'Nothing has run yet.'); // prettier-ignore
@@ -55,15 +58,38 @@ export function addCommands(group: Command): void {
   )
     .requiredOption('--reason <text>', 'why')
     .action(async (id: string, options: OutputOptions & { reason: string }) => {
-      const undone = await connect().undoRun(Number(id), options.reason);
-      printOne(undone, options, () => [
-        `Run ${id} is undone by run ${undone.runId}: ${count(undone.restored)} put back, ${count(undone.leftAlone)} left as they are because they changed again since.`,
-        ...(undone.removed > 0
-          ? [`${count(undone.removed)} whom it had brought in, and of whom nothing else is known, are removed.`]
-          : []),
-        ...undone.movedOn.map((row) => `  ${row.address ?? ''} ${row.subject}`),
+      const client = connect();
+      await printRun(client, await client.undoRun(Number(id), options.reason), options, ({ id: undo, counts }) => [
+        `Run ${id} is undone by run ${undo}: ${count(counts['restored'] ?? 0)} put back, ${count(counts['leftAlone'] ?? 0)} left as they are because they changed again since.`,
+        ...(counts['removed'] ? [`${count(counts['removed'])} whom it had brought in, and of whom nothing else is known, are removed.`] : []),
+        ...(counts['leftAlone'] ? [`What was left: avendel runs left ${undo}`] : []),
       ]);
-    });
+    }); // prettier-ignore
+  withPaging(
+    withOutput(group.command('left <number>').description('what an undo left as it is, because it had changed again')),
+  ).action(async (id: string, options: OutputOptions & PagingOptions) => {
+    printPage(await connect().leftAlone(Number(id), pageOf(options)), [
+      { head: 'Contact', cell: (row) => row.address },
+      { head: 'Name', cell: (row) => row.name },
+      { head: 'What', cell: (row) => row.subject },
+    ], options, 'This run left nothing alone.'); // prettier-ignore
+  });
+  withOutput(
+    group.command('watch <number>').description('follow a run that is under way to its end; it goes on without you'),
+  ).action(async (id: string, options: OutputOptions) => {
+    const client = connect();
+    await printRun(client, await client.run(Number(id)), options, (run) => [`Run ${run.id}, ${run.kind}: ${changedWords(run.counts) || 'nobody changed'}.`]);
+  }); // prettier-ignore
+  withOutput(
+    group.command('stop <number>').description('stop a run that is under way; what it has changed stays, and can be undone'),
+  ).action(async (id: string, options: OutputOptions) => {
+    const client = connect();
+    const run = await followRun(client, await client.stopRun(Number(id)));
+    printOne(run, options, () => [
+      `Run ${run.id} is stopped: ${count(run.done)} of ${count(run.whole)} dealt with, ${changedWords(run.counts) || 'nobody changed'}.`,
+      ...(run.kind === 'erase' ? [] : [`What it changed can be put back: avendel runs undo ${run.id} --reason "…"`]),
+    ]);
+  }); // prettier-ignore
 }
 
 function words(state: Record<string, unknown> | null): string {
@@ -77,4 +103,10 @@ function words(state: Record<string, unknown> | null): string {
   } = state as { stage?: string; deliverability?: string; state?: string; inEffect?: boolean; list?: string };
   if (inEffect !== undefined) return inEffect ? `on “${list}”` : `lifted from “${list}”`;
   return stage ?? deliverability ?? subscription ?? JSON.stringify(state);
+}
+
+/** How far a run is, where that is not its end. */
+function standing({ finishedAt, stopped, done, whole }: Run): string {
+  if (finishedAt !== null && stopped === null) return '';
+  return whole === 0 ? 'under way' : `${count(done)} of ${count(whole)}${stopped === null ? '' : ', stopped'}`;
 }

@@ -3,6 +3,7 @@ import { basename } from 'node:path';
 import type { Command } from 'commander';
 import type { Verification } from '../../shared/api-addresses.ts';
 import type { OutsideVerdict } from '../../shared/words.ts';
+import { printRun } from '../follow-run.ts';
 import { changedWords, count, line, printOne, tableText, type OutputOptions } from '../output.ts';
 import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
@@ -45,8 +46,8 @@ export function addCommands(group: Command): void {
     .requiredOption('--expect <number>', 'how many would change, as `show` said')
     .requiredOption('--reason <text>', 'why')
     .action(async (id: string, options: OutputOptions & { expect: string; reason: string }) => {
-      const run = await connect().applyVerification(Number(id), Number(options.expect), options.reason);
-      printOne(run, options, () => [
+      const client = connect();
+      await printRun(client, await client.applyVerification(Number(id), Number(options.expect), options.reason), options, (run) => [
         `${changedWords(run.counts)}, run ${run.id}.`,
         `Undo: avendel runs undo ${run.id} --reason "…"`,
       ]);

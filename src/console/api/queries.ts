@@ -126,7 +126,21 @@ export const useBouncePreview = (rule: BounceRule) =>
   });
 
 export const useRuns = () => useQuery({ queryKey: keys.runs, queryFn: () => client.runs({ limit: 50 }) });
-export const useRun = (id: number) => useQuery({ queryKey: keys.run(id), queryFn: () => client.run(id) });
+/** Runs under way are among the latest. */
+export const useRunsUnderWay = () =>
+  useQuery({ queryKey: [...keys.runs, 'under way'], queryFn: () => client.runs({ limit: 10 }), refetchInterval: 2000 });
+export const useRun = (id: number) =>
+  useQuery({
+    queryKey: keys.run(id),
+    queryFn: () => client.run(id),
+    refetchInterval: (query) => (query.state.data?.finishedAt === null ? 500 : false),
+  });
+export const useLeftAlone = (id: number, cursor: string | undefined) =>
+  useQuery({
+    queryKey: [...keys.run(id), 'left alone', cursor],
+    queryFn: () => client.leftAlone(id, { cursor, limit: 50 }),
+    placeholderData: keepPreviousData,
+  });
 export const useRunJournal = (id: number, cursor: string | undefined) =>
   useQuery({
     queryKey: [...keys.run(id), 'journal', cursor],

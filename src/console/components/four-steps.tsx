@@ -1,9 +1,10 @@
-import { Button, Textarea } from '@mantine/core';
+import { Button, Textarea, TextInput } from '@mantine/core';
 import { useState, type ReactNode } from 'react';
-import { Link } from 'react-router';
+import type { Run } from '../../shared/api.ts';
 import { Refusal } from '../../client/calls.ts';
 import { ProblemNote } from './page.tsx';
-import { changedWords, count } from './words.ts';
+import { FollowedRun } from './run-under-way.tsx';
+import { count } from './words.ts';
 
 interface Props {
   /** How many would change, as it is counted now. */
@@ -17,21 +18,33 @@ interface Props {
   change: ReactNode;
   /** The count and its sample, for the first step. */
   children?: ReactNode;
-  apply: (expected: number, reason: string) => Promise<{ id: number; counts: Record<string, number> }>;
+  /** Nothing brings it back: the count is to be typed. */
+  final?: boolean;
+  apply: (expected: number, reason: string) => Promise<Run>;
 }
 
 const NAMES = ['Count', 'Change', 'Reason', 'Apply'];
 
 /** What changes many people at once: count and sample, what it will change, why, and the run with its undo. */
-export function FourSteps({ expected, always = false, isOfAnother = false, what, change, children, apply }: Props) {
+export function FourSteps({
+  expected,
+  always = false,
+  isOfAnother = false,
+  what,
+  change,
+  children,
+  final = false,
+  apply,
+}: Props) {
   const [step, setStep] = useState(0);
   const [reason, setReason] = useState('');
+  const [typed, setTyped] = useState('');
   const [agreed, setAgreed] = useState(expected);
   const [state, setState] = useState<{
     busy?: boolean;
     error?: unknown;
     moved?: { expected: number; now: number };
-    run?: { id: number; counts: Record<string, number> };
+    run?: Run;
   }>({});
   const send = async (): Promise<void> => {
     setState({ busy: true });
@@ -44,7 +57,8 @@ export function FourSteps({ expected, always = false, isOfAnother = false, what,
       setState({ moved: { expected: problem.expected!, now: problem.now } });
     }
   };
-  if (state.run) return <Done run={state.run} />;
+  if (state.run) return <FollowedRun begun={state.run} />;
+  const confirmed = !final || typed.trim() === String(agreed);
   return (
     <div>
       <div className="steps-line">
@@ -58,6 +72,7 @@ export function FourSteps({ expected, always = false, isOfAnother = false, what,
         {step === 0 && children}
         {step === 1 && <div>{change}</div>}
         {step >= 2 && <Textarea label="Why" description="Kept in the journal, with your name." value={reason} onChange={(event) => setReason(event.currentTarget.value)} autosize minRows={2} />}
+        {step >= 2 && final && <TextInput label={`How many people are these? Type ${agreed}`} value={typed} onChange={(event) => setTyped(event.currentTarget.value)} />}
         {state.moved && <div className="moved">The count moved from {count(state.moved.expected)} to {count(state.moved.now)} meanwhile. Apply to {count(state.moved.now)}?</div>}
         <ProblemNote error={state.error} />
         {step < 2 ? (
@@ -65,24 +80,12 @@ export function FourSteps({ expected, always = false, isOfAnother = false, what,
             {step === 0 ? 'See what it would change' : 'Say why'}
           </button>
         ) : (
-          <button type="button" className="main-button" disabled={isOfAnother || reason.trim() === '' || state.busy} onClick={() => void send()}>
+          <button type="button" className="main-button" disabled={isOfAnother || reason.trim() === '' || !confirmed || state.busy} onClick={() => void send()}>
             {state.busy ? 'Applying …' : `${what} ${count(agreed)}`}
           </button>
         )}
         {step > 0 && <Button onClick={() => setStep(step - 1)}>Back</Button>}
       </div>
-    </div>
-  ); // prettier-ignore
-}
-
-function Done({ run }: { run: { id: number; counts: Record<string, number> } }) {
-  return (
-    <div className="stack" role="status">
-      <strong>Applied as run {run.id}.</strong>
-      <span className="second">{changedWords(run.counts) || 'Nobody changed.'}</span>
-      <Link className="plain" to={`/runs/${run.id}`}>
-        Look at the run, or undo it
-      </Link>
     </div>
   ); // prettier-ignore
 }

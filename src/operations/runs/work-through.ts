@@ -59,7 +59,7 @@ async function end(deps: Deps, sql: Sql, run: RunOf<Work>, counts: Counts): Prom
 
 /** Each kind of work is done by its own. */
 function doingOf(run: RunOf<Work>): Doing<Work> {
-  return DOINGS[run.work.do] as Doing<Work>;
+  return DOINGS[run.work.do];
 }
 
 /**

@@ -41,10 +41,11 @@ export async function setWhole(sql: Sql, runId: number, whole: number): Promise<
 
 /** The run, held for a piece until the transaction ends; `taken` while another works on it, nothing once it has ended. */
 export async function takeOpenRun(sql: Sql, runId: number): Promise<OpenRun | 'taken' | undefined> {
-  const [{ got }] = (await sql.query('SELECT pg_try_advisory_xact_lock($1, $2) AS got', [RUN_LOCKS, runId])) as [
-    { got: boolean },
-  ];
-  if (!got) return 'taken';
+  const [lock]: { got: boolean }[] = await sql.query('SELECT pg_try_advisory_xact_lock($1, $2) AS got', [
+    RUN_LOCKS,
+    runId,
+  ]);
+  if (!lock!.got) return 'taken';
   const rows: OpenRun[] = await sql.query(
     `SELECT ${RUN_COLUMNS}, work, after_target::float8 AS after FROM run WHERE id = $1 AND work IS NOT NULL`,
     [runId],

@@ -8,7 +8,7 @@ import { FourSteps } from '../../components/four-steps.tsx';
 import { Await, Section } from '../../components/page.tsx';
 import { plural } from '../../components/words.ts';
 
-type Act = Exclude<ActSelection['act'], 'erase'>;
+type Act = ActSelection['act'];
 
 const ACTS: Record<Act, { label: string; button: string; change: string }> = {
   tag: { label: 'Tag them', button: 'Tag', change: 'They get the tag. Nothing else changes.' },
@@ -19,6 +19,7 @@ const ACTS: Record<Act, { label: string; button: string; change: string }> = {
   ask: { label: 'Ask who waits to confirm', button: 'Ask', change: 'Who waits on the list and was never asked gets its confirmation message now, reminders as everybody, and is let go when they do not confirm. Undoing ends the waiting of who has not confirmed; messages that have left stay out.' },
   archive: { label: 'Archive them', button: 'Archive', change: 'They are kept, with everything known of them. No campaign reaches them, and they count no more.' },
   restore: { label: 'Restore them', button: 'Restore', change: 'They count again, as they were before they were archived.' },
+  erase: { label: 'Erase them', button: 'Erase', change: 'Name, address and everything they said go from every table and kept file. A digest of each address stays, so that no import and no form brings them back. This cannot be undone.' },
 }; // prettier-ignore
 
 /** One act on those who were picked, or on everybody who was found, through the four steps. */
@@ -69,14 +70,16 @@ function isComplete(act: Act, needs: { tag?: string; listId?: number; suppressio
 
 /** The four steps of an act: how many and who, what it changes, why, and the run. */
 export function ActSteps({ selection, after }: { selection: ActSelection; after?: () => void }) {
-  const { button, change } = ACTS[selection.act as Act];
+  const { button, change } = ACTS[selection.act];
+  const final = selection.act === 'erase';
   return (
     <Await of={useActPreview(selection)} rows={2}>
       {(preview) => (
         <FourSteps
           expected={preview.willChange}
           what={button}
-          change={`${change} The run can be undone.`}
+          final={final}
+          change={final ? change : `${change} The run can be undone.`}
           apply={async (expect, reason) => {
             const run = await client.applyAct({ ...selection, expect, reason });
             after?.();

@@ -2,20 +2,23 @@ import { Button, Textarea } from '@mantine/core';
 import { useState } from 'react';
 import { useParams } from 'react-router';
 import type { Run as RunData } from '../../../shared/api.ts';
-import { useJournalContacts, useRun, useRunJournal } from '../../api/queries.ts';
+import { useJournalContacts, useLeftAlone, useRun, useRunJournal } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
+import { EndedEarly, RunUnderWay, useFreshEnd } from '../../components/run-under-way.tsx';
 import { changedWords, count, moment, plural } from '../../components/words.ts';
 import { changeWords } from '../contacts/time-line.tsx';
 
 /** One run: what it changed, and its undo. */
 export default function Run() {
   const id = Number(useParams()['id']);
-  return <Await of={useRun(id)}>{(run) => <RunPage key={run.id} run={run} />}</Await>;
+  const asked = useRun(id);
+  useFreshEnd(asked.data);
+  return <Await of={asked}>{(run) => <RunPage key={run.id} run={run} countedAt={asked.dataUpdatedAt} />}</Await>;
 }
 
-function RunPage({ run }: { run: RunData }) {
+function RunPage({ run, countedAt }: { run: RunData; countedAt: number }) {
   const { zone } = useBrand();
   const [cursor, setCursor] = useState<string | undefined>();
   const journal = useRunJournal(run.id, cursor);
@@ -24,11 +27,13 @@ function RunPage({ run }: { run: RunData }) {
     <>
       <Finding
         line={`Run ${run.id}, ${run.kind}, ${moment(run.startedAt, zone)}`}
-        headline={changed || 'Nothing was changed'}
+        headline={`${changed || 'Nothing was changed'}${run.finishedAt === null ? ' so far' : ''}`}
       >
-        By {run.actor}: {run.reason}.{run.undoesRunId === null ? '' : ` Undoes run ${run.undoesRunId}.`}
+        By {run.actor}: {run.reason}.{run.undoesRunId === null ? '' : ` Undoes run ${run.undoesRunId}.`}{' '}
+        {run.finishedAt === null ? null : <EndedEarly run={run} />}
       </Finding>
-      <Leaf margin={<Undo run={run} />}>
+      <Leaf margin={<Margin run={run} countedAt={countedAt} />}>
+        {run.counts['leftAlone'] ? <LeftAlone run={run} /> : null}
         <Section head="What it changed">
           <Await of={journal}>
             {({ items, next }) => (
@@ -90,28 +95,90 @@ function SetOfContacts({ id, contacts }: { id: number; contacts: number }) {
   );
 }
 
+/** What an undo left as it is, because something had changed it again. */
+function LeftAlone({ run }: { run: RunData }) {
+  const [cursor, setCursor] = useState<string | undefined>();
+  return (
+    <Section head={`Left as they are, because something changed them again: ${count(run.counts['leftAlone'] ?? 0)}`}>
+      <Await of={useLeftAlone(run.id, cursor)}>
+        {({ items, next }) => (
+          <>
+            <table className="rows folds">
+              <tbody>
+                {items.map((item) => (
+                  <tr key={item.number}>
+                    <td>
+                      {item.contactId === null ? item.address : <Door to={`/contacts/${item.contactId}`}>{item.name ?? item.address}</Door>}
+                    </td>
+                    <td className="second">{item.subject}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+            {next ? (
+              <Button mt="sm" onClick={() => setCursor(next)}>
+                Next 50
+              </Button>
+            ) : null}
+          </>
+        )}
+      </Await>
+    </Section>
+  ); // prettier-ignore
+}
+
+function Margin({ run, countedAt }: { run: RunData; countedAt: number }) {
+  if (run.finishedAt === null)
+    return run.whole > 0 ? (
+      <Section head="Under way">
+        <RunUnderWay run={run} countedAt={countedAt} />
+      </Section>
+    ) : (
+      <Section head="Under way">
+        <p className="second">It can be undone when it has finished.</p>
+      </Section>
+    );
+  if (run.undoneByRunId !== null) return <Undone by={run.undoneByRunId} />;
+  if (run.kind === 'erase') return null;
+  return <Undo run={run} />;
+}
+
+function Undone({ by }: { by: number }) {
+  const asked = useRun(by);
+  useFreshEnd(asked.data);
+  return (
+    <Section head="Undone">
+      <p>
+        by <Door to={`/runs/${by}`}>run {by}</Door>
+      </p>
+      <Await of={asked} rows={1}>
+        {(undo) =>
+          undo.finishedAt === null ? (
+            <RunUnderWay run={undo} countedAt={asked.dataUpdatedAt} />
+          ) : (
+            <>
+              {undo.counts['removed'] ? (
+                <p className="second">
+                  {count(undo.counts['removed'])} whom it had brought in, and of whom nothing else is known, are
+                  removed.
+                </p>
+              ) : null}
+              {undo.counts['leftAlone'] ? (
+                <p className="second">
+                  {count(undo.counts['leftAlone'])} were left as they are, because something changed them again since.
+                </p>
+              ) : null}
+            </>
+          )
+        }
+      </Await>
+    </Section>
+  );
+}
+
 function Undo({ run }: { run: RunData }) {
   const [reason, setReason] = useState('');
   const undo = useAct((client, why: string) => client.undoRun(run.id, why));
-  if (run.undoneByRunId !== null) {
-    return (
-      <Section head="Undone">
-        <p>
-          by <Door to={`/runs/${run.undoneByRunId}`}>run {run.undoneByRunId}</Door>
-        </p>
-        {undo.data && undo.data.removed > 0 ? (
-          <p className="second">
-            {count(undo.data.removed)} whom it had brought in, and of whom nothing else is known, are removed.
-          </p>
-        ) : null}
-        {undo.data && undo.data.leftAlone > 0 ? (
-          <p className="second">
-            {count(undo.data.leftAlone)} were left as they are, because something changed them again since.
-          </p>
-        ) : null}
-      </Section>
-    );
-  }
   return (
     <Section head="Undo the whole run">
       <div className="stack">

@@ -1,8 +1,9 @@
+import type { Run } from '../../../shared/api.ts';
 import { useRuns } from '../../api/queries.ts';
 import { useBrand } from '../../brand.tsx';
 import { ActorMark } from '../../components/marks.tsx';
 import { Await, Door, Finding } from '../../components/page.tsx';
-import { changedWords, moment, plural } from '../../components/words.ts';
+import { changedWords, count, moment, plural } from '../../components/words.ts';
 
 /** Everything that changed many at once, latest first. */
 export default function Runs() {
@@ -37,7 +38,7 @@ export default function Runs() {
                     </span>
                   </td>
                   <td className="second">{run.reason}</td>
-                  <td className="second">{changedWords(run.counts)}</td>
+                  <td className="second">{standingWords(run)}</td>
                   <td className="figure second">{moment(run.startedAt, zone)}</td>
                 </tr>
               ))}
@@ -48,3 +49,11 @@ export default function Runs() {
     </Await>
   ); // prettier-ignore
 }
+
+/** What a run changed, or how far it is or came. */
+function standingWords({ counts, finishedAt, stopped, done, whole }: Run): string {
+  const changed = changedWords(counts);
+  if (finishedAt !== null && stopped === null) return changed;
+  const far = whole === 0 ? 'under way' : `${count(done)} of ${count(whole)} dealt with${stopped === null ? '' : ', ended early'}`;
+  return changed === '' ? far : `${far}: ${changed}`;
+} // prettier-ignore
