@@ -2,6 +2,7 @@ import { connect } from 'node:net';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { makeCampaign, makeList, startRealService, until, type Running } from '../support/service.ts';
 import { startSink } from '../support/sink.ts';
+import { followRun } from '../../src/cli/follow-run.ts';
 import type { List } from '../../src/shared/api.ts';
 
 let service: Running;
@@ -101,7 +102,8 @@ test('an import is cancelled: what came in stays, its run is undone, and nothing
   const { rowsDone } = await service.client.import(id);
   expect(rowsDone).toBeLessThan(200_000);
   expect(await count()).toBe(rowsDone);
-  expect(await service.client.undoRun(cancelled.runId!, 'wrong file')).toMatchObject({ restored: rowsDone, leftAlone: 0 }); // prettier-ignore
+  const undone = await followRun(service.client, await service.client.undoRun(cancelled.runId!, 'wrong file'));
+  expect(undone).toMatchObject({ counts: { restored: rowsDone, leftAlone: 0 }, done: undone.whole });
   expect(await count()).toBe(0);
   await expect(service.client.cancelImport((await give('address\nzoe@quillmail.example')).id).then(() => ended(id))).resolves.toBeDefined(); // prettier-ignore
 });

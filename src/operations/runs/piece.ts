@@ -39,10 +39,11 @@ export async function overTargets<W>(
   most: number,
   change: (targets: number[]) => Promise<Counts>,
 ): Promise<Piece> {
-  const targets = await listTargets(sql, run, most);
-  if (targets.length === 0) return { after: run.after, done: run.done, changed: {}, last: true };
+  const next = await listTargets(sql, run, most + 1);
+  const targets = next.slice(0, most);
+  // A run that concerns nobody still says so, in its counts.
   const changed = await change(targets);
-  return { after: targets.at(-1)!, done: run.done + targets.length, changed, last: targets.length < most };
+  return { after: targets.at(-1) ?? run.after, done: run.done + targets.length, changed, last: next.length <= most };
 }
 
 /** Whoever does what a run does, for the journal. */

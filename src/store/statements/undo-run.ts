@@ -61,8 +61,9 @@ const CHANGES = `
  */
 export async function undoRunChanges(sql: Sql, runId: number, targets: number[], act: Act): Promise<UndoneCounts> {
   const undos: { id: number }[] = await sql.query('SELECT id FROM run WHERE undoes_run_id = $1', [runId]);
-  const [counts]: UndoneCounts[] = await sql.query(
-    `WITH ${CHANGES},
+  const [counts] = await byIndexAlone(sql, () =>
+    sql.query<UndoneCounts[]>(
+      `WITH ${CHANGES},
      stages AS (
        UPDATE contact_stage s SET stage = b.before->>'stage', since = coalesce((b.before->>'since')::timestamptz, now()), cause = jsonb_build_object('undoneRun', $1::int)
        FROM back b WHERE b.subject = 'stage' AND s.contact_id = b.contact_id AND s.brand_id = b.subject_id),
@@ -113,15 +114,16 @@ export async function undoRunChanges(sql: Sql, runId: number, targets: number[],
          $2, $3, jsonb_build_object('undoneRun', $1::int) FROM back),
      kept AS (INSERT INTO run_left (run_id, journal_id, contact_id) SELECT $4::int, id, contact_id FROM change WHERE moved_on ORDER BY id, contact_id)
      SELECT (count(*) FILTER (WHERE NOT moved_on))::int AS restored, (count(*) FILTER (WHERE moved_on))::int AS "leftAlone" FROM change`,
-    [
-      runId,
-      act.actorKind,
-      act.actor,
-      act.runId,
-      targets.filter((target) => target > 0),
-      targets.filter((target) => target < 0).map((target) => -target),
-      [runId, ...undos.map(({ id }) => id)],
-    ],
+      [
+        runId,
+        act.actorKind,
+        act.actor,
+        act.runId,
+        targets.filter((target) => target > 0),
+        targets.filter((target) => target < 0).map((target) => -target),
+        [runId, ...undos.map(({ id }) => id)],
+      ],
+    ),
   );
   return counts!;
 }
