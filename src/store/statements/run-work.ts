@@ -80,7 +80,7 @@ export async function advanceRun(
 export async function endOpenRun(sql: Sql, runId: number, counts: Record<string, number>): Promise<void> {
   await finishRun(sql, runId, counts);
   await sql.query(
-    'UPDATE run SET work = NULL, after_target = NULL, done = CASE WHEN stopped IS NULL THEN whole ELSE done END WHERE id = $1',
+    'UPDATE run SET work = NULL, done = CASE WHEN stopped IS NULL THEN whole ELSE done END WHERE id = $1',
     [runId],
   );
   await sql.query('DELETE FROM run_target WHERE run_id = $1', [runId]);

@@ -8,13 +8,19 @@ export interface UndoneCounts {
   leftAlone: number;
 }
 
-/** Makes everybody of whom a run changed something the targets of the run that undoes it; below zero, entries that belong to no contact. */
+/**
+ * Makes everybody of whom a run changed something the targets of the run that undoes it; below zero, entries that belong to
+ * no contact. With whom an undo that was stopped has dealt, it is done.
+ */
 export function keepUndoTargets(sql: Sql, undoingRunId: number, runId: number): Promise<number> {
   const changed = `
     changed AS (
       SELECT DISTINCT coalesce(contact_id, -subject_id) AS target FROM journal WHERE run_id = $1 AND contacts IS NULL
       UNION SELECT n FROM journal j, unnest(j.contacts) r, generate_series(lower(r), upper(r) - 1) n WHERE j.run_id = $1 AND j.contacts IS NOT NULL)`;
-  return keepTargets(sql, undoingRunId, changed, 'SELECT target FROM changed', [runId]);
+  const dealtWith =
+    'SELECT max(after_target) FROM run WHERE undoes_run_id = $1 AND stopped IS NOT NULL AND undone_by_run_id IS NULL';
+  const rest = `SELECT target FROM changed WHERE target > coalesce((${dealtWith}), '-infinity'::float8)`;
+  return keepTargets(sql, undoingRunId, changed, rest, [runId]);
 }
 
 /**
@@ -28,7 +34,7 @@ function membersWithin(targets: string): string {
 
 /**
  * The latest change that a run ($1) made to each thing of these targets ($5, contacts; $6, entries), with whether anything
- * changed that thing again later, other than an undo of the same run that was stopped.
+ * changed that thing again later.
  * before = what the run found, taken from its first change. Sets are taken
  * apart; nothing that came later can be a set, since one only says where things began, or a tag. An address that somebody else
  * has by now cannot go back. Uses journal_by_run,
@@ -47,11 +53,11 @@ const CHANGES = `
     SELECT DISTINCT ON (j.subject, j.subject_id, j.contact_id) j.id, j.subject, j.subject_id, j.contact_id, j.after,
       first_value(j.before) OVER (PARTITION BY j.subject, j.subject_id, j.contact_id ORDER BY j.id) AS before,
       CASE WHEN j.subject = 'entry' THEN EXISTS (
-        SELECT FROM journal l WHERE l.subject = 'entry' AND l.subject_id = j.subject_id AND l.id > j.id AND NOT coalesce(l.run_id = ANY ($7::int[]), false))
+        SELECT FROM journal l WHERE l.subject = 'entry' AND l.subject_id = j.subject_id AND l.id > j.id AND l.run_id IS DISTINCT FROM $1::int)
       WHEN j.subject = 'asking' THEN NOT EXISTS (SELECT FROM sign_up u WHERE u.contact_id = j.contact_id AND u.list_id = j.subject_id AND u.state = 'pending')
       ELSE (j.subject = 'address' AND EXISTS (SELECT FROM contact o WHERE o.address = j.before->>'address' AND o.id <> j.contact_id)) OR EXISTS (
         SELECT FROM journal l WHERE l.contact_id = j.contact_id AND l.subject = j.subject AND l.subject_id = j.subject_id AND l.id > j.id
-          AND NOT coalesce(l.run_id = ANY ($7::int[]), false)) END AS moved_on
+          AND l.run_id IS DISTINCT FROM $1::int) END AS moved_on
     FROM mine j ORDER BY j.subject, j.subject_id, j.contact_id, j.id DESC),
   back AS (SELECT * FROM change WHERE NOT moved_on)`;
 
@@ -60,7 +66,6 @@ const CHANGES = `
  * the undoing run, and keeps what was left alone.
  */
 export async function undoRunChanges(sql: Sql, runId: number, targets: number[], act: Act): Promise<UndoneCounts> {
-  const undos: { id: number }[] = await sql.query('SELECT id FROM run WHERE undoes_run_id = $1', [runId]);
   const [counts] = await byIndexAlone(sql, () =>
     sql.query<UndoneCounts[]>(
       `WITH ${CHANGES},
@@ -121,7 +126,6 @@ export async function undoRunChanges(sql: Sql, runId: number, targets: number[],
         act.runId,
         targets.filter((target) => target > 0),
         targets.filter((target) => target < 0).map((target) => -target),
-        [runId, ...undos.map(({ id }) => id)],
       ],
     ),
   );
