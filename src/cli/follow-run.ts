@@ -12,11 +12,15 @@ export async function followRun(client: Client, begun: Run): Promise<Run> {
   while (run.finishedAt === null) {
     progress.draw(`run ${run.id}`, run.done, run.whole);
     await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY_MS));
-    run = await client.run(run.id);
+    run = await client.run(run.id).catch((error: unknown) => {
+      progress.end();
+      note(`Run ${run.id} was under way, with ${count(run.done)} of ${count(run.whole)} dealt with. It goes on without you, also when the service is started again: avendel runs watch ${run.id}`);
+      throw error;
+    });
   }
   progress.end();
   return run;
-}
+} // prettier-ignore
 
 /** Follows a run to its end and prints what came of it: `lines` say it of one that dealt with everybody. */
 export async function printRun(

@@ -1,0 +1,147 @@
+import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import pg from 'pg';
+import type { Browser, Page } from 'playwright-core';
+import { openBrowser, signIn } from '../support/browser.ts';
+import { makeAvendel } from '../support/cli.ts';
+import { makeList, startRealService, until, type Running } from '../support/service.ts';
+
+/** Two pieces of a run and a half. */
+const PEOPLE = 25_000;
+/** Class of the locks under which pieces are worked on. */
+const RUN_LOCKS = 73_005;
+let service: Running;
+let browser: Browser;
+let page: Page;
+let database: pg.Client;
+let avendel: ReturnType<typeof makeAvendel>;
+
+beforeAll(async () => {
+  service = await startRealService();
+  await makeList(
+    service.client,
+    Array.from({ length: PEOPLE }, (_, index) => `reader${index}@lanternpost.example`),
+  );
+  database = new pg.Client({ connectionString: service.databaseUrl });
+  await database.connect();
+  avendel = makeAvendel(service);
+  browser = await openBrowser();
+  page = await signIn(browser, service);
+}, 300_000);
+afterAll(async () => {
+  await database.end();
+  await browser.close();
+  await service.stop();
+});
+
+const headline = (text: string | RegExp): Promise<void> =>
+  page.getByRole('heading', { level: 1, name: text }).waitFor();
+
+/** Takes the lock of the next run, as if another process were at it: it begins, and stays where it is until it is let go. */
+async function holdNextRun(): Promise<{ id: number; letGo: () => Promise<unknown> }> {
+  const { rows } = await database.query<{ id: number }>('SELECT coalesce(max(id), 0) + 1 AS id FROM run');
+  const { id } = rows[0]!;
+  await database.query('SELECT pg_advisory_lock($1, $2)', [RUN_LOCKS, id]);
+  return { id, letGo: () => database.query('SELECT pg_advisory_unlock($1, $2)', [RUN_LOCKS, id]) };
+}
+
+/** Goes through the steps of an act on everybody who is found. */
+async function actOnAll(label: string, button: string, part: string, more: () => Promise<void> = async () => undefined): Promise<void> {
+  await page.goto(`${service.console}/contacts?part=${part}`);
+  await page.getByRole('combobox', { name: 'What to do' }).click();
+  await page.getByRole('option', { name: label }).click();
+  if (label === 'Tag them') await page.getByLabel('The tag').fill('fair');
+  await page.getByRole('button', { name: 'Count whom it would change' }).click();
+  await page.getByRole('button', { name: 'See what it would change' }).click();
+  await page.getByRole('button', { name: 'Say why' }).click();
+  await page.getByLabel('Why').fill('a test');
+  await more();
+  await page.getByRole('button', { name: button }).click();
+} // prettier-ignore
+
+test('a run over many says how far it is wherever one goes, is stopped there, and its page says where it ended', async () => {
+  const held = await holdNextRun();
+  await actOnAll('Tag them', 'Tag 25,000', 'reader');
+  await page.getByRole('progressbar', { name: `Run ${held.id}` }).waitFor();
+  await page.getByText('0 of 25,000', { exact: true }).first().waitFor();
+  await page.getByRole('link', { name: 'Suppression' }).click();
+  await page.getByRole('progressbar', { name: `Run ${held.id}, tag: so far` }).waitFor({ state: 'attached' });
+  await page
+    .getByRole('banner')
+    .getByRole('link', { name: `Run ${held.id}, tag` })
+    .click();
+  await headline('Nothing was changed so far');
+  await expect(page.getByRole('button', { name: 'Put everything back' }).count()).resolves.toBe(0);
+  await page.getByRole('button', { name: 'Stop' }).click();
+  await until(async () => (await service.client.run(held.id)).stopped !== null);
+  await held.letGo();
+  await headline('Nothing was changed');
+  await page.getByText('0 of 25,000 were dealt with: Rosa Lindgard stopped it.').waitFor();
+  await expect(page.getByRole('progressbar').count()).resolves.toBe(0);
+});
+
+test('a run that is left to itself ends where it was begun, with what it changed and the way to its undo', async () => {
+  const held = await holdNextRun();
+  await actOnAll('Tag them', 'Tag 25,000', 'reader');
+  await page.getByRole('progressbar', { name: `Run ${held.id}` }).waitFor();
+  await held.letGo();
+  await page.getByText(`Applied as run ${held.id}.`).waitFor();
+  await page.getByText('25,000 tagged').waitFor();
+  await page.getByRole('link', { name: 'Look at the run, or undo it' }).click();
+  await page.getByLabel('Why').fill('a slip');
+  const undo = await holdNextRun();
+  await page.getByRole('button', { name: 'Put everything back' }).click();
+  await page.getByRole('progressbar', { name: `Run ${undo.id}`, exact: true }).waitFor();
+  // Somebody is tagged anew by hand meanwhile, and has to be left.
+  const [left] = (await service.client.contacts({ brandId: 1, limit: 1 })).items;
+  for (const act of ['untag', 'tag'] as const)
+    await service.client.applyAct({ act, tag: 'fair', addresses: [left!.address], expect: 1, reason: 'by hand' });
+  await undo.letGo();
+  await page.getByText('1 were left as they are, because something changed them again since.').waitFor();
+  await page.getByRole('link', { name: `run ${undo.id}` }).click();
+  await page.getByRole('heading', { name: 'Left as they are, because something changed them again: 1' }).waitFor();
+  await page.getByRole('link', { name: left!.name! }).first().waitFor();
+});
+
+test('kill -9 in the middle of a run: it goes on by itself, everybody is dealt with once, and the command line can be taken up again', async () => {
+  const held = await holdNextRun();
+  const following = avendel('contacts', 'archive', '--part', 'reader', '--expect', String(PEOPLE), '--reason', 'a test'); // prettier-ignore
+  await until(async () => (await service.client.run(held.id)).whole === PEOPLE);
+  await held.letGo();
+  await until(async () => (await service.client.run(held.id)).done > 0);
+  const before = await holdNextPiece(held.id);
+  expect(before.done).toBeLessThan(PEOPLE);
+  service.kill();
+  const said = await following;
+  expect(said.code).toBe(1);
+  expect(said.stderr).toContain(`It goes on without you, also when the service is started again: avendel runs watch ${held.id}`); // prettier-ignore
+  await service.restart();
+  await before.letGo();
+  const watched = await avendel('runs', 'watch', String(held.id));
+  expect(watched).toMatchObject({ code: 0, stdout: `Run ${held.id}, archive: 25,000 archived.\n` });
+  const { rows } = await database.query<{ n: number }>('SELECT sum(upper(r) - lower(r))::int AS n FROM journal j, unnest(j.contacts) r WHERE run_id = $1', [held.id]); // prettier-ignore
+  expect(rows[0]!.n).toBe(PEOPLE);
+  expect(await avendel('runs', 'stop', String(held.id))).toMatchObject({ code: 1, stderr: expect.stringContaining(`Run ${held.id} has ended.`) as string }); // prettier-ignore
+  expect((await avendel('runs', 'undo', String(held.id), '--reason', 'a slip')).stdout).toContain('25,000 put back, 0 left as they are'); // prettier-ignore
+});
+
+/** Waits until the piece that is being worked on is done, and holds the run before the next. */
+async function holdNextPiece(id: number): Promise<{ done: number; letGo: () => Promise<unknown> }> {
+  await database.query('SELECT pg_advisory_lock($1, $2)', [RUN_LOCKS, id]);
+  const { done } = await service.client.run(id);
+  return { done, letGo: () => database.query('SELECT pg_advisory_unlock($1, $2)', [RUN_LOCKS, id]) };
+}
+
+test('erasing many asks for their number to be typed', async () => {
+  await actOnAll('Erase them', 'Erase 11', 'reader1234', async () => {
+    const erase = page.getByRole('button', { name: 'Erase 11' });
+    expect(await erase.isDisabled()).toBe(true);
+    await page.getByLabel(/Type 11/).fill('12');
+    expect(await erase.isDisabled()).toBe(true);
+    await page.getByLabel(/Type 11/).fill('11');
+  });
+  await page.getByText('11 erased').waitFor();
+  await page.getByRole('link', { name: 'Look at the run', exact: true }).click();
+  await headline('11 erased');
+  await expect(page.getByRole('button', { name: 'Put everything back' }).count()).resolves.toBe(0);
+  expect((await service.client.contacts({ brandId: 1, limit: 1 })).total).toBe(PEOPLE - 11);
+});
