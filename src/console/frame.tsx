@@ -135,12 +135,14 @@ function Work() {
         }
       : running && { ...running, to: `/runs/${running.id}`, name: `Run ${running.id}, ${running.kind}` };
   if (!work) return <div className="work" />;
+  const part = (100 * work.done) / Math.max(1, work.whole);
   return (
     <div className="work">
       <Link to={work.to} className="door">
         {work.name}
       </Link>
-      <Progress value={(100 * work.done) / Math.max(1, work.whole)} color="var(--av-ink)" size={6} radius={3} w={72} aria-label={`${work.name}: so far`} />
+      <Link to={work.to} className="work-line" style={{ width: `${part}%` }} aria-label={`${work.name}: ${count(work.done)} of ${count(work.whole)}`} />
+      <Progress value={part} color="var(--av-ink)" size={6} radius={3} w={72} aria-label={`${work.name}: so far`} />
       {count(work.done)} of {count(work.whole)}
     </div>
   ); // prettier-ignore

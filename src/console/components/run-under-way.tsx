@@ -1,6 +1,6 @@
 import { Button } from '@mantine/core';
 import { useQueryClient } from '@tanstack/react-query';
-import { useEffect, useRef, type ReactNode } from 'react';
+import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import type { Run } from '../../shared/api.ts';
 import { useRun } from '../api/queries.ts';
@@ -37,10 +37,19 @@ export function FollowedRun({ begun }: { begun: Run }) {
 /** How far a run is, with a button that stops it. */
 export function RunUnderWay({ run, countedAt, children }: { run: Run; countedAt: number; children?: ReactNode }) {
   const stop = useAct((client, _: void) => client.stopRun(run.id));
+  // The pace is that since it was first seen here: counting whom it concerns, and a break, are not part of it.
+  const [first] = useState(() => ({ at: new Date(countedAt || Date.now()).toISOString(), done: run.done }));
   return (
     <div className="stack">
       <div>
-        <UnderWay label={`Run ${run.id}`} done={run.done} whole={run.whole} since={run.startedAt} countedAt={countedAt}>
+        <UnderWay
+          label={`Run ${run.id}`}
+          done={run.done}
+          whole={run.whole}
+          since={first.at}
+          before={first.done}
+          countedAt={countedAt}
+        >
           {children}
           <Button loading={stop.isPending || run.stopped !== null} onClick={() => stop.mutate()}>
             Stop

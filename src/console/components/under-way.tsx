@@ -1,12 +1,13 @@
 import type { ReactNode } from 'react';
 import { paceWords } from '../../shared/pace.ts';
 
-/** Long work: how far it is, how fast it goes, how long it still takes, and the buttons that stop it. `since` and `countedAt` are instants. */
+/** Long work: how far it is, how fast it goes, how long it still takes, and the buttons that stop it. `since` and `countedAt` are instants; `before` was done at `since` already. */
 export function UnderWay({
   label,
   done,
   whole,
   since,
+  before = 0,
   countedAt,
   children,
 }: {
@@ -14,6 +15,7 @@ export function UnderWay({
   done: number;
   whole: number;
   since: string | null;
+  before?: number;
   /** Milliseconds since the epoch. */
   countedAt: number;
   children?: ReactNode;
@@ -25,7 +27,7 @@ export function UnderWay({
         <div style={{ width: `${(100 * done) / Math.max(1, whole)}%` }} />
       </div>
       <div className="row" style={{ marginTop: 8, justifyContent: 'space-between' }}>
-        <span className="second">{paceWords(done, whole, seconds > 0 ? done / seconds : 0)}</span>
+        <span className="second">{paceWords(done, whole, seconds > 0 ? (done - before) / seconds : 0)}</span>
         <span className="row">{children}</span>
       </div>
     </>

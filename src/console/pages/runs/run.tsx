@@ -30,7 +30,12 @@ function RunPage({ run, countedAt }: { run: RunData; countedAt: number }) {
         headline={`${changed || 'Nothing was changed'}${run.finishedAt === null ? ' so far' : ''}`}
       >
         By {run.actor}: {run.reason}.{run.undoesRunId === null ? '' : ` Undoes run ${run.undoesRunId}.`}{' '}
-        {run.finishedAt === null ? null : <EndedEarly run={run} />}
+        {run.finishedAt === null || run.stopped === null ? null : (
+          <>
+            <br />
+            <EndedEarly run={run} />
+          </>
+        )}
       </Finding>
       <Leaf margin={<Margin run={run} countedAt={countedAt} />}>
         {run.counts['leftAlone'] ? <LeftAlone run={run} /> : null}
