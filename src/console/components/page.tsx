@@ -1,3 +1,4 @@
+import { Button } from '@mantine/core';
 import { IconX } from '@tabler/icons-react';
 import type { ReactNode } from 'react';
 import { Link } from 'react-router';
@@ -146,5 +147,15 @@ export function Ledger({ lines, total, note }: { lines: LedgerLine[]; total: Led
         </p>
       )}
     </>
+  );
+}
+
+/** The way to the next page of a list, where there is one. */
+export function NextFifty({ next, go }: { next: string | null; go: (cursor: string) => void }) {
+  if (!next) return null;
+  return (
+    <Button mt="sm" onClick={() => go(next)}>
+      Next 50
+    </Button>
   );
 }

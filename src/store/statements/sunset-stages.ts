@@ -172,8 +172,8 @@ export async function findDecidedStage(
  * of contact. Returns how many moved, by stage.
  *
  * A contact whom another act moved since this statement began to read is decided again: a run must not undo what a click
- * in that instant did. Entries are looked up by address, not by list (+ 0): how long the list has become in this run the
- * server does not know.
+ * in that instant did. What an entry belongs to is looked up row by row: joined, the whole base was read for each piece of
+ * a run. And by address, not by list (+ 0): how long the list has become the server does not know.
  */
 export async function applyStages(
   sql: Sql,
@@ -203,16 +203,18 @@ export async function applyStages(
        SELECT $4::int, 'address', address, silent_days || ' days of silence, ' || messages || ' messages in it', 'sunset rule', cause
        FROM moving WHERE stage = 'sunset' ORDER BY address
        ON CONFLICT (value, list_id) WHERE lifted_at IS NULL DO NOTHING RETURNING id, value, evidence),
+     leaving AS MATERIALIZED (
+       SELECT m.contact_id, m.cause, (SELECT e.id FROM suppression_entry e WHERE e.value = m.address AND e.list_id + 0 = $4::int AND e.lifted_at IS NULL) AS entry_id
+       FROM moving m WHERE m."from" = 'sunset' AND m.stage <> 'sunset'),
      lifted AS (
        UPDATE suppression_entry e SET lifted_at = now(), lifted_by = $7, lift_kind = 'rule', lift_reason = 'no longer at sunset'
-       FROM moving m WHERE m."from" = 'sunset' AND m.stage <> 'sunset' AND e.value = m.address AND e.list_id + 0 = $4::int AND e.lifted_at IS NULL
-       RETURNING e.id, e.value, m.contact_id, m.cause),
+       FROM leaving l WHERE e.id = l.entry_id AND e.lifted_at IS NULL RETURNING e.id, e.value, l.contact_id, l.cause),
      noted AS (
        INSERT INTO journal (run_id, contact_id, subject, subject_id, before, after, actor_kind, actor, cause)
        SELECT $5::int, contact_id, 'stage', $1::int, jsonb_build_object('stage', "from", 'since', since), jsonb_build_object('stage', stage), $6, $7, cause FROM moving
        UNION ALL
-       SELECT $5::int, c.id, 'entry', e.id, NULL, jsonb_build_object('listId', $4::int, 'list', 'Sunset', 'value', e.value, 'inEffect', true), $6, $7, e.evidence
-       FROM entered e JOIN contact c ON c.address = e.value
+       SELECT $5::int, (SELECT c.id FROM contact c WHERE c.address = e.value), 'entry', e.id, NULL, jsonb_build_object('listId', $4::int, 'list', 'Sunset', 'value', e.value, 'inEffect', true), $6, $7, e.evidence
+       FROM entered e
        UNION ALL
        SELECT $5::int, e.contact_id, 'entry', e.id, jsonb_build_object('listId', $4::int, 'list', 'Sunset', 'value', e.value, 'inEffect', true),
          jsonb_build_object('listId', $4::int, 'list', 'Sunset', 'value', e.value, 'inEffect', false), $6, $7, e.cause

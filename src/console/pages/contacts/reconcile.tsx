@@ -5,7 +5,7 @@ import type { Reconciliation } from '../../../shared/api-permission.ts';
 import { useReconciled, useReconciliation, useReconciliations } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
-import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
+import { Await, Door, Finding, Leaf, NextFifty, ProblemNote, Section } from '../../components/page.tsx';
 import { count, moment, plural } from '../../components/words.ts';
 import { ActOnFound } from './act-on-found.tsx';
 
@@ -118,7 +118,7 @@ function Answer({ one }: { one: Reconciliation }) {
                   </tbody>
                 </table>
                 {items.length === 0 ? <p className="second">Nobody.</p> : null}
-                {next ? <Button mt="sm" onClick={() => setParams({ way, cursor: next })}>Next 50</Button> : null}
+                <NextFifty next={next} go={(cursor) => setParams({ way, cursor })} />
               </>
             )}
           </Await>

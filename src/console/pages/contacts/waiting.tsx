@@ -9,7 +9,7 @@ import { useActPreview, useLists, useSignUps } from '../../api/queries.ts';
 import { ActSteps } from './act-on-found.tsx';
 import { keys } from '../../api/keys.ts';
 import { useBrand } from '../../brand.tsx';
-import { Await, Door, Finding, Leaf, Section } from '../../components/page.tsx';
+import { Await, Door, Finding, Leaf, NextFifty, Section } from '../../components/page.tsx';
 import { day, moment, plural } from '../../components/words.ts';
 
 /** Who signed up and has not confirmed, by age; and where the forms are. */
@@ -51,14 +51,10 @@ export default function Waiting() {
             {({ items, next }) => (
               <>
                 <ByAge items={items} />
-                {next ? (
-                  <Button
-                    mt="sm"
-                    onClick={() => setParams({ ...(listId ? { list: String(listId) } : {}), cursor: next })}
-                  >
-                    Next 50
-                  </Button>
-                ) : null}
+                <NextFifty
+                  next={next}
+                  go={(cursor) => setParams({ ...(listId ? { list: String(listId) } : {}), cursor })}
+                />
               </>
             )}
           </Await>

@@ -5,7 +5,7 @@ import type { Run as RunData } from '../../../shared/api.ts';
 import { useJournalContacts, useLeftAlone, useRun, useRunJournal } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
-import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
+import { Await, Door, Finding, Leaf, NextFifty, ProblemNote, Section } from '../../components/page.tsx';
 import { EndedEarly, RunUnderWay, useFreshEnd } from '../../components/run-under-way.tsx';
 import { changedWords, count, moment, plural } from '../../components/words.ts';
 import { changeWords } from '../contacts/time-line.tsx';
@@ -58,11 +58,7 @@ function RunPage({ run, countedAt }: { run: RunData; countedAt: number }) {
                     ))}
                   </tbody>
                 </table>
-                {next ? (
-                  <Button mt="sm" onClick={() => setCursor(next)}>
-                    Next 50
-                  </Button>
-                ) : null}
+                <NextFifty next={next} go={setCursor} />
               </>
             )}
           </Await>
@@ -120,11 +116,7 @@ function LeftAlone({ run }: { run: RunData }) {
                 ))}
               </tbody>
             </table>
-            {next ? (
-              <Button mt="sm" onClick={() => setCursor(next)}>
-                Next 50
-              </Button>
-            ) : null}
+            <NextFifty next={next} go={setCursor} />
           </>
         )}
       </Await>
