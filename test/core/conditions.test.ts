@@ -68,6 +68,8 @@ describe('what cannot be read is said with its place and what was expected', () 
     ['clicked from 2026-03-01 to 2026-02-01', 'impossible-date', 'to 2026-02-01', /earlier day first/],
     ['on list Night Digest', 'unexpected', 'night', /name of a list in quotation marks/i],
     ['tagged "never closed', 'unreadable', '"', /never closed/],
+    ['silent 90 days', 'unexpected', '90', /^Here should be “for”, but “90” stands there/],
+    ['may be maild', 'unexpected', 'maild', /Did you mean “mailed”/],
     ['(opened', 'unexpected', '', /“\)”, but the condition ends/],
     ['', 'unexpected', '', /a condition/],
     ['opened; DROP TABLE contact', 'unreadable', ';', /means nothing/],

@@ -53,6 +53,11 @@ export function addCommands(group: Command): void {
       { head: 'Name', cell: (row) => row.name },
     ], options, 'That line speaks of one contact, or is none.'); // prettier-ignore
   });
+  addEndings(group);
+}
+
+/** Following a run to its end, ending it early, and undoing it. */
+function addEndings(group: Command): void {
   withOutput(
     group.command('undo <number>').description('put back what a run changed, except what was changed again since'),
   )

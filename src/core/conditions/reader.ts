@@ -39,8 +39,9 @@ export class Reader {
     return true;
   }
 
+  /** These words, one after the other: the first that is not there is what is missing. */
   need(...words: string[]): void {
-    if (!this.take(...words)) throw this.expected(words.map((word) => `“${word}”`).join(' '), words);
+    for (const word of words) if (!this.take(word)) throw this.expected(`“${word}”`, [word]);
   }
 
   needMark(mark: '(' | ')' | ','): void {
