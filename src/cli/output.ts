@@ -85,7 +85,3 @@ function clip(text: string): string {
   const characters = [...text];
   return characters.length <= WIDEST_CELL ? text : `${characters.slice(0, WIDEST_CELL - 1).join('')}…`;
 }
-
-/** What a run changed, in words: `12 tagged, 3 left alone`; nothing where it changed nothing. */
-export const changedWords = (counts: Readonly<Record<string, number>>): string =>
-  Object.entries(counts).map(([what, n]) => `${count(n)} ${what.replace(/[A-Z]/g, (letter) => ` ${letter.toLowerCase()}`)}`).join(', '); // prettier-ignore

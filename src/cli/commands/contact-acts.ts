@@ -4,7 +4,8 @@ import type { Client } from '../../client/client.ts';
 import type { ActPreview, ActSelection, ContactCost, ContactQuery, PriceLadder } from '../../shared/api-permission.ts';
 import { printRun } from '../follow-run.ts';
 import { brandNamed, listNamed, suppressionListNamed } from '../names.ts';
-import { changedWords, count, note, printOne, tableText, type OutputOptions } from '../output.ts';
+import { count, note, printOne, tableText, type OutputOptions } from '../output.ts';
+import { changedWords } from '../../shared/changed-words.ts';
 import { connect } from '../sign-in-file.ts';
 import { withCondition } from '../condition-problems.ts';
 import { UsageError } from '../usage-error.ts';
@@ -100,7 +101,7 @@ async function actOn(act: ActPreview['act'], given: string[], options: ActOption
   if (options.reason === undefined) throw new UsageError('Say why, with --reason.');
   const run = await client.applyAct({ ...selection, expect: Number(options.expect), reason: options.reason });
   await printRun(client, run, options, ({ id, counts }) => [
-    `${changedWords(counts)}, run ${id}.`,
+    `${changedWords(counts) || 'Nobody changed'}, run ${id}.`,
     act === 'erase' ? 'This cannot be undone.' : `Undo: avendel runs undo ${id} --reason "…"`,
   ]); // prettier-ignore
 }

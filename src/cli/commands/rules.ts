@@ -7,7 +7,8 @@ import { withCondition } from '../condition-problems.ts';
 import { UsageError } from '../usage-error.ts';
 import { printRun } from '../follow-run.ts';
 import { brandNamed } from '../names.ts';
-import { changedWords, count, printOne, tableText, type OutputOptions } from '../output.ts';
+import { count, printOne, tableText, type OutputOptions } from '../output.ts';
+import { changedWords } from '../../shared/changed-words.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
 

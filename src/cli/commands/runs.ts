@@ -1,6 +1,7 @@
 import type { Command } from 'commander';
 import type { Run } from '../../shared/api.ts';
-import { changedWords, count, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
+import { count, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
+import { changedWords } from '../../shared/changed-words.ts';
 import { followRun, printRun } from '../follow-run.ts';
 import { withCondition } from '../condition-problems.ts';
 import { brandNamed } from '../names.ts';

@@ -4,7 +4,8 @@ import type { Command } from 'commander';
 import type { Verification } from '../../shared/api-addresses.ts';
 import type { OutsideVerdict } from '../../shared/words.ts';
 import { printRun } from '../follow-run.ts';
-import { changedWords, count, line, printOne, tableText, type OutputOptions } from '../output.ts';
+import { count, line, printOne, tableText, type OutputOptions } from '../output.ts';
+import { changedWords } from '../../shared/changed-words.ts';
 import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
 import { readPairs } from '../pairs.ts';
@@ -48,7 +49,7 @@ export function addCommands(group: Command): void {
     .action(async (id: string, options: OutputOptions & { expect: string; reason: string }) => {
       const client = connect();
       await printRun(client, await client.applyVerification(Number(id), Number(options.expect), options.reason), options, (run) => [
-        `${changedWords(run.counts)}, run ${run.id}.`,
+        `${changedWords(run.counts) || 'Nobody changed'}, run ${run.id}.`,
         `Undo: avendel runs undo ${run.id} --reason "…"`,
       ]);
     });

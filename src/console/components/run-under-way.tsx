@@ -7,7 +7,8 @@ import { useRun } from '../api/queries.ts';
 import { useAct } from '../api/use-act.ts';
 import { ProblemNote } from './page.tsx';
 import { UnderWay } from './under-way.tsx';
-import { changedWords, count } from './words.ts';
+import { count } from './words.ts';
+import { changedWords } from '../../shared/changed-words.ts';
 
 /** A run from its beginning to its end: how far it is, and then what came of it, with the way to its undo. */
 export function FollowedRun({ begun }: { begun: Run }) {

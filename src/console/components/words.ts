@@ -29,7 +29,3 @@ export function day(instant: string, zone: string): string {
   const year = date.getUTCFullYear() === new Date().getUTCFullYear() ? {} : ({ year: 'numeric' } as const);
   return date.toLocaleDateString('en-GB', { ...DAY, ...year, timeZone: zone });
 }
-
-/** What a run changed, in words: `12 tagged, 3 left alone`; nothing where it changed nothing. */
-export const changedWords = (counts: Readonly<Record<string, number>>): string =>
-  Object.entries(counts).map(([what, n]) => `${count(n)} ${what.replace(/[A-Z]/g, (letter) => ` ${letter.toLowerCase()}`)}`).join(', '); // prettier-ignore

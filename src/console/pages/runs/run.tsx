@@ -7,7 +7,8 @@ import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { Await, Door, Finding, Leaf, NextFifty, ProblemNote, Section } from '../../components/page.tsx';
 import { EndedEarly, RunUnderWay, useFreshEnd } from '../../components/run-under-way.tsx';
-import { changedWords, count, moment, plural } from '../../components/words.ts';
+import { count, moment, plural } from '../../components/words.ts';
+import { changedWords } from '../../../shared/changed-words.ts';
 import { changeWords } from '../contacts/time-line.tsx';
 
 /** One run: what it changed, and its undo. */

@@ -3,7 +3,8 @@ import { useRuns } from '../../api/queries.ts';
 import { useBrand } from '../../brand.tsx';
 import { ActorMark } from '../../components/marks.tsx';
 import { Await, Door, Finding } from '../../components/page.tsx';
-import { changedWords, count, moment, plural } from '../../components/words.ts';
+import { count, moment, plural } from '../../components/words.ts';
+import { changedWords } from '../../../shared/changed-words.ts';
 
 /** Everything that changed many at once, latest first. */
 export default function Runs() {

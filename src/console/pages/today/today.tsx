@@ -17,7 +17,8 @@ import { useBrand } from '../../brand.tsx';
 import { ActorMark } from '../../components/marks.tsx';
 import { Needles } from '../../components/needles.tsx';
 import { Await, Door, Finding, Leaf, Ledger, Section } from '../../components/page.tsx';
-import { changedWords, count, moment, percent, plural } from '../../components/words.ts';
+import { count, moment, percent, plural } from '../../components/words.ts';
+import { changedWords } from '../../../shared/changed-words.ts';
 
 /** What changed since yesterday, what needs a look, what is under way. */
 export default function Today() {
