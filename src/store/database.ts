@@ -1,5 +1,4 @@
 import 'reflect-metadata';
-import { Semaphore } from 'async-mutex';
 import { DataSource, type EntityManager } from 'typeorm';
 import { CampaignEntity } from './entities/campaign.ts';
 import { AccountEntity, ApiTokenEntity, BrandEntity, ListEntity } from './entities/organisation.ts';
@@ -24,6 +23,7 @@ import { SmallerFiles1790000000018 } from './migrations/0018-smaller-files.ts';
 import { CompactReconciliations1790000000019 } from './migrations/0019-compact-reconciliations.ts';
 import { EntriesByValue1790000000020 } from './migrations/0020-entries-by-value.ts';
 import { RunsInPieces1790000000021 } from './migrations/0021-runs-in-pieces.ts';
+import { makeTurns } from './turns.ts';
 
 /** Anything that runs SQL: the data source itself, or a manager inside a transaction. */
 export type Sql = Pick<EntityManager, 'query' | 'getRepository'>;
@@ -135,14 +135,7 @@ export async function overWholeSet<T>(
  * So many whole sets are worked over at once by a process; further ones wait without a connection. Each may take all
  * processors and several times the memory above, and the pool's other connections are for what a stranger waits for.
  */
-const WHOLE_SETS_AT_ONCE = 4;
-const turns = new WeakMap<Database, Semaphore>();
-
-function turnsOf(database: Database): Semaphore {
-  const known = turns.get(database) ?? new Semaphore(WHOLE_SETS_AT_ONCE);
-  turns.set(database, known);
-  return known;
-}
+const turnsOf = makeTurns(4);
 
 /**
  * Runs `work` in one transaction, and again when it lost a race that a second look settles: someone wrote the same key

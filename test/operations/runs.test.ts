@@ -7,6 +7,7 @@ import { findRun } from '../../src/store/statements/journal.ts';
 import { listOpenRuns } from '../../src/store/statements/run-work.ts';
 import { makeDeps } from '../support/database.ts';
 import { undoRun } from '../support/runs.ts';
+import { until } from '../support/service.ts';
 import { makeSmallWorld, type SmallWorld } from '../support/world.ts';
 
 /** Two pieces and a half. */
@@ -33,7 +34,8 @@ async function begin(act: Pick<ActRequest, 'act' | 'tag'>): Promise<number> {
 const run = async (id: number) => (await findRun(deps.database, id))!;
 
 async function count(sql: string, ...parameters: unknown[]): Promise<number> {
-  return ((await deps.database.query(`SELECT (${sql})::int AS n`, parameters)) as { n: number }[])[0]!.n;
+  const [row]: { n: number }[] = await deps.database.query(`SELECT (${sql})::int AS n`, parameters);
+  return row!.n;
 }
 const tagged = (tag: string): Promise<number> => count('SELECT count(*) FROM contact WHERE $1 = ANY(tags)', tag);
 const targets = (): Promise<number> => count('SELECT count(*) FROM run_target');
@@ -89,6 +91,25 @@ test('a run is stopped after the piece it is at: what it changed stays, and is u
   expect(await tagged('half')).toBe(0);
 });
 
+test('a stop that comes with the last piece comes too late: the run has dealt with everybody', async () => {
+  const id = await begin({ act: 'tag', tag: 'late' });
+  await workPiece(deps, id);
+  await workPiece(deps, id);
+  const lock = deps.database.createQueryRunner();
+  await lock.startTransaction();
+  await lock.query('SELECT 1 FROM contact WHERE id = $1 FOR UPDATE', [world.contactIds.at(-1)]);
+  const last = workPiece(deps, id);
+  await until(async () => (await count(`SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'`)) > 0); // prettier-ignore
+  const stopping = stopRun(deps, id, actor);
+  await until(async () => (await run(id)).stopped !== null);
+  await lock.commitTransaction();
+  await lock.release();
+  expect(await last).toBe('ended');
+  await stopping;
+  expect(await run(id)).toMatchObject({ done: PEOPLE, counts: { tagged: PEOPLE }, stopped: null });
+  await undoRun(deps, id, 'a slip', actor);
+});
+
 test('an undo that was stopped is gone on with by another, which leaves alone what somebody changed again', async () => {
   const id = await begin({ act: 'archive' });
   await workThrough(deps, id);
@@ -142,11 +163,23 @@ test('a run whose piece fails again and again ends, says why, keeps what it did,
   expect((await undoRun(deps, id, 'back', actor)).restored).toBe(PIECE);
 });
 
-test('erasing goes on where it was cut off, and nobody is left', async () => {
-  const id = await begin({ act: 'erase' });
+test('more erasures at once than there are connections all come to their end', async () => {
+  const ids = await Promise.all(world.addresses.slice(0, 10).map((address) => beginAct(deps, { act: 'erase', addresses: [address], expect: 1, reason: 'asked', actor }))); // prettier-ignore
+  const ended = await Promise.all(ids.map((id) => workFirst(deps, id)));
+  expect(ended.filter(({ finishedAt, counts }) => finishedAt !== null && counts['erased'] === 1)).toHaveLength(10);
+  // Each wrote the kept file anew, and none wrote another's people back.
+  const kept = await count(`SELECT count(*) FROM import_part p, unnest($1::text[]) a WHERE position(convert_to(a || ',', 'UTF8') IN p.bytes) > 0`, world.addresses.slice(0, 12)); // prettier-ignore
+  expect(kept).toBe(2);
+});
+
+test('erasing goes on where it was cut off, and nobody of them is left', async () => {
+  const leaving = world.addresses.slice(10, PIECE + 500);
+  const id = await beginAct(deps, { act: 'erase', addresses: leaving, expect: leaving.length, reason: 'asked', actor });
   await workPiece(deps, id);
   expect(await run(id)).toMatchObject({ done: PIECE, counts: { erased: PIECE }, finishedAt: null });
-  expect(await workThrough(deps, id)).toMatchObject({ done: PEOPLE, counts: { erased: PEOPLE } });
-  expect(await count(`SELECT count(*) FROM contact WHERE erased_at IS NULL`)).toBe(0);
-  expect(await count(`SELECT count(*) FROM suppression_entry WHERE kind = 'hash' AND lifted_at IS NULL`)).toBe(PEOPLE);
+  expect(await workThrough(deps, id)).toMatchObject({ done: leaving.length, counts: { erased: leaving.length } });
+  expect(await count('SELECT count(*) FROM contact WHERE address = ANY($1)', leaving)).toBe(0);
+  expect(await count(`SELECT count(*) FROM suppression_entry WHERE kind = 'hash' AND lifted_at IS NULL`)).toBe(
+    PIECE + 500,
+  );
 }, 120_000);

@@ -92,7 +92,7 @@ function addEndings(group: Command): void {
     const client = connect();
     const run = await followRun(client, await client.stopRun(Number(id)));
     printOne(run, options, () => [
-      `Run ${run.id} is stopped: ${count(run.done)} of ${count(run.whole)} dealt with, ${changedWords(run.counts) || 'nobody changed'}.`,
+      `Run ${run.id} ${run.stopped === null ? 'had come to its end' : 'is stopped'}: ${count(run.done)} of ${count(run.whole)} dealt with, ${changedWords(run.counts) || 'nobody changed'}.`,
       ...(run.kind === 'erase' ? [] : [`What it changed can be put back: avendel runs undo ${run.id} --reason "…"`]),
     ]);
   }); // prettier-ignore

@@ -1,7 +1,7 @@
 import { stringify } from 'csv-stringify/sync';
 import { parseAddress } from '../../core/address/normal-form.ts';
 import { inTransaction } from '../../store/database.ts';
-import { erasePeople, listErasable, lockToErase } from '../../store/statements/erase.ts';
+import { erasePeople, listErasable, lockKeptFile, lockToErase, takeErasingTurn } from '../../store/statements/erase.ts';
 import { ERASED, OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
 import { hasLetter } from '../../store/statements/import-rows.ts';
 import {
@@ -29,7 +29,10 @@ export interface Erasing {
 /** Erases the targets of a run. Each piece is gone for good when it is done; one that was cut off is gone through again. */
 export const erasing: Doing<Erasing> = {
   piece: (deps, sql, run) =>
-    overTargets(sql, run, PIECE, async (ids) => ({ erased: await eraseContacts(deps, ids, run.actor) })),
+    overTargets(sql, run, PIECE, async (ids) => {
+      await takeErasingTurn(sql);
+      return { erased: await eraseContacts(deps, ids, run.actor) };
+    }),
 };
 
 /**
@@ -85,16 +88,19 @@ async function eraseFromFile(deps: Deps, importId: number, addresses: ReadonlySe
     for (const { cells, error } of records) any ||= isTheirs(cells, error);
   if (!any) return;
   await inTransaction(deps.database, async (sql) => {
-    await replaceImportParts(sql, importId, rewritten());
+    await lockKeptFile(sql, importId);
+    // As another erasure may just have left it.
+    const present = found(await findImport(sql, importId), `import ${importId}`);
+    await replaceImportParts(sql, importId, rewritten(present));
     await changeImportFormat(sql, importId, { encoding: 'utf-8', header: true });
   });
 
-  async function* rewritten(): AsyncGenerator<Buffer> {
-    for await (const { records } of readImportRecords(deps, row)) {
+  async function* rewritten(present: ImportRow): AsyncGenerator<Buffer> {
+    for await (const { records } of readImportRecords(deps, present)) {
       const lines: string[][] = [];
       for (const { cells, error } of records)
         lines.push(isTheirs(cells, error) ? (cells ?? ['']).map(() => ERASED) : (cells ?? [error]));
-      yield Buffer.from(stringify(lines, { delimiter: row.options.delimiter }));
+      yield Buffer.from(stringify(lines, { delimiter: present.options.delimiter }));
     }
   }
 }

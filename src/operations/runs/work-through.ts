@@ -1,6 +1,7 @@
 import { inRetriedTransaction, type Sql } from '../../store/database.ts';
 import { findRun, type RunRow } from '../../store/statements/journal.ts';
 import { advanceRun, endOpenRun, stopOpenRun, takeOpenRun } from '../../store/statements/run-work.ts';
+import { makeTurns } from '../../store/turns.ts';
 import { acting, type Acting } from '../contacts/act-on-contacts.ts';
 import { erasing, type Erasing } from '../contacts/erase-contacts.ts';
 import { takingVerdicts, type TakingVerdicts } from '../contacts/verify.ts';
@@ -28,6 +29,9 @@ const DOINGS: { [D in Work['do']]: Doing<Extract<Work, { do: D }>> } = {
   undo: undoing,
 };
 
+/** Pieces worked on at once by a process: erasing, for one, reads files by another connection than that of its piece. */
+const turnsOf = makeTurns(4);
+
 export type Went = 'on' | 'ended' | 'taken';
 
 /**
@@ -35,7 +39,7 @@ export type Went = 'on' | 'ended' | 'taken';
  * are one transaction, so that a process that dies has done all of it or nothing.
  */
 export async function workPiece(deps: Deps, runId: number): Promise<Went> {
-  const { went, run } = await inRetriedTransaction(deps.database, async (sql): Promise<{ went: Went; run?: RunOf<Work> }> => {
+  const { went, run } = await turnsOf(deps.database).runExclusive(() => inRetriedTransaction(deps.database, async (sql): Promise<{ went: Went; run?: RunOf<Work> }> => {
     const taken = await takeOpenRun(sql, runId);
     if (taken === 'taken') return { went: 'taken' };
     if (!taken) return { went: 'ended' };
@@ -46,14 +50,14 @@ export async function workPiece(deps: Deps, runId: number): Promise<Went> {
     if (last) return { went: await end(deps, sql, run, counts), run };
     await advanceRun(sql, runId, { after, done, counts });
     return { went: 'on', run };
-  }); // prettier-ignore
+  })); // prettier-ignore
   if (run) await doingOf(run).settle?.(deps, run);
   return went;
 }
 
 async function end(deps: Deps, sql: Sql, run: RunOf<Work>, counts: Counts): Promise<'ended'> {
   const more = await doingOf(run).end?.(deps, sql, run);
-  await endOpenRun(sql, run.id, addCounts(counts, more ?? {}));
+  await endOpenRun(sql, run.id, addCounts(counts, more ?? {}), run.stopped !== null);
   return 'ended';
 }
 

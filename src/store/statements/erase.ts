@@ -31,6 +31,19 @@ export async function lockToErase(sql: Sql, contactIds: number[]): Promise<void>
   await sql.query(`SELECT id FROM contact WHERE id = ANY($1::bigint[]) ORDER BY id FOR UPDATE`, [contactIds]);
 }
 
+/** Class of the advisory locks of erasing; 0 is the whole of it, another number a kept file. */
+const ERASING_LOCKS = 73_006;
+
+/** Waits until nobody else erases, and keeps others waiting until the transaction ends. */
+export async function takeErasingTurn(sql: Sql): Promise<void> {
+  await sql.query('SELECT pg_advisory_xact_lock($1, 0)', [ERASING_LOCKS]);
+}
+
+/** Waits until nobody else writes this import's kept file anew: who does reads what the other left, and loses nothing of it. */
+export async function lockKeptFile(sql: Sql, importId: number): Promise<void> {
+  await sql.query('SELECT pg_advisory_xact_lock($1, $2)', [ERASING_LOCKS, importId]);
+}
+
 /**
  * Removes people from every table, and leaves the digest of each address on the list of erasures, so that they stay out.
  * Counts, instants and kinds of events stay; what was said, from where, and by whom goes. Kept import files are rewritten

@@ -76,13 +76,15 @@ export async function advanceRun(
   ]);
 }
 
-/** Ends a run that was worked through in pieces. One that is stopped keeps how far it came. */
-export async function endOpenRun(sql: Sql, runId: number, counts: Record<string, number>): Promise<void> {
+/** Ends a run that was worked through in pieces. One that ends early keeps how far it came and why; for another a stop came too late. */
+export async function endOpenRun(
+  sql: Sql,
+  runId: number,
+  counts: Record<string, number>,
+  early: boolean,
+): Promise<void> {
   await finishRun(sql, runId, counts);
-  await sql.query(
-    'UPDATE run SET work = NULL, done = CASE WHEN stopped IS NULL THEN whole ELSE done END WHERE id = $1',
-    [runId],
-  );
+  await sql.query(`UPDATE run SET work = NULL${early ? '' : ', done = whole, stopped = NULL'} WHERE id = $1`, [runId]);
   await sql.query('DELETE FROM run_target WHERE run_id = $1', [runId]);
 }
 
