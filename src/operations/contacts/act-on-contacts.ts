@@ -13,7 +13,7 @@ import { selectionOf, type Selection, type Standing } from '../../store/statemen
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { assertExpected, found, Problem } from '../problem.ts';
-import { actOfRun, overTargets, PIECE, type Doing } from '../runs/piece.ts';
+import { actOfRun, overTargets, type Doing } from '../runs/piece.ts';
 import { overFilter } from '../segments/within-time.ts';
 import { getSuppressionList } from '../suppression/keep-entries.ts';
 import type { Erasing } from './erase-contacts.ts';
@@ -98,7 +98,7 @@ const DONE: Readonly<Record<ActOnMany['act'], string>> = {
 /** Acts on the targets of a run; who has changed meanwhile so that the act would do nothing is passed over. */
 export const acting: Doing<Acting> = {
   piece: (_, sql, run) =>
-    overTargets(sql, run, PIECE, async (ids) => {
+    overTargets(sql, run, async (ids) => {
       const { act } = run.work;
       return { [DONE[act.act]]: await actOnMany(sql, selectionOf({ ids }), act, run.reason, actOfRun(run)) };
     }),

@@ -14,7 +14,7 @@ import {
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { found } from '../problem.ts';
-import { overTargets, PIECE, type Doing } from '../runs/piece.ts';
+import { overTargets, type Doing } from '../runs/piece.ts';
 import { readImportRecords, readLetteredRows } from './read-import-records.ts';
 
 /** People erased in one transaction. */
@@ -29,7 +29,7 @@ export interface Erasing {
 /** Erases the targets of a run. Each piece is gone for good when it is done; one that was cut off is gone through again. */
 export const erasing: Doing<Erasing> = {
   piece: (deps, sql, run) =>
-    overTargets(sql, run, PIECE, async (ids) => {
+    overTargets(sql, run, async (ids) => {
       await takeErasingTurn(sql);
       return { erased: await eraseContacts(deps, ids, run.actor) };
     }),

@@ -31,7 +31,7 @@ import {
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { assertExpected, found, Problem } from '../problem.ts';
-import { actOfRun, addCounts, overTargets, PIECE, type Counts, type Doing } from '../runs/piece.ts';
+import { actOfRun, addCounts, overTargets, type Counts, type Doing } from '../runs/piece.ts';
 import { readUploadedTable } from './read-uploaded-table.ts';
 
 const VERDICT_ACTS_SETTING = 'verdict-acts';
@@ -274,7 +274,7 @@ const AS = { suppress: 'suppressed', hold: 'held', tag: 'tagged' } as const;
 /** Gives the targets of a run their verdicts, and does what these ask for. */
 export const takingVerdicts: Doing<TakingVerdicts> = {
   piece: (_, sql, run) =>
-    overTargets(sql, run, PIECE, async (ids) => {
+    overTargets(sql, run, async (ids) => {
       const { verification: id, acts } = run.work;
       let counts: Counts = { verdicts: await setVerdicts(sql, id, ids, actOfRun(run)) };
       for (const { act, verdict, as, reason } of acts) {

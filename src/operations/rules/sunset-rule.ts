@@ -20,7 +20,7 @@ import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { assertExpected, Problem } from '../problem.ts';
 import { forgetCostly } from '../remember.ts';
-import { actOfRun, overTargets, PIECE, type Doing } from '../runs/piece.ts';
+import { actOfRun, overTargets, type Doing } from '../runs/piece.ts';
 import { checkCondition, type CheckedCondition } from '../segments/condition-context.ts';
 
 export interface SunsetPreview {
@@ -134,7 +134,7 @@ export async function beginSunset(deps: Deps, request: ApplyRequest): Promise<nu
 /** Moves the targets of a run to their stages. */
 export const movingStages: Doing<MovingStages> = {
   piece: (deps, sql, run) =>
-    overTargets(sql, run, PIECE, async (ids) => {
+    overTargets(sql, run, async (ids) => {
       const { rule, now } = run.work;
       const covered = await keepCovered(deps, sql, run.brandId!, rule, ids);
       const sunsetListId = (await findBuiltInLists(sql)).get(`sunset ${run.brandId}`)!;

@@ -36,14 +36,13 @@ export interface Doing<W> {
 export async function overTargets<W>(
   sql: Sql,
   run: RunOf<W>,
-  most: number,
   change: (targets: number[]) => Promise<Counts>,
 ): Promise<Piece> {
-  const next = await listTargets(sql, run, most + 1);
-  const targets = next.slice(0, most);
+  const next = await listTargets(sql, run, PIECE + 1);
+  const targets = next.slice(0, PIECE);
   // A run that concerns nobody still says so, in its counts.
   const changed = await change(targets);
-  return { after: targets.at(-1) ?? run.after, done: run.done + targets.length, changed, last: next.length <= most };
+  return { after: targets.at(-1) ?? run.after, done: run.done + targets.length, changed, last: next.length <= PIECE };
 }
 
 /** Whoever does what a run does, for the journal. */

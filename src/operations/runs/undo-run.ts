@@ -14,7 +14,7 @@ import { undoRejudging } from '../events/rejudge-acts.ts';
 import { found, Problem } from '../problem.ts';
 import { forgetCostly } from '../remember.ts';
 import { todayOf } from '../rules/sunset-rule.ts';
-import { actOfRun, overTargets, PIECE, type Counts, type Doing } from './piece.ts';
+import { actOfRun, overTargets, type Counts, type Doing } from './piece.ts';
 
 /** The undoing of a run, as a run: its targets are whom that run changed something of. */
 export interface Undoing {
@@ -51,7 +51,7 @@ export async function beginUndo(deps: Deps, runId: number, reason: string, actor
 /** Puts back what the undone run changed of the next of its contacts. */
 export const undoing: Doing<Undoing> = {
   piece: (_, sql, run) =>
-    overTargets(sql, run, PIECE, async (targets) => {
+    overTargets(sql, run, async (targets) => {
       const counts: Counts = { ...(await undoRunChanges(sql, run.work.run, targets, actOfRun(run))) };
       const removed = run.work.imported ? await removeBroughtIn(sql, run.work.run, targets, run.id) : 0;
       return removed > 0 ? { ...counts, removed } : counts;
