@@ -14,11 +14,11 @@ export function makeIntakeCalls({ get, post, send }: Calls) {
       send<api.Brand>('PATCH', `/brands/${id}`, { body: change }),
     lists: () => get<api.List[]>('/lists'),
     listCounts: () => get<api.ListCount[]>('/lists/counts'),
-    createList: (list: { brandId: number; name: string; optIn?: 'single' | 'double' }) =>
+    createList: (list: { brandId: number; name: string; optIn?: 'single' | 'double'; isPublic?: boolean }) =>
       post<api.List>('/lists', list),
     changeList: (
       id: number,
-      change: Partial<Pick<api.List, 'name' | 'optIn' | 'agreement' | 'remindDays' | 'expireDays'>>,
+      change: Partial<Pick<api.List, 'name' | 'optIn' | 'agreement' | 'remindDays' | 'expireDays' | 'isPublic'>>,
     ) => send<api.List>('PATCH', `/lists/${id}`, { body: change }),
     signUp: (one: {
       listId: number;

@@ -1,5 +1,5 @@
 import type { Storm } from './api-returns.ts';
-import type { Actor, AttributeKind, BuiltInList, CampaignState, Deliverability, DeliveryState, Encoding, OutsideVerdict, Purpose, Reach, Reason, Scope, Stage, SubscriptionState } from './words.ts'; // prettier-ignore
+import type { Actor, AttributeKind, BuiltInList, CampaignState, Deliverability, DeliveryState, Encoding, EndedBy, OutsideVerdict, Purpose, Reach, Reason, Scope, Stage, SubscriptionState } from './words.ts'; // prettier-ignore
 
 /** What the API answers, as the client, the command line and the console read it. Instants are RFC 3339 texts. */
 
@@ -35,6 +35,8 @@ export interface List {
   agreement: string;
   remindDays: number[];
   expireDays: number;
+  /** Whether the preference page behind every message of the brand shows it. */
+  isPublic: boolean;
   /** The page with the list's sign-up form, to be linked or framed. */
   signUpUrl: string;
 }
@@ -91,6 +93,8 @@ export interface Subscription {
   state: SubscriptionState | null;
   since: string | null;
   source: string | null;
+  /** Who ended it, where it has ended: what the contact did not end can be given back. */
+  endedBy: EndedBy | null;
 }
 
 /** A contact with their subscriptions to every list. */
@@ -160,6 +164,11 @@ export interface Entry {
   liftedAt: string | null;
   liftedBy: string | null;
   liftReason: string | null;
+  /** Of opt-outs: whose word it is. */
+  endedBy: EndedBy | null;
+  saidAt: string;
+  /** Why staff may not lift it; null when they may. */
+  notLiftable: string | null;
 }
 
 /** May this brand write to this address, and why: all reasons, the deciding one first, each with a sentence. */

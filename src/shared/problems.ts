@@ -46,6 +46,12 @@ export const PROBLEMS = {
     exit: 1,
     next: 'Look at its state; what it allows is listed there.',
   },
+  'not-liftable': {
+    title: 'Staff cannot lift this',
+    status: 409,
+    exit: 1,
+    next: 'Have the contact sign up again and confirm; docs/consent.md says who may end what.',
+  },
   'count-moved': {
     title: 'The count has moved since it was looked at',
     status: 409,

@@ -57,6 +57,9 @@ export const newList = Joi.object({
   brandId: id.required(),
   name: text(100).required(),
   optIn: Joi.string().valid('single', 'double').default('single'),
+  isPublic: Joi.boolean()
+    .default(true)
+    .description('Whether the preference page behind every message of the brand shows it'),
 });
 const day = Joi.number().integer().min(1).max(365);
 export const listChange = Joi.object({
@@ -65,6 +68,7 @@ export const listChange = Joi.object({
   agreement: text(2000).allow('').description('What somebody who signs up agrees to; kept with each sign-up'),
   remindDays: Joi.array().items(day).max(2).unique().sort({ order: 'ascending' }).description('Days after which an unconfirmed sign-up is reminded'),
   expireDays: day.description('Days after which an unconfirmed sign-up ends'),
+  isPublic: Joi.boolean().description('Whether the preference page behind every message of the brand shows it'),
 }).min(1); // prettier-ignore
 export const newSignUp = Joi.object({
   listId: id.required(),

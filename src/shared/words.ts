@@ -20,11 +20,11 @@ export const ACTORS = ['human', 'machine', 'unknown'] as const;
 /** One of ACTORS. */
 export type Actor = (typeof ACTORS)[number];
 
-/** Where a contact stands on a brand’s ladder by silence, from new to sunset. */
 /** In which order contacts are listed; by number means by when they came in. */
 export const CONTACT_ORDERS = ['oldest', 'newest', 'a-to-z', 'z-to-a'] as const;
 export type ContactOrder = (typeof CONTACT_ORDERS)[number];
 
+/** Where a contact stands on a brand’s ladder by silence, from new to sunset. */
 export const STAGES = ['new', 'engaged', 'fading', 'dormant', 'sunset'] as const;
 /** One of STAGES. */
 export type Stage = (typeof STAGES)[number];
@@ -79,6 +79,11 @@ export type Encoding = (typeof ENCODINGS)[number];
 export const SUBSCRIPTION_STATES = ['pending', 'subscribed', 'unsubscribed'] as const;
 /** One of SUBSCRIPTION_STATES. */
 export type SubscriptionState = (typeof SUBSCRIPTION_STATES)[number];
+
+/** Who ended a subscription, or entered an opt-out. Whatever the contact did not say can be given back. */
+export const ENDED_BY = ['contact', 'staff', 'rule', 'standing act'] as const;
+/** One of ENDED_BY. */
+export type EndedBy = (typeof ENDED_BY)[number];
 
 /** From draft to finished; `cancelled` and `finished` are for good. */
 export const CAMPAIGN_STATES = ['draft', 'scheduled', 'sending', 'paused', 'finished', 'cancelled'] as const;

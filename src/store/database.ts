@@ -23,6 +23,7 @@ import { SmallerFiles1790000000018 } from './migrations/0018-smaller-files.ts';
 import { CompactReconciliations1790000000019 } from './migrations/0019-compact-reconciliations.ts';
 import { EntriesByValue1790000000020 } from './migrations/0020-entries-by-value.ts';
 import { RunsInPieces1790000000021 } from './migrations/0021-runs-in-pieces.ts';
+import { Consent1790000000022 } from './migrations/0022-consent.ts';
 import { makeTurns } from './turns.ts';
 
 /** Anything that runs SQL: the data source itself, or a manager inside a transaction. */
@@ -51,6 +52,7 @@ const MIGRATIONS = [
   CompactReconciliations1790000000019,
   EntriesByValue1790000000020,
   RunsInPieces1790000000021,
+  Consent1790000000022,
 ];
 /** Any number of processes may start at once; one migrates, the others wait. */
 const MIGRATION_LOCK = 7_300_001;

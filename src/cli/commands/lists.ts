@@ -1,4 +1,4 @@
-import type { Command } from 'commander';
+import { Option, type Command } from 'commander';
 import type { List } from '../../shared/api.ts';
 import { brandNamed, listNamed } from '../names.ts';
 import { count, printOne, printRows, type OutputOptions } from '../output.ts';
@@ -24,6 +24,12 @@ export function addCommands(group: Command): void {
     .option('--agreement <text>', 'what somebody who signs up agrees to; kept with each sign-up')
     .option('--remind <days...>', 'days after which an unconfirmed sign-up is reminded, two at most')
     .option('--expire <days>', 'days after which an unconfirmed sign-up ends')
+    .addOption(
+      new Option('--shown <where>', 'whether the preference page behind every message shows it').choices([
+        'to-all',
+        'to-nobody',
+      ]),
+    )
     .action(async (name: string, options: OutputOptions & ListOptions) => {
       const client = connect();
       const list = await client.changeList((await listNamed(client, name)).id, {
@@ -32,6 +38,7 @@ export function addCommands(group: Command): void {
         agreement: options.agreement,
         remindDays: options.remind?.map(Number),
         expireDays: options.expire === undefined ? undefined : Number(options.expire),
+        isPublic: options.shown === undefined ? undefined : options.shown === 'to-all',
       });
       printOne(list, options, () => [`List “${list.name}”, ${list.optIn} opt-in.`, ...formLines(list)]);
     });
@@ -58,6 +65,7 @@ interface ListOptions {
   agreement?: string;
   remind?: string[];
   expire?: string;
+  shown?: 'to-all' | 'to-nobody';
 }
 
 function formLines(list: List): string[] {
@@ -67,6 +75,7 @@ function formLines(list: List): string[] {
     `Sign-up form: ${list.signUpUrl}`,
     `In a page: <iframe src="${list.signUpUrl}" title="${list.name}" width="100%" height="480"></iframe>`,
     `Unconfirmed: ${reminders}, ended after ${list.expireDays} days.`,
+    list.isPublic ? 'The preference page shows it.' : 'The preference page does not show it.',
     list.agreement === '' ? 'Nothing is asked to be agreed to: --agreement TEXT' : `Agreed to: “${list.agreement}”`,
   ];
 }

@@ -179,7 +179,7 @@ const RECEIPT_SUBJECT =
 const RECEIPT_TEXT = /\b(was (read|displayed|opened|deleted without being read)|(has been|is a receipt for|return receipt)|wurde( am .{1,60})? gelesen|a [eé]t[eé] lu)\b/i; // prettier-ignore
 
 function plainReading({ message, people, original, to }: Opened): Reading | undefined {
-  if (ownAddressKind(to) === 'u' && findStopSubject(message.fields) !== undefined) return undefined;
+  if (ownAddressKind(to) === 'u') return undefined;
   const report = readPlainReport(message, people, original);
   return report && reportReading(report.recipients, null, report.because);
 }
@@ -188,11 +188,12 @@ function plainReading({ message, people, original, to }: Opened): Reading | unde
 function letterReading({ message, to, people }: Opened): Reading {
   const { fields } = message;
   const read = (kind: ReturnKind, standard: string | null, because: string): Reading => ({ kind, standard, recipients: [], because }); // prettier-ignore
+  // Providers send it on their readers' behalf, marked as automatic, and some without a subject or a word in it.
+  if (ownAddressKind(to) === 'u') return read('unsubscribe_request', 'RFC 2369', "sent to the message's own unsubscribe address"); // prettier-ignore
   const automatic = findAutomaticReply(fields, people);
   const challenge = findChallenge(fields, people);
   if (challenge !== undefined) return read('challenge', null, challenge);
   if (automatic !== undefined) return read('auto_reply', 'RFC 3834', automatic);
-  if (ownAddressKind(to) === 'u') return read('unsubscribe_request', 'RFC 2369', "sent to the message's own unsubscribe address"); // prettier-ignore
   const stop = findStopSubject(fields);
   if (stop !== undefined) return read('unsubscribe_request', null, `the subject is “${stop}” and nothing else`);
   if (!answers(message, to)) return read('unknown', null, 'holds no report part and answers no message');

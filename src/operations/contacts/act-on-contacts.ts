@@ -8,6 +8,7 @@ import {
   type SelectionCount,
 } from '../../store/statements/acts-on-many.ts';
 import { findContactIds, fullFilter, type ContactFilter } from '../../store/statements/contacts.ts';
+import { lockContacts } from '../../store/statements/marks.ts';
 import { insertRun } from '../../store/statements/journal.ts';
 import { selectionOf, type Selection, type Standing } from '../../store/statements/selection.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
@@ -100,6 +101,8 @@ export const acting: Doing<Acting> = {
   piece: (_, sql, run) =>
     overTargets(sql, run, async (ids) => {
       const { act } = run.work;
+      // What somebody does meanwhile comes before or after, never in between.
+      await lockContacts(sql, ids);
       return { [DONE[act.act]]: await actOnMany(sql, selectionOf({ ids }), act, run.reason, actOfRun(run)) };
     }),
   async settle(deps, { work: { act } }) {

@@ -21,6 +21,7 @@ import { findMatchingEntries, type EntryRow } from '../../store/statements/suppr
 import { findDecidedStage } from '../../store/statements/sunset-stages.ts';
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
+import { withLifting } from '../suppression/keep-entries.ts';
 
 /** May this brand write to this address, and why. */
 export interface BrandVerdict extends Verdict {
@@ -40,7 +41,7 @@ export interface AddressCheck {
   address: string;
   contact: ContactRow | null;
   brands: BrandVerdict[];
-  entries: EntryRow[];
+  entries: (EntryRow & { notLiftable: string | null })[];
   subscriptions: ContactSubscription[];
   bounces: BounceEvidence[];
 }
@@ -53,7 +54,7 @@ export async function checkAddress(deps: Deps, text: string): Promise<AddressChe
       field: 'address',
     });
   const contact = (await findContact(deps.database, { address: parsed.address })) ?? null;
-  const entries = await findMatchingEntries(deps.database, suppressionKeys(parsed.address));
+  const entries = (await findMatchingEntries(deps.database, suppressionKeys(parsed.address))).map(withLifting);
   const subscriptions = contact ? await findContactSubscriptions(deps.database, contact.id) : [];
   const bounces = contact ? await findRecentBounces(deps.database, contact.id) : [];
   const brands = await deps.database.getRepository(BrandEntity).find({ order: { id: 'ASC' } });
@@ -139,9 +140,13 @@ function reasonText(
     case 'complained':
       return `complained about a message of ${brand.name}${day(entry?.enteredAt)}; only their own fresh confirmation lifts that`;
     case 'unsubscribed': {
-      if (entry) return `asked for no more from ${brand.name}${day(entry.enteredAt)}`;
-      const left = subscriptions.filter((row) => row.brandId === brand.id && row.state === 'unsubscribed');
-      return `left ${left.map((row) => row.listName).join(', ')}${day(left[0]?.since)}`;
+      if (entry?.endedBy && entry.endedBy !== 'contact') return `taken off everything of ${brand.name} by ${entry.source}${day(entry.enteredAt)}: ${entry.reason}`; // prettier-ignore
+      if (entry) return `asked for no more from ${brand.name}${day(entry.saidAt)}`;
+      const ended = subscriptions.filter((row) => row.brandId === brand.id && row.state === 'unsubscribed');
+      const endOf = (words: string, rows: ContactSubscription[]): string[] =>
+        rows.length > 0 ? [`${words} ${rows.map((row) => row.listName).join(', ')}${day(rows[0]?.since)}`] : [];
+      const isTakenOff = ({ endedBy }: ContactSubscription): boolean => endedBy !== null && endedBy !== 'contact';
+      return [...endOf('left', ended.filter((row) => !isTakenOff(row))), ...endOf('taken off', ended.filter(isTakenOff))].join('; '); // prettier-ignore
     }
     case 'unconfirmed':
       return `has not confirmed ${subscriptions.find((row) => row.brandId === brand.id && row.state === 'pending')?.listName}`;

@@ -1,6 +1,7 @@
 import type { StorableEvent } from '../../core/activity/event.ts';
 import { ACCEPTANCE_STANDS_MS } from '../../core/rules/bounce-count.ts';
 import { ENGAGING_ACTS } from '../../core/rules/sunset-ladder.ts';
+import { mayEnd, standingOfEntry } from '../../core/consent/consent-table.ts';
 import type { Sql } from '../../store/database.ts';
 import type { Act } from '../../store/statements/journal.ts';
 import { listMarkedContacts, lockContacts } from '../../store/statements/marks.ts';
@@ -14,6 +15,7 @@ import {
   findBuiltInLists,
   findEntriesOfContacts,
   liftEntries,
+  sayEntriesAgain,
   type NewEntry,
 } from '../../store/statements/suppression.ts';
 import { applyStages, findSilentContacts } from '../../store/statements/sunset-stages.ts';
@@ -116,25 +118,42 @@ async function enterComplaintsAndOptOuts(sql: Sql, events: StorableEvent[]): Pro
   if (lasting.length === 0) return;
   const lists = await findBuiltInLists(sql);
   const addresses = await findAddresses(sql, contactsOf(lasting));
-  const entries = lasting
-    .sort((a, b) => a.at - b.at)
-    .map((event): NewEntry => {
-      const kind = event.kind === 'complained' ? 'complaint' : 'opt-out';
-      const reason = event.kind === 'complained' ? 'complained about a message' : 'asked for no more from this brand';
-      return {
-        listId: lists.get(`${kind} ${event.brandId}`)!,
-        kind: 'address',
-        value: addresses.get(event.contactId)!,
-        reason,
-        source: event.detail?.way ?? event.source,
-        evidence: causeOf(event),
-        expiresAt: null,
-      };
-    });
-  await enterEntries(sql, entries, BY_CONTACT);
+  const entryOf = (event: StorableEvent): NewEntry => {
+    const kind = event.kind === 'complained' ? 'complaint' : 'opt-out';
+    return {
+      listId: lists.get(`${kind} ${event.brandId}`)!,
+      kind: 'address',
+      value: addresses.get(event.contactId)!,
+      reason: event.kind === 'complained' ? 'complained about a message' : 'asked for no more from this brand',
+      source: event.detail?.way ?? event.source,
+      evidence: causeOf(event),
+      expiresAt: null,
+      endedBy: kind === 'opt-out' ? 'contact' : undefined,
+      saidAt: new Date(event.at).toISOString(),
+    };
+  };
+  await enterEntries(sql, lasting.map(entryOf), BY_CONTACT); // prettier-ignore
+  await sayEntriesAgain(sql, (await standingOf(sql, lasting)).map(entryOf), BY_CONTACT);
 }
 
-/** A fresh subscription by the contact lifts an opt-out, a fresh confirmation a complaint too: those that are older than it. */
+/** Opt-outs and complaints that no later opt-in of the contact has taken back. */
+async function standingOf(sql: Sql, events: StorableEvent[]): Promise<StorableEvent[]> {
+  const standing: StorableEvent[] = [];
+  for (const [brandId, ofBrand] of groupBy(events, (event) => event.brandId)) {
+    const times = await findOptInTimes(sql, brandId, contactsOf(ofBrand));
+    for (const event of ofBrand) {
+      const { subscribedAt, confirmedAt } = times.get(event.contactId) ?? NEVER;
+      const joinedAt = event.kind === 'complained' ? confirmedAt : Math.max(subscribedAt, confirmedAt);
+      if (event.at >= joinedAt) standing.push(event);
+    }
+  }
+  return standing;
+}
+
+/**
+ * What a contact says afresh lifts what core/consent/consent-table lets it lift: a subscription an opt-out, a confirmation a
+ * complaint too, if it was said later than the entry. What counts is when each was said, not when it was heard.
+ */
 async function liftByOptIn(sql: Sql, events: StorableEvent[]): Promise<void> {
   const entered = events.filter((event) =>
     ['complained', 'unsubscribed', 'subscribed', 'confirmed'].includes(event.kind),
@@ -145,9 +164,12 @@ async function liftByOptIn(sql: Sql, events: StorableEvent[]): Promise<void> {
     if (entries.length === 0) continue;
     const of = await findOptInTimes(sql, brandId, contactIds);
     const over = entries.filter((entry) => {
-      const times = of.get(entry.contactId) ?? NEVER;
-      if (entry.builtIn === 'complaint') return times.confirmedAt > times.complainedAt;
-      return Math.max(times.subscribedAt, times.confirmedAt) > times.optedOutAt;
+      const { confirmedAt, subscribedAt } = of.get(entry.contactId) ?? NEVER;
+      const standing = standingOfEntry(entry.builtIn, entry.endedBy);
+      return (
+        (mayEnd(standing, 'confirmation') === 'may' && confirmedAt > entry.saidAt) ||
+        (mayEnd(standing, 'elsewhere') === 'may' && subscribedAt > entry.saidAt)
+      );
     });
     await liftEntries(
       sql,
@@ -159,7 +181,7 @@ async function liftByOptIn(sql: Sql, events: StorableEvent[]): Promise<void> {
   }
 }
 
-const NEVER = { subscribedAt: 0, confirmedAt: 0, optedOutAt: 0, complainedAt: 0 };
+const NEVER = { subscribedAt: 0, confirmedAt: 0 };
 
 async function endSilence(deps: Deps, sql: Sql, events: StorableEvent[]): Promise<void> {
   const engaged = events.filter((event) => ENGAGING.has(event.kind) && event.actor === 'human');

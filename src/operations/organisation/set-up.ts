@@ -68,12 +68,12 @@ export async function changeBrand(deps: Deps, id: number, change: Partial<NewBra
   );
 }
 
-export type ListChange = Partial<Pick<List, 'name' | 'optIn' | 'agreement' | 'remindDays' | 'expireDays'>>;
+export type ListChange = Partial<Pick<List, 'name' | 'optIn' | 'agreement' | 'remindDays' | 'expireDays' | 'isPublic'>>;
 
 /** @throws Problem name-taken, not-found */
 export async function createList(
   deps: Deps,
-  list: { brandId: number; name: string; optIn: 'single' | 'double' },
+  list: { brandId: number; name: string; optIn: 'single' | 'double'; isPublic?: boolean },
 ): Promise<List> {
   await getBrand(deps, list.brandId);
   return saveList(deps.database.manager, { ...list });

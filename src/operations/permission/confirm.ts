@@ -1,8 +1,10 @@
+import { CONSENT, type Standing } from '../../core/consent/consent-table.ts';
 import { writeConfirmation } from '../../core/message/confirmation.ts';
 import { BrandEntity } from '../../store/entities/organisation.ts';
 import { actOnMany } from '../../store/statements/acts-on-many.ts';
 import { selectionOf } from '../../store/statements/selection.ts';
-import { inTransaction } from '../../store/database.ts';
+import { inRetriedTransaction } from '../../store/database.ts';
+import { lockContacts } from '../../store/statements/marks.ts';
 import {
   claimDueSignUps,
   confirmSignUp,
@@ -13,13 +15,13 @@ import {
   turnAwaySignUp,
   type SignUpRow,
 } from '../../store/statements/sign-ups.ts';
-import { checkAddress } from '../contacts/explain-verdict.ts';
 import type { Relay } from '../campaigns/relay.ts';
 import { sweepTries } from '../../store/statements/tries.ts';
 import type { Deps } from '../deps.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import { OWN_SOURCE, ensureMonths, recordEventsWithin } from '../events/record-events.ts';
 import { found } from '../problem.ts';
+import { findStandings, findWhatStays } from './standings.ts';
 
 const BY_CONTACT = { actorKind: 'contact' as const, actor: 'the contact', runId: null };
 /** Messages asked for in one round. */
@@ -37,12 +39,11 @@ export async function sendConfirmations(deps: Deps, relay: Relay): Promise<numbe
 }
 
 async function askOne(deps: Deps, relay: Relay, one: SignUpRow): Promise<void> {
-  const { brands, subscriptions } = await checkAddress(deps, one.address);
-  const [stops] = brands.find(({ brandId }) => brandId === one.brandId)?.serviceReasons ?? [];
-  if (stops) return turnAwaySignUp(deps.database, one.id, `the address is held back: ${stops}`, true);
+  const standing = await findStandings(deps, one.address, { id: one.listId, brandId: one.brandId });
+  const stays = findWhatStays(standing, 'confirmation');
+  if (stays) return turnAwaySignUp(deps.database, one.id, `the address is held back: ${CONSENT[stays].what}`, true);
   // Who had left before and signs up again is asked; who signs up and then leaves is not reminded.
-  const onList = subscriptions.find(({ listId }) => listId === one.listId);
-  if (onList?.state === 'unsubscribed' && onList.since! > one.at)
+  if (standing.standings.some(({ standing, since }) => LEAVING.has(standing) && since !== null && since > one.at))
     return turnAwaySignUp(deps.database, one.id, 'they have left since', true);
   const brand = found(
     await deps.database.getRepository(BrandEntity).findOneBy({ id: one.brandId }),
@@ -74,6 +75,9 @@ async function askOne(deps: Deps, relay: Relay, one: SignUpRow): Promise<void> {
     await turnAwaySignUp(deps.database, one.id, `the relay refused it: ${handover.reply}`);
 }
 
+/** What the contact themselves said, after which they are not asked any more. */
+const LEAVING: ReadonlySet<Standing> = new Set<Standing>(['left', 'opt-out', 'complaint']);
+
 /** What a confirmation link stands for, or nothing. */
 export async function findConfirmation(deps: Deps, token: string): Promise<SignUpRow | undefined> {
   const payload = deps.tokens.read(token, 'confirm');
@@ -82,13 +86,20 @@ export async function findConfirmation(deps: Deps, token: string): Promise<SignU
 
 /**
  * Confirms a sign-up: the person's own act, recorded as such. It subscribes them, and lifts what a fresh confirmation
- * lifts (an opt-out, a complaint) and nothing else. Confirming twice is confirming once.
+ * lifts (an opt-out, a complaint) and nothing else. Confirming twice is confirming once. Who may not be written to by now is
+ * not subscribed either.
  */
 export async function confirm(deps: Deps, one: SignUpRow, network: string | null): Promise<boolean> {
   const now = deps.now();
+  const stays = findWhatStays(await findStandings(deps, one.address, { id: one.listId, brandId: one.brandId }), 'confirmation'); // prettier-ignore
+  if (stays) {
+    await turnAwaySignUp(deps.database, one.id, `the address is held back: ${CONSENT[stays].what}`);
+    return false;
+  }
   await ensureMonths(deps, [{ at: now.getTime() }]);
-  const result = await inTransaction(deps.database, async (sql) => {
+  const result = await inRetriedTransaction(deps.database, async (sql) => {
     const contactId = one.contactId ?? (await ensureContact(sql, one.address, one.name, now));
+    await lockContacts(sql, [contactId]);
     if (!(await confirmSignUp(sql, one.id, contactId, now, network))) return undefined;
     // Who had been archived and asks to be written to again counts again.
     await actOnMany(

@@ -1,10 +1,10 @@
-import { randomUUID } from 'node:crypto';
 import { parseAddress } from '../../core/address/normal-form.ts';
 import { BrandEntity, ListEntity } from '../../store/entities/organisation.ts';
 import { findContact, findContactSubscriptions } from '../../store/statements/contacts.ts';
 import type { Deps } from '../deps.ts';
-import { OWN_SOURCE, recordEvents } from '../events/record-events.ts';
+import { recordEvents } from '../events/record-events.ts';
 import { found, Problem } from '../problem.ts';
+import { leavingEvent } from './leave.ts';
 
 export interface UnsubscribeRequest {
   address: string;
@@ -36,10 +36,7 @@ export async function unsubscribeByRequest(deps: Deps, request: UnsubscribeReque
   const before = await findContactSubscriptions(deps.database, contact.id);
   await recordEvents(
     deps,
-    brandIds.map((brandId) => ({
-      kind: 'unsubscribed' as const, at: deps.now().getTime(), source: OWN_SOURCE, externalId: `request:${randomUUID()}`, contactId: contact.id, brandId, campaignId: null,
-      detail: { way: `asked ${request.actor}: ${request.reason}`, ...(list ? { lists: [list.id] } : {}) },
-    })),
+    brandIds.map((brandId) => leavingEvent(deps, { contactId: contact.id, brandId, campaignId: null, lists: list && [list.id], way: `asked ${request.actor}: ${request.reason}` })),
   ); // prettier-ignore
   const left = before.filter((row) => row.state === 'subscribed' && brandIds.includes(row.brandId) && (!list || row.listId === list.id)).map((row) => row.listName); // prettier-ignore
   return { contactId: contact.id, brands: brandIds, left };

@@ -4,6 +4,7 @@ import { inTransaction } from '../../store/database.ts';
 import { findContactIds } from '../../store/statements/contacts.ts';
 import { findDelivery, insertReturn, type DeliveryOfToken, type ReturnState } from '../../store/statements/returns.ts';
 import { findSignUp, turnAwaySignUp } from '../../store/statements/sign-ups.ts';
+import { leavingByMessage, leavingEvent } from '../permission/leave.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { ensureMonths, OWN_SOURCE, recordEventsWithin, type IncomingEvent } from '../events/record-events.ts';
@@ -30,7 +31,7 @@ export async function receiveReturn(
   brandId: number | null = null,
 ): Promise<ReceivedReturn> {
   const reading = readReturn(raw, envelopeTo);
-  const delivery = (await findDeliveryOf(deps, reading, envelopeTo)) ?? (await findSignUpOf(deps, reading));
+  const delivery = (await findDeliveryOf(deps, reading)) ?? (await findSignUpOf(deps, reading));
   const event = delivery ? eventOf(deps, reading, delivery) : undefined;
   const asking = delivery ? undefined : await findAsking(deps, reading, raw, brandId);
   const state: ReturnState = asking !== undefined ? 'asks' : event ? (reading.asks_to_stop === undefined ? 'counted' : 'asks') : delivery ? 'noted' : 'unmatched'; // prettier-ignore
@@ -61,15 +62,13 @@ export async function receiveReturn(
   return { id, reading, state, because };
 }
 
-async function findDeliveryOf(
-  deps: Deps,
-  reading: ReadReturn,
-  envelopeTo: string,
-): Promise<MessageOfToken | undefined> {
+/**
+ * The message of a campaign that a return answers. The token of its way out names it as well as that of its return path,
+ * whichever way the return comes in: only an intake by SMTP knows the envelope.
+ */
+async function findDeliveryOf(deps: Deps, reading: ReadReturn): Promise<MessageOfToken | undefined> {
   if (reading.token === null) return undefined;
-  const payload =
-    deps.tokens.read(reading.token, 'return') ??
-    (envelopeTo.toLowerCase().startsWith('u.') ? deps.tokens.read(reading.token, 'unsubscribe') : undefined);
+  const payload = deps.tokens.read(reading.token, 'return') ?? deps.tokens.read(reading.token, 'unsubscribe');
   return payload && findDelivery(deps.database, payload.campaignId, payload.contactId);
 }
 
@@ -78,7 +77,7 @@ async function findSignUpOf(deps: Deps, reading: ReadReturn): Promise<MessageOfT
   const payload = reading.token === null ? undefined : deps.tokens.read(reading.token, 'confirm');
   const one = payload && (await findSignUp(deps.database, payload.contactId));
   if (!one || one.contactId === null) return undefined;
-  return { campaignId: null, contactId: one.contactId, brandId: one.brandId, address: one.address, listIds: [one.listId], signUpId: one.id }; // prettier-ignore
+  return { campaignId: null, contactId: one.contactId, brandId: one.brandId, address: one.address, purpose: 'marketing', listIds: [one.listId], bySegment: false, signUpId: one.id }; // prettier-ignore
 }
 
 /**
@@ -131,7 +130,7 @@ export function eventOf(
     case 'complaint':
       return { ...base, kind: 'complained', detail: { way: 'complaint report', what: recipient?.text } };
     case 'unsubscribe_request':
-      return { ...base, kind: 'unsubscribed', detail: { way: 'mail', lists: delivery.listIds } };
+      return leavingEvent(deps, leavingByMessage(delivery, 'mail'));
     case 'reply':
       return { ...base, kind: 'replied', detail: { way: 'mail' } };
     default:

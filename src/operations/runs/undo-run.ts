@@ -4,6 +4,7 @@ import { holdAgain } from '../../store/statements/storms.ts';
 import {
   closeUndoneRun,
   keepUndoTargets,
+  lockToUndo,
   reopenUndoneRun,
   removeBroughtIn,
   undoRunChanges,
@@ -52,6 +53,10 @@ export async function beginUndo(deps: Deps, runId: number, reason: string, actor
 export const undoing: Doing<Undoing> = {
   piece: (_, sql, run) =>
     overTargets(sql, run, async (targets) => {
+      await lockToUndo(
+        sql,
+        targets.filter((target) => target > 0),
+      );
       const counts: Counts = { ...(await undoRunChanges(sql, run.work.run, targets, actOfRun(run))) };
       const removed = run.work.imported ? await removeBroughtIn(sql, run.work.run, targets, run.id) : 0;
       return removed > 0 ? { ...counts, removed } : counts;

@@ -1,14 +1,16 @@
 import { parseEntry } from '../../core/address/suppression-keys.ts';
+import { CONSENT, standingOfEntry, whyStaffMayNotLift } from '../../core/consent/consent-table.ts';
 import { inTransaction, violates, type Sql } from '../../store/database.ts';
 import type { Reach, Scope } from '../../shared/words.ts';
 import { finishRun, insertRun } from '../../store/statements/journal.ts';
 import {
   enterEntries,
-  findComplaintAmong,
   findContactsOfValues,
   insertSuppressionList,
   liftEntries,
   listSuppressionLists,
+  lockEntriesToLift,
+  type EntryRow,
   type NewEntry,
   type SuppressionListRow,
 } from '../../store/statements/suppression.ts';
@@ -134,7 +136,8 @@ export interface LiftedEntries {
 
 /**
  * Lifts entries, with a reason, as one run. Lifting a bounce entry makes the address deliverable again, lifting a sunset
- * entry counts silence afresh. A complaint can be lifted only by the contact's own fresh confirmation.
+ * entry counts silence afresh. What the contact said themselves staff cannot lift, as core/consent/consent-table has it: then
+ * nothing is lifted. @throws Problem not-liftable, not-found
  */
 export async function liftByPerson(
   deps: Deps,
@@ -143,7 +146,7 @@ export async function liftByPerson(
   actor: string,
 ): Promise<LiftedEntries> {
   return inTransaction(deps.database, async (sql) => {
-    await refuseComplaints(sql, entryIds);
+    await assertLiftable(sql, entryIds);
     const runId = await insertRun(sql, { kind: 'lift', brandId: null, actor, reason });
     const act = { actorKind: 'person' as const, actor, runId };
     const lifted = await liftEntries(sql, entryIds, reason, 'person', act);
@@ -164,10 +167,23 @@ export async function liftByPerson(
   });
 }
 
-async function refuseComplaints(sql: Sql, entryIds: number[]): Promise<void> {
-  const complaint = await findComplaintAmong(sql, entryIds);
-  if (complaint)
-    throw new Problem('wrong-state', `${complaint} complained. Only a fresh confirmation by the contact lifts that.`, {
+async function assertLiftable(sql: Sql, entryIds: number[]): Promise<void> {
+  const refused = (await lockEntriesToLift(sql, entryIds)).flatMap((entry) => {
+    const { id, builtIn, endedBy, leftSince } = entry;
+    const because = whyStaffMayNotLift(builtIn, endedBy) ?? (leftSince ? CONSENT[standingOfEntry(builtIn, endedBy)].only : null); // prettier-ignore
+    return because === null ? [] : [{ entryId: id, because }];
+  });
+  const [first] = refused;
+  if (first)
+    throw new Problem('not-liftable', `${first.because}${refused.length > 1 ? ` The same goes for ${refused.length - 1} more of these entries.` : ''} Nothing was lifted.`, {
       field: 'entryIds',
-    });
+      extra: { entryIds: refused.map(({ entryId }) => entryId) },
+    }); // prettier-ignore
+}
+
+/** An entry with why staff may not lift it; null when they may. */
+export function withLifting<E extends Pick<EntryRow, 'builtIn' | 'endedBy'>>(
+  entry: E,
+): E & { notLiftable: string | null } {
+  return { ...entry, notLiftable: whyStaffMayNotLift(entry.builtIn, entry.endedBy) };
 }

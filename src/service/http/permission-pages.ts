@@ -1,10 +1,9 @@
-import { randomUUID } from 'node:crypto';
 import { Hono, type Context } from 'hono';
 import { bodyLimit } from 'hono/body-limit';
-import { OWN_SOURCE } from '../../operations/events/record-events.ts';
 import type { Deps } from '../../operations/deps.ts';
 import { confirm, findConfirmation } from '../../operations/permission/confirm.ts';
-import { choosePreferences, findPreferences } from '../../operations/permission/preferences.ts';
+import { leavingByMessage, leavingEvent } from '../../operations/permission/leave.ts';
+import { choosePreferences, findPreferences, type Preferences } from '../../operations/permission/preferences.ts';
 import { findSlip } from '../../operations/permission/find-slip.ts';
 import { signUp } from '../../operations/permission/sign-up.ts';
 import { Problem } from '../../operations/problem.ts';
@@ -84,7 +83,7 @@ export function makePermissionPages(deps: Deps, recorder: EventRecorder, network
     const found = await findMessageBehind(deps, c.req.param('token'));
     if (!found) return gone(c);
     const { lists } = await findPreferences(deps, found.contactId, found.brandId);
-    return c.html(preferencesPage(await brandName(deps, found.brandId), lists, false), 200, NEVER_CACHED);
+    return c.html(preferencesPage(await brandName(deps, found.brandId), choicesOf(lists)), 200, NEVER_CACHED);
   });
 
   app.post('/p/:token', limited, async (c) => {
@@ -92,19 +91,29 @@ export function makePermissionPages(deps: Deps, recorder: EventRecorder, network
     if (!found) return gone(c);
     const form = await c.req.parseBody({ all: true });
     if (form['act'] === 'everything') {
-      await recorder.record({
-        kind: 'unsubscribed', at: deps.now().getTime(), source: OWN_SOURCE, externalId: `unsubscribe:${randomUUID()}`,
-        contactId: found.contactId, brandId: found.brandId, campaignId: found.campaignId, detail: { way: 'preferences' },
-      }); // prettier-ignore
+      await recorder.record(leavingEvent(deps, leavingByMessage(found, 'preferences', true)));
       return c.html(donePage(await brandName(deps, found.brandId), []), 200, NEVER_CACHED);
     }
     const wanted = [form['list'] ?? []].flat().map(Number);
     const from = { campaignId: found.campaignId, network: networkOf(c), userAgent: userAgentOf(c) };
-    await choosePreferences(deps, await findPreferences(deps, found.contactId, found.brandId), wanted, from);
+    const asked = await choosePreferences(
+      deps,
+      await findPreferences(deps, found.contactId, found.brandId),
+      wanted,
+      from,
+    );
     const { lists } = await findPreferences(deps, found.contactId, found.brandId);
-    return c.html(preferencesPage(await brandName(deps, found.brandId), lists, true), 200, NEVER_CACHED);
+    return c.html(
+      preferencesPage(await brandName(deps, found.brandId), choicesOf(lists), { asked }),
+      200,
+      NEVER_CACHED,
+    );
   });
   return app;
+}
+
+function choicesOf(lists: Preferences['lists']): { id: number; name: string; on: boolean }[] {
+  return lists.map(({ list, on }) => ({ id: list.id, name: list.name, on }));
 }
 
 function gone(c: Context): Response | Promise<Response> {

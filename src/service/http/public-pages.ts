@@ -131,12 +131,16 @@ export function confirmationOverPage(listName: string): string {
   );
 }
 
-/** Every list of the brand, each on or off, or out of everything. */
+/** Every public list of the brand, each on or off, or out of everything. Once saved, what is asked for by mail is named. */
 export function preferencesPage(
   brandName: string,
   lists: { id: number; name: string; on: boolean }[],
-  saved: boolean,
+  saved?: { asked: string[] },
 ): string {
+  const asked = saved?.asked.map(escapeHtml).join(' and ');
+  const said = asked
+    ? `<p role="status">What you took off, you do not get any more. For ${asked}, look into your mailbox: it begins once you have pressed the button in the message to you.</p>`
+    : '<p role="status">This is what you get from now on.</p>';
   const choices = lists
     .map(
       (list) =>
@@ -145,7 +149,7 @@ export function preferencesPage(
     .join('');
   return page(
     `What you get from ${brandName}`,
-    `<h1>${saved ? 'Saved' : `What you get from ${escapeHtml(brandName)}`}</h1>${saved ? '<p role="status">This is what you get from now on.</p>' : '<p>Nothing changes until you press.</p>'}
+    `<h1>${saved ? 'Saved' : `What you get from ${escapeHtml(brandName)}`}</h1>${saved ? said : '<p>Nothing changes until you press.</p>'}
     <form method="post"><input type="hidden" name="act" value="choose">${choices}<button class="main">Save</button></form>
     <form method="post"><button name="act" value="everything">Stop everything from ${escapeHtml(brandName)}</button></form>`,
   );

@@ -2,10 +2,12 @@ import { randomUUID } from 'node:crypto';
 import { Hono, type Context } from 'hono';
 import { bodyLimit } from 'hono/body-limit';
 import type { TokenPayload, TokenUse } from '../../core/message/token.ts';
+import { listsToLeave } from '../../core/consent/leaving.ts';
 import { siteScript } from '../../core/message/visit-link.ts';
 import { TRAP_LINK } from '../../core/message/compile-message.ts';
 import { OWN_SOURCE, type IncomingEvent } from '../../operations/events/record-events.ts';
 import { findDestination, findVisit } from '../../operations/events/sites.ts';
+import { leavingByMessage, leavingEvent } from '../../operations/permission/leave.ts';
 import { Problem } from '../../operations/problem.ts';
 import type { Deps } from '../../operations/deps.ts';
 import { findLink } from '../../store/statements/campaigns.ts';
@@ -120,16 +122,12 @@ function addWaysOut(app: Hono, { deps, recorder }: Public): void {
     if (!found) return c.html(gonePage(), 404, NEVER_CACHED);
     const form = await c.req.parseBody();
     const { brandName, lists } = await pageFacts(deps, found);
-    const everything = form['from'] === 'everything' || lists.length === 0;
     const oneClick = form['List-Unsubscribe'] === 'One-Click';
-    await recorder.record({
-      kind: 'unsubscribed', at: deps.now().getTime(), source: OWN_SOURCE, externalId: `unsubscribe:${randomUUID()}`,
-      contactId: found.contactId, brandId: found.brandId, campaignId: found.campaignId,
-      detail: { way: oneClick ? 'one click' : 'page', ...(everything ? {} : { lists: found.listIds }) },
-    }); // prettier-ignore
+    const leaving = leavingByMessage(found, oneClick ? 'one click' : 'page', form['from'] === 'everything');
+    await recorder.record(leavingEvent(deps, leaving));
     return oneClick
       ? c.text('You are unsubscribed.', 200, NEVER_CACHED)
-      : c.html(donePage(brandName, everything ? [] : lists), 200, NEVER_CACHED);
+      : c.html(donePage(brandName, leaving.lists === null ? [] : lists), 200, NEVER_CACHED);
   });
 }
 
@@ -160,7 +158,10 @@ function findBehind(deps: Deps, token: string): Promise<DeliveryOfToken | undefi
 
 async function pageFacts(deps: Deps, delivery: DeliveryOfToken): Promise<{ brandName: string; lists: string[] }> {
   const brand = await deps.database.getRepository(BrandEntity).findOneBy({ id: delivery.brandId });
-  return { brandName: brand?.name ?? 'this sender', lists: await findListNames(deps.database, delivery.listIds) };
+  return {
+    brandName: brand?.name ?? 'this sender',
+    lists: await findListNames(deps.database, listsToLeave(delivery) ?? []),
+  };
 }
 
 function actOf(

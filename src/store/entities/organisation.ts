@@ -22,6 +22,8 @@ export interface List {
   remindDays: number[];
   /** Days after which an unconfirmed sign-up ends. */
   expireDays: number;
+  /** Whether the preference page behind every message of the brand shows it. */
+  isPublic: boolean;
   createdAt: Date;
 }
 
@@ -68,6 +70,7 @@ export const ListEntity = new EntitySchema<List>({
     agreement: { type: 'text', default: '' },
     remindDays: { type: 'int', name: 'remind_days', array: true, default: [3, 7] },
     expireDays: { type: 'int', name: 'expire_days', default: 14 },
+    isPublic: { type: 'boolean', name: 'is_public', default: true },
     createdAt: { type: 'timestamptz', name: 'created_at', createDate: true },
   },
 });

@@ -1,6 +1,9 @@
+import { mayEnd, standingOfState } from '../../core/consent/consent-table.ts';
+import { ENDED_BY } from '../../shared/words.ts';
 import { byIndexAlone, type Sql } from '../database.ts';
 import type { Act } from './journal.ts';
-import { closeEndedEntries } from './suppression.ts';
+import { closeEndedEntries, leftSinceSql } from './suppression.ts';
+import { subscriptionJson } from './subscriptions.ts';
 import { keepTargets } from './run-work.ts';
 import { pickedCte, selectionParameters, type Selection } from './selection.ts';
 
@@ -149,18 +152,18 @@ const untag = (who: Who): string => `
 const NOT_ON_LIST = `NOT EXISTS (
   SELECT FROM suppression_entry e WHERE e.list_id + 0 = $14::int AND e.value = p.address AND e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > now()))`;
 
-const suppress = (who: Who): string => enterChanging('$14::int', who);
+const suppress = (who: Who): string => enterChanging('$14::int', 'NULL', who);
 
 /**
  * CTEs that enter the addresses of `changing` on a list. Entries that have run out must have been closed before. Whose an
  * entry is, is looked up among all contacts: joined with `changing`, whose number the server guesses far too low, each of
  * 10,000 was compared with each.
  */
-function enterChanging(list: string, who: Who): string {
+function enterChanging(list: string, endedBy: string, who: Who): string {
   return `
   entered AS (
-    INSERT INTO suppression_entry (list_id, kind, value, reason, source)
-    SELECT ${list}, 'address', p.address, ${who.reason}, ${who.actor} FROM changing p
+    INSERT INTO suppression_entry (list_id, kind, value, reason, source, ended_by)
+    SELECT ${list}, 'address', p.address, ${who.reason}, ${who.actor}, ${endedBy} FROM changing p
     ON CONFLICT (value, list_id) WHERE lifted_at IS NULL DO NOTHING RETURNING id, list_id, value),
   entries_noted AS (
     ${NOTED_SINGLY}
@@ -171,26 +174,34 @@ function enterChanging(list: string, who: Who): string {
 const LISTS_OF_BRAND = `(SELECT id FROM list WHERE brand_id = $14::int)`;
 const ON_ANY_LIST = `EXISTS (SELECT FROM subscription s WHERE s.contact_id = p.id AND s.list_id + 0 IN ${LISTS_OF_BRAND} AND s.state <> 'unsubscribed')`;
 
-/** Off every list of the brand, and out of the brand: as when the person asks for no more. */
+/** Off every list of the brand, and out of the brand: as when the person asks for no more, but it is not their word. */
 const unsubscribe = (who: Who): string => `
   old AS (
-    SELECT s.contact_id, s.list_id, s.state, s.since FROM subscription s JOIN changing p ON p.id = s.contact_id
+    SELECT s.contact_id, s.list_id, s.state, s.since, s.ended_by FROM subscription s JOIN changing p ON p.id = s.contact_id
     WHERE s.list_id + 0 IN ${LISTS_OF_BRAND} AND s.state <> 'unsubscribed'),
   changed AS (
-    UPDATE subscription s SET state = 'unsubscribed', since = now(), source = 'run ' || ${who.run}
+    UPDATE subscription s SET state = 'unsubscribed', since = now(), source = 'run ' || ${who.run}, ended_by = 'staff'
     FROM old o WHERE s.contact_id = o.contact_id AND s.list_id = o.list_id),
   noted AS (
     ${NOTED_SINGLY}
-    SELECT ${who.run}, contact_id, 'subscription', list_id, jsonb_build_object('state', state, 'since', since), jsonb_build_object('state', 'unsubscribed', 'since', now()), ${by(who)} FROM old),
-  ${enterChanging(`(SELECT id FROM suppression_list WHERE built_in = 'opt-out' AND scope_id = $14::int)`, who)}`;
+    SELECT ${who.run}, contact_id, 'subscription', list_id, ${subscriptionJson('o')}, jsonb_build_object('state', 'unsubscribed', 'since', now(), 'endedBy', 'staff'), ${by(who)} FROM old o),
+  ${enterChanging(`(SELECT id FROM suppression_list WHERE built_in = 'opt-out' AND scope_id = $14::int)`, `'staff'`, who)}`;
 
+/** Entries of a brand's own lists, which no act of staff passes over: a complaint, an opt-out, whoever entered it. */
 const NEITHER_OPTED_OUT_NOR_COMPLAINED = `NOT EXISTS (
     SELECT FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id + 0
     WHERE e.value = p.address AND e.lifted_at IS NULL AND l.built_in IN ('complaint', 'opt-out') AND l.scope_id = $15::int)`;
 
-/** Whoever left, opted out or complained may not be put on a list by anybody but themselves; the archived are mailed nothing. */
+/** Ways in which a subscription ended that staff may give back, as core/consent/consent-table says. */
+const GIVEN_BACK_BY_STAFF = ENDED_BY.filter((endedBy) => mayEnd(standingOfState('unsubscribed', endedBy)!, 'staff') === 'may').map((endedBy) => `'${endedBy}'`).join(', '); // prettier-ignore
+
+/**
+ * Whoever left, opted out or complained may not be put on a list by anybody but themselves; the archived are mailed nothing.
+ * Who was taken off and has not left the brand since may be given it back.
+ */
 const MAY_BE_SUBSCRIBED = `p.archived_at IS NULL AND $16::text IS NOT NULL
-  AND NOT EXISTS (SELECT FROM subscription s WHERE s.contact_id = p.id AND s.list_id + 0 = $14::int)
+  AND NOT EXISTS (SELECT FROM subscription s WHERE s.contact_id = p.id AND s.list_id + 0 = $14::int
+    AND NOT (s.state = 'unsubscribed' AND s.ended_by IN (${GIVEN_BACK_BY_STAFF}) AND s.left_at IS NULL AND NOT ${leftSinceSql('p.id', '$15::int', 's.since')}))
   AND ${NEITHER_OPTED_OUT_NOR_COMPLAINED}`;
 
 /** Whoever waits on the list and is not asked already. What else speaks against writing to one of them is found when the message is due. */
@@ -209,8 +220,18 @@ const ask = (who: Who): string => `
   noted AS (
     ${NOTED} SELECT ${who.run}, ${SET_OF_ALL}, 'asking', $14::int, jsonb_build_object('list', (SELECT name FROM list WHERE id = $14::int)), ${by(who)} FROM changing HAVING count(*) > 0)`;
 
+/** Who was taken off gets back the state that they had. */
 const subscribe = (who: Who): string => `
+  taken AS MATERIALIZED (
+    SELECT s.contact_id, s.list_id, s.state, s.since, s.ended_by, coalesce((
+      SELECT j.before->>'state' FROM journal j WHERE j.contact_id = s.contact_id AND j.subject = 'subscription' AND j.subject_id = s.list_id ORDER BY j.id DESC LIMIT 1), $16::text) AS had
+    FROM changing p CROSS JOIN LATERAL (SELECT * FROM subscription WHERE contact_id = p.id AND list_id = $14::int) s),
+  given_back AS (
+    UPDATE subscription s SET state = t.had, since = now(), source = 'run ' || ${who.run}, ended_by = NULL FROM taken t WHERE s.contact_id = t.contact_id AND s.list_id = t.list_id),
+  back_noted AS (
+    ${NOTED_SINGLY} SELECT ${who.run}, contact_id, 'subscription', list_id, ${subscriptionJson('t')}, jsonb_build_object('state', had, 'since', now()), ${by(who)} FROM taken t),
+  fresh AS (SELECT id FROM changing WHERE id NOT IN (SELECT contact_id FROM taken)),
   changed AS (
-    INSERT INTO subscription (contact_id, list_id, state, since, source) SELECT id, $14::int, $16::text, now(), 'run ' || ${who.run} FROM changing),
+    INSERT INTO subscription (contact_id, list_id, state, since, source) SELECT id, $14::int, $16::text, now(), 'run ' || ${who.run} FROM fresh),
   noted AS (
-    ${NOTED} SELECT ${who.run}, ${SET_OF_ALL}, 'subscription', $14::int, jsonb_build_object('state', $16::text, 'since', now()), ${by(who)} FROM changing HAVING count(*) > 0)`;
+    ${NOTED} SELECT ${who.run}, ${SET_OF_ALL}, 'subscription', $14::int, jsonb_build_object('state', $16::text, 'since', now()), ${by(who)} FROM fresh HAVING count(*) > 0)`;

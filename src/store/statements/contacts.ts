@@ -1,4 +1,11 @@
-import type { ContactOrder, Deliverability, OutsideVerdict, Stage, SubscriptionState } from '../../shared/words.ts';
+import type {
+  ContactOrder,
+  Deliverability,
+  EndedBy,
+  OutsideVerdict,
+  Stage,
+  SubscriptionState,
+} from '../../shared/words.ts';
 import type { Sql } from '../database.ts';
 
 /** Addresses of contacts by their number. */
@@ -36,21 +43,20 @@ export async function findLastContactId(sql: Sql): Promise<number> {
   return row!.last;
 }
 
-/** When these contacts last opted in to a brand, out of it, or complained, in milliseconds since the epoch; 0 for never. */
+/** When these contacts last opted in to a brand, or out of all of it, in milliseconds since the epoch; 0 for never. */
 export async function findOptInTimes(
   sql: Sql,
   brandId: number,
   contactIds: number[],
-): Promise<Map<number, { subscribedAt: number; confirmedAt: number; optedOutAt: number; complainedAt: number }>> {
+): Promise<Map<number, { subscribedAt: number; confirmedAt: number; optedOutAt: number }>> {
   const ms = (column: string): string => `coalesce(extract(epoch FROM ${column}) * 1000, 0)::float8`;
   const rows: {
     contactId: number;
     subscribedAt: number;
     confirmedAt: number;
     optedOutAt: number;
-    complainedAt: number;
   }[] = await sql.query(
-    `SELECT contact_id::float8 AS "contactId", ${ms('last_subscribed_at')} AS "subscribedAt", ${ms('last_confirmed_at')} AS "confirmedAt", ${ms('last_opted_out_at')} AS "optedOutAt", ${ms('last_complained_at')} AS "complainedAt"
+    `SELECT contact_id::float8 AS "contactId", ${ms('last_subscribed_at')} AS "subscribedAt", ${ms('last_confirmed_at')} AS "confirmedAt", ${ms('last_opted_out_at')} AS "optedOutAt"
      FROM activity WHERE brand_id = $1 AND contact_id = ANY($2::bigint[])`,
     [brandId, contactIds],
   );
@@ -186,12 +192,14 @@ export interface ContactSubscription {
   state: SubscriptionState | null;
   since: Date | null;
   source: string | null;
+  /** Who ended it, where it has ended. */
+  endedBy: EndedBy | null;
 }
 
 /** The contact's state on every list there is; null where they never were. */
 export async function findContactSubscriptions(sql: Sql, contactId: number): Promise<ContactSubscription[]> {
   return sql.query(
-    `SELECT l.id AS "listId", l.name AS "listName", b.id AS "brandId", b.name AS "brandName", l.opt_in AS "optIn", s.state, s.since, s.source
+    `SELECT l.id AS "listId", l.name AS "listName", b.id AS "brandId", b.name AS "brandName", l.opt_in AS "optIn", s.state, s.since, s.source, s.ended_by AS "endedBy"
      FROM list l JOIN brand b ON b.id = l.brand_id LEFT JOIN subscription s ON s.list_id = l.id AND s.contact_id = $1 ORDER BY b.id, l.id`,
     [contactId],
   );

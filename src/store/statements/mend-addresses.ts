@@ -1,5 +1,6 @@
 import type { Sql } from '../database.ts';
 import type { Act } from './journal.ts';
+import { subscriptionJson } from './subscriptions.ts';
 
 /** Which addresses are mended, and to what: all of a domain, or one. */
 export type Mending = { fromDomain: string; toDomain: string } | { from: string; to: string };
@@ -97,17 +98,17 @@ const READDRESS = `
 
 const HAND_OVER_SUBSCRIPTIONS = `
   WITH given AS (
-    SELECT DISTINCT ON (m.into_id, s.list_id) m.into_id, s.list_id, s.state, s.since, o.state AS old_state, o.since AS old_since
+    SELECT DISTINCT ON (m.into_id, s.list_id) m.into_id, s.list_id, s.state, s.since, s.ended_by, s.left_at, o.state AS old_state, o.since AS old_since, o.ended_by AS old_ended_by
     FROM mending m JOIN subscription s ON s.contact_id = m.id LEFT JOIN subscription o ON o.contact_id = m.into_id AND o.list_id = s.list_id
     WHERE NOT m.erased AND m.into_id IS NOT NULL AND (o.state IS NULL OR (s.state = 'unsubscribed' AND o.state <> 'unsubscribed'))
     ORDER BY m.into_id, s.list_id, s.state = 'unsubscribed' DESC),
   joined AS (
-    INSERT INTO subscription (contact_id, list_id, state, since, source) SELECT into_id, list_id, state, since, 'run ' || $1::int FROM given WHERE old_state IS NULL),
+    INSERT INTO subscription (contact_id, list_id, state, since, source, ended_by, left_at) SELECT into_id, list_id, state, since, 'run ' || $1::int, ended_by, left_at FROM given WHERE old_state IS NULL),
   left_lists AS (
-    UPDATE subscription s SET state = g.state, since = g.since, source = 'run ' || $1::int FROM given g
+    UPDATE subscription s SET state = g.state, since = g.since, source = 'run ' || $1::int, ended_by = g.ended_by, left_at = greatest(s.left_at, g.left_at) FROM given g
     WHERE g.old_state IS NOT NULL AND s.contact_id = g.into_id AND s.list_id = g.list_id)
-  ${NOTE} SELECT $1::int, into_id, 'subscription', list_id, CASE WHEN old_state IS NOT NULL THEN jsonb_build_object('state', old_state, 'since', old_since) END,
-    jsonb_build_object('state', state, 'since', since), $2, $3, $4::jsonb FROM given ORDER BY into_id, list_id`;
+  ${NOTE} SELECT $1::int, into_id, 'subscription', list_id, CASE WHEN old_state IS NOT NULL THEN jsonb_build_object('state', old_state, 'since', old_since, 'endedBy', old_ended_by) END,
+    ${subscriptionJson('g')}, $2, $3, $4::jsonb FROM given g ORDER BY into_id, list_id`;
 
 const MERGE = `
   WITH changing AS (SELECT m.*, c.archived_at FROM mending m JOIN contact c ON c.id = m.id WHERE NOT m.erased AND m.into_id IS NOT NULL),
@@ -121,8 +122,8 @@ const ABOUT_THE_ADDRESS = `'hard-bounce', 'bounce-count', 'invalid', 'spam-trap'
 
 const HAND_OVER_ENTRIES = `
   WITH entered AS (
-    INSERT INTO suppression_entry (list_id, kind, value, reason, source, evidence, entered_at, expires_at)
-    SELECT e.list_id, e.kind, m.new, e.reason, e.source, e.evidence, e.entered_at, e.expires_at
+    INSERT INTO suppression_entry (list_id, kind, value, reason, source, evidence, entered_at, expires_at, ended_by, said_at)
+    SELECT e.list_id, e.kind, m.new, e.reason, e.source, e.evidence, e.entered_at, e.expires_at, e.ended_by, e.said_at
     FROM mending m JOIN suppression_entry e ON e.value = m.old AND e.kind = 'address' AND e.lifted_at IS NULL JOIN suppression_list l ON l.id = e.list_id
     WHERE NOT m.erased AND coalesce(l.built_in, '') NOT IN (${ABOUT_THE_ADDRESS})
     ON CONFLICT (value, list_id) WHERE lifted_at IS NULL DO NOTHING

@@ -1,4 +1,5 @@
 import type { ReadReturn } from '../../core/returns/read-return.ts';
+import type { Purpose } from '../../shared/words.ts';
 import type { Sql } from '../database.ts';
 
 export type ReturnState = 'counted' | 'noted' | 'asks' | 'unmatched' | 'dismissed';
@@ -95,7 +96,10 @@ export interface DeliveryOfToken {
   contactId: number;
   brandId: number;
   address: string;
+  purpose: Purpose;
   listIds: number[];
+  /** A segment took them in; the lists are then all of the brand that they were on. */
+  bySegment: boolean;
   state: string;
 }
 
@@ -106,7 +110,7 @@ export async function findDelivery(
   contactId: number,
 ): Promise<DeliveryOfToken | undefined> {
   const rows: DeliveryOfToken[] = await sql.query(
-    `SELECT d.campaign_id AS "campaignId", d.contact_id::float8 AS "contactId", k.brand_id AS "brandId", d.address, d.list_ids AS "listIds", d.state
+    `SELECT d.campaign_id AS "campaignId", d.contact_id::float8 AS "contactId", k.brand_id AS "brandId", d.address, k.purpose, d.list_ids AS "listIds", d.by_segment AS "bySegment", d.state
      FROM delivery d JOIN campaign k ON k.id = d.campaign_id WHERE d.campaign_id = $1 AND d.contact_id = $2`,
     [campaignId, contactId],
   );

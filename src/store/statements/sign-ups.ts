@@ -59,19 +59,14 @@ export async function insertSignUp(sql: Sql, one: NewSignUp): Promise<number | u
   return rows[0]?.id;
 }
 
-/** Keeps what a contact put on for themselves on the preference page: one confirmed sign-up a list, with the list's agreement. */
-export async function insertChosenSignUps(
-  sql: Sql,
-  contactId: number,
-  listIds: number[],
-  from: { network: string | null; userAgent: string | null; at: Date },
-): Promise<void> {
-  await sql.query(
-    `INSERT INTO sign_up (list_id, address, contact_id, name, state, way, network, user_agent, agreed, at, confirmed_at)
-     SELECT l.id, c.address, c.id, c.name, 'confirmed', 'preferences', $3, $4, l.agreement, $5::timestamptz, $5::timestamptz
-     FROM list l, contact c WHERE l.id = ANY($2::int[]) AND c.id = $1 ORDER BY l.id`,
-    [contactId, listIds, from.network, from.userAgent, from.at],
+/** Whether a contact has said for themselves that they want what they are subscribed to. Uses sign_up_by_contact. */
+export async function findConfirmedSignUp(sql: Sql, contactId: number, listId: number): Promise<boolean> {
+  const [row]: { any: boolean }[] = await sql.query(
+    `SELECT EXISTS (SELECT FROM sign_up u JOIN subscription s ON s.contact_id = u.contact_id AND s.list_id = u.list_id
+       WHERE u.contact_id = $1 AND u.list_id = $2 AND u.state = 'confirmed' AND u.confirmed_at >= s.since) AS any`,
+    [contactId, listId],
   );
+  return row!.any;
 }
 
 /**

@@ -3,6 +3,7 @@ import { arrayText } from '../array-text.ts';
 import type { Sql } from '../database.ts';
 import type { Act } from './journal.ts';
 
+/** What a contact says of one subscription: their own act, told by whichever way. */
 export interface SubscriptionChange {
   contactId: number;
   listId: number;
@@ -13,9 +14,15 @@ export interface SubscriptionChange {
   cause: Record<string, unknown>;
 }
 
+/** The contact's act is the newer one; at one and the same instant, leaving wins, and the contact over whoever took them off. */
+const NEWER = `(excluded.since > subscription.since OR (excluded.since = subscription.since AND excluded.state = 'unsubscribed'
+  AND (subscription.state <> 'unsubscribed' OR subscription.ended_by IS DISTINCT FROM 'contact')))`;
+const ifNewer = (column: string): string => `${column} = CASE WHEN ${NEWER} THEN excluded.${column} ELSE subscription.${column} END`; // prettier-ignore
+
 /**
- * Sets subscriptions to what the contact's latest act says, and journals it. An act older than the one that set the
- * present state changes nothing; at one and the same instant, leaving wins. So the order of arrival does not matter.
+ * Sets subscriptions to what the contact's latest act says, and journals it, also where it changes no state: what they said
+ * themselves is never undone with what others did. An act older than the one that set the present state changes nothing but
+ * the instant of their latest leaving. So the order of arrival does not matter.
  * The caller has locked the contacts: a lock in this statement would pass over rows that the statement itself has changed.
  * The server counts an array, but not the rows of a JSON document or of DISTINCT ON: of 10,000 it compared each with each, for 17 s.
  */
@@ -25,25 +32,30 @@ export async function changeSubscriptions(sql: Sql, changes: SubscriptionChange[
     `WITH incoming AS (
        SELECT r."contactId" AS contact_id, r."listId" AS list_id, r.state, to_timestamp(r.at / 1000.0) AS since, r.source, r.cause
        FROM unnest($1::json[]) j CROSS JOIN LATERAL json_to_record(j) AS r("contactId" bigint, "listId" int, state text, at float8, source text, cause jsonb)),
-     old AS (SELECT s.contact_id, s.list_id, s.state, s.since FROM subscription s JOIN incoming i USING (contact_id, list_id)),
+     old AS (SELECT s.contact_id, s.list_id, s.state, s.since, s.ended_by FROM subscription s JOIN incoming i USING (contact_id, list_id)),
      changed AS (
-       INSERT INTO subscription (contact_id, list_id, state, since, source)
-       SELECT contact_id, list_id, state, since, source FROM incoming ORDER BY 1, 2
-       ON CONFLICT (contact_id, list_id) DO UPDATE SET state = excluded.state, since = excluded.since, source = excluded.source
-       WHERE excluded.since > subscription.since OR (excluded.since = subscription.since AND excluded.state = 'unsubscribed' AND subscription.state <> 'unsubscribed')
-       RETURNING contact_id, list_id),
+       INSERT INTO subscription (contact_id, list_id, state, since, source, ended_by, left_at)
+       SELECT contact_id, list_id, state, since, source, CASE WHEN state = 'unsubscribed' THEN 'contact' END, CASE WHEN state = 'unsubscribed' THEN since END
+       FROM incoming ORDER BY 1, 2
+       ON CONFLICT (contact_id, list_id) DO UPDATE SET ${['state', 'since', 'source', 'ended_by'].map(ifNewer).join(', ')}, left_at = greatest(subscription.left_at, excluded.left_at)
+       WHERE ${NEWER} OR excluded.left_at > coalesce(subscription.left_at, '-infinity')
+       RETURNING contact_id, list_id, state, since),
      noted AS (
        INSERT INTO journal (run_id, contact_id, subject, subject_id, before, after, actor_kind, actor, cause)
-       SELECT $2::int, i.contact_id, 'subscription', i.list_id,
-         CASE WHEN o.state IS NOT NULL THEN jsonb_build_object('state', o.state, 'since', o.since) END,
-         jsonb_build_object('state', i.state, 'since', i.since), $3, $4, i.cause
+       SELECT $2::int, i.contact_id, 'subscription', i.list_id, CASE WHEN o.state IS NOT NULL THEN ${subscriptionJson('o')} END,
+         ${subscriptionJson('h', `'contact'`)}, $3, $4, i.cause
        FROM changed h JOIN incoming i USING (contact_id, list_id) LEFT JOIN old o USING (contact_id, list_id)
-       WHERE o.state IS DISTINCT FROM i.state
+       WHERE h.since IS DISTINCT FROM o.since OR h.state IS DISTINCT FROM o.state
        RETURNING contact_id)
      SELECT contact_id FROM noted`,
     [arrayText(latestOf(changes).map((change) => JSON.stringify(change))), act.runId, act.actorKind, act.actor],
   );
   return rows.length;
+}
+
+/** A subscription as the journal keeps it, over a row with `state` and `since`; who ended it stands where it has ended. */
+export function subscriptionJson(row: string, endedBy = `${row}.ended_by`): string {
+  return `(jsonb_build_object('state', ${row}.state, 'since', ${row}.since) || CASE WHEN ${row}.state = 'unsubscribed' THEN jsonb_build_object('endedBy', ${endedBy}) ELSE '{}' END)`;
 }
 
 /** Of several changes of one subscription the latest; at one instant, leaving, else joining. */

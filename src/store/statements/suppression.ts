@@ -1,4 +1,4 @@
-import type { BuiltInList, Reach, Scope } from '../../shared/words.ts';
+import type { BuiltInList, EndedBy, Reach, Scope } from '../../shared/words.ts';
 import type { Sql } from '../database.ts';
 import type { Act } from './journal.ts';
 
@@ -93,7 +93,13 @@ export interface NewEntry {
   evidence: unknown;
   /** RFC 3339, or null for no end. */
   expiresAt: string | null;
+  /** Of opt-outs: whose word it is. */
+  endedBy?: EndedBy;
+  /** RFC 3339: when it was said; now, if not given. */
+  saidAt?: string;
 }
+
+const INCOMING = `json_to_recordset($1::json) AS r("listId" int, kind text, value text, reason text, source text, evidence jsonb, "expiresAt" timestamptz, "endedBy" text, "saidAt" timestamptz)`;
 
 /**
  * Enters values on suppression lists and journals it; a value already in effect on its list is left as it is. Entries
@@ -106,17 +112,16 @@ export async function enterEntries(
   act: Act,
 ): Promise<{ entered: number; contactIds: number[] }> {
   if (entries.length === 0) return { entered: 0, contactIds: [] };
-  const incoming = `json_to_recordset($1::json) AS r("listId" int, kind text, value text, reason text, source text, evidence jsonb, "expiresAt" timestamptz)`;
   await sql.query(
     `UPDATE suppression_entry e SET lifted_at = e.expires_at, lift_kind = 'rule', lifted_by = 'its end', lift_reason = 'reached its end'
-     FROM ${incoming} WHERE e.value = r.value AND e.list_id = r."listId" AND e.lifted_at IS NULL AND e.expires_at <= now()`,
+     FROM ${INCOMING} WHERE e.value = r.value AND e.list_id = r."listId" AND e.lifted_at IS NULL AND e.expires_at <= now()`,
     [JSON.stringify(entries)],
   );
   const rows: { contactId: number | null }[] = await sql.query(
     `WITH entered AS (
-       INSERT INTO suppression_entry (list_id, kind, value, reason, source, evidence, expires_at)
-       SELECT DISTINCT ON (r.value, r."listId") r."listId", r.kind, r.value, r.reason, r.source, r.evidence, r."expiresAt"
-       FROM ${incoming} ORDER BY r.value, r."listId"
+       INSERT INTO suppression_entry (list_id, kind, value, reason, source, evidence, expires_at, ended_by, said_at)
+       SELECT DISTINCT ON (r.value, r."listId") r."listId", r.kind, r.value, r.reason, r.source, r.evidence, r."expiresAt", r."endedBy", coalesce(r."saidAt", now())
+       FROM ${INCOMING} ORDER BY r.value, r."listId", r."saidAt" DESC
        ON CONFLICT (value, list_id) WHERE lifted_at IS NULL DO NOTHING
        RETURNING id, list_id, kind, value, reason, evidence),
      noted AS (
@@ -128,6 +133,28 @@ export async function enterEntries(
     [JSON.stringify(entries), act.runId, act.actorKind, act.actor],
   );
   return { entered: rows.length, contactIds: rows.flatMap((row) => (row.contactId === null ? [] : [row.contactId])) };
+}
+
+/**
+ * Has entries that are in effect say what the contact says now: an opt-out that staff or a rule entered becomes the
+ * contact's own word, which nobody can take back for them, and any is as late as it was last said. Journals whose word
+ * changed. The caller has locked the contacts.
+ */
+export async function sayEntriesAgain(sql: Sql, entries: NewEntry[], act: Act): Promise<void> {
+  if (entries.length === 0) return;
+  await sql.query(
+    `WITH said AS (
+       SELECT DISTINCT ON (e.id) e.id, e.ended_by AS was, r.* FROM ${INCOMING} JOIN suppression_entry e ON e.value = r.value AND e.list_id + 0 = r."listId" AND e.lifted_at IS NULL
+       WHERE e.said_at < r."saidAt" OR e.ended_by <> 'contact' ORDER BY e.id, r."saidAt" DESC),
+     changed AS (
+       UPDATE suppression_entry e SET ended_by = s."endedBy", reason = s.reason, source = s.source, evidence = s.evidence, said_at = greatest(e.said_at, s."saidAt")
+       FROM said s WHERE e.id = s.id RETURNING e.id, e.value, e.list_id, s.was, e.ended_by, e.evidence)
+     INSERT INTO journal (run_id, contact_id, subject, subject_id, before, after, actor_kind, actor, cause)
+     SELECT $2::int, c.id, 'entry', h.id, jsonb_build_object('list', l.name, 'listId', l.id, 'value', h.value, 'inEffect', true, 'endedBy', h.was),
+       jsonb_build_object('list', l.name, 'listId', l.id, 'value', h.value, 'inEffect', true, 'endedBy', h.ended_by), $3, $4, coalesce(h.evidence, '{}')
+     FROM changed h JOIN suppression_list l ON l.id = h.list_id JOIN contact c ON c.address = h.value WHERE h.was IS DISTINCT FROM h.ended_by`,
+    [JSON.stringify(entries), act.runId, act.actorKind, act.actor],
+  );
 }
 
 /** Closes entries of a list that have reached their end, so that they do not stand in the way of new ones. */
@@ -185,11 +212,15 @@ export interface EntryRow {
   liftedAt: Date | null;
   liftedBy: string | null;
   liftReason: string | null;
+  /** Of opt-outs: whose word it is. */
+  endedBy: EndedBy | null;
+  /** When it was said: a report can come long after. */
+  saidAt: Date;
 }
 
 const ENTRY_COLUMNS = `e.id::float8 AS id, e.list_id AS "listId", l.name AS "listName", l.built_in AS "builtIn", l.scope, l.scope_id AS "scopeId", l.reach, l.exact,
   e.kind, e.value, e.reason, e.source, e.evidence, e.entered_at AS "enteredAt", e.expires_at AS "expiresAt",
-  e.lifted_at AS "liftedAt", e.lifted_by AS "liftedBy", e.lift_reason AS "liftReason"`;
+  e.lifted_at AS "liftedAt", e.lifted_by AS "liftedBy", e.lift_reason AS "liftReason", e.ended_by AS "endedBy", e.said_at AS "saidAt"`;
 
 /** Every entry, in effect or past, that names this address, its base, its domain or its hash; newest first. */
 export async function findMatchingEntries(
@@ -261,9 +292,9 @@ export async function findEntriesOfContacts(
   contactIds: number[],
   builtIn: BuiltInList[],
   brandId: number | null,
-): Promise<{ id: number; contactId: number; builtIn: BuiltInList }[]> {
+): Promise<{ id: number; contactId: number; builtIn: BuiltInList; endedBy: EndedBy | null; saidAt: number }[]> {
   return sql.query(
-    `SELECT e.id::float8 AS id, c.id::float8 AS "contactId", l.built_in AS "builtIn"
+    `SELECT e.id::float8 AS id, c.id::float8 AS "contactId", l.built_in AS "builtIn", e.ended_by AS "endedBy", (extract(epoch FROM e.said_at) * 1000)::float8 AS "saidAt"
      FROM contact c JOIN suppression_entry e ON e.value = c.address AND e.lifted_at IS NULL
      JOIN suppression_list l ON l.id = e.list_id
      WHERE c.id = ANY($1::bigint[]) AND l.built_in = ANY($2::text[]) AND ($3::int IS NULL OR l.scope_id = $3) ORDER BY e.id`,
@@ -271,12 +302,42 @@ export async function findEntriesOfContacts(
   );
 }
 
-/** The value of one of these entries that comes from a complaint and is in effect, if any. */
-export async function findComplaintAmong(sql: Sql, entryIds: number[]): Promise<string | undefined> {
-  const rows: { value: string }[] = await sql.query(
-    `SELECT e.value FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
-     WHERE e.id = ANY($1::bigint[]) AND l.built_in = 'complaint' AND e.lifted_at IS NULL LIMIT 1`,
+/** An entry that is to be lifted, with what says who may. */
+export interface EntryToLift {
+  id: number;
+  value: string;
+  builtIn: BuiltInList | null;
+  endedBy: EndedBy | null;
+  /** The contact has left a list of the brand, or complained, since it was entered. */
+  leftSince: boolean;
+}
+
+/**
+ * Those of these entries that are in effect, held until the transaction ends: nobody says anything else of them meanwhile.
+ * Locks contacts in their order, then entries, as whatever a contact says does.
+ */
+export async function lockEntriesToLift(sql: Sql, entryIds: number[]): Promise<EntryToLift[]> {
+  await sql.query(
+    `SELECT FROM contact WHERE id IN (SELECT c.id FROM contact c JOIN suppression_entry e ON e.value = c.address WHERE e.id = ANY($1::bigint[]))
+     ORDER BY id FOR NO KEY UPDATE`,
     [entryIds],
   );
-  return rows[0]?.value;
+  await sql.query('SELECT id FROM suppression_entry WHERE id = ANY($1::bigint[]) ORDER BY id FOR UPDATE', [entryIds]);
+  return sql.query(
+    `SELECT e.id::float8 AS id, e.value, l.built_in AS "builtIn", e.ended_by AS "endedBy",
+       coalesce(l.scope = 'brand' AND ${leftSinceSql('(SELECT c.id FROM contact c WHERE c.address = e.value)', 'l.scope_id', 'e.said_at')}, false) AS "leftSince"
+     FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
+     WHERE e.id = ANY($1::bigint[]) AND e.lifted_at IS NULL ORDER BY e.id`,
+    [entryIds],
+  );
+}
+
+/**
+ * Whether a contact has left a list of a brand, opted out of it or complained since an instant, each an expression. What
+ * others took from them is not given back then: they have spoken for themselves.
+ */
+export function leftSinceSql(contactId: string, brandId: string, since: string): string {
+  return `(EXISTS (SELECT FROM subscription s JOIN list b ON b.id = s.list_id WHERE s.contact_id = ${contactId} AND b.brand_id = ${brandId} AND s.left_at >= ${since})
+    OR EXISTS (SELECT FROM contact p JOIN suppression_entry o ON o.value = p.address AND o.lifted_at IS NULL JOIN suppression_list k ON k.id = o.list_id + 0
+      WHERE p.id = ${contactId} AND k.scope = 'brand' AND k.scope_id = ${brandId} AND (k.built_in = 'complaint' OR (k.built_in = 'opt-out' AND o.ended_by = 'contact')) AND o.said_at >= ${since}))`;
 }

@@ -17,9 +17,9 @@ export interface SinceCounts {
 export async function countSince(sql: Sql, brandId: number, since: Date): Promise<SinceCounts> {
   const [row]: SinceCounts[] = await sql.query(
     `SELECT
-       ((count(DISTINCT j.contact_id) FILTER (WHERE j.subject = 'subscription' AND l.brand_id = $1 AND j.after->>'state' = 'subscribed'))
+       ((count(DISTINCT j.contact_id) FILTER (WHERE j.subject = 'subscription' AND l.brand_id = $1 AND j.after->>'state' = 'subscribed' AND j.before->>'state' IS DISTINCT FROM 'subscribed'))
          + coalesce(sum((SELECT sum(upper(r) - lower(r)) FROM unnest(j.contacts) r)) FILTER (WHERE l.brand_id = $1 AND j.after->>'state' = 'subscribed'), 0))::int AS subscribed,
-       (count(DISTINCT j.contact_id) FILTER (WHERE j.subject = 'subscription' AND l.brand_id = $1 AND j.after->>'state' = 'unsubscribed'))::int AS unsubscribed,
+       (count(DISTINCT j.contact_id) FILTER (WHERE j.subject = 'subscription' AND l.brand_id = $1 AND j.after->>'state' = 'unsubscribed' AND j.before->>'state' IS DISTINCT FROM 'unsubscribed'))::int AS unsubscribed,
        (count(DISTINCT j.contact_id) FILTER (WHERE j.subject = 'deliverability' AND j.after->>'deliverability' = 'undeliverable'
          AND EXISTS (SELECT FROM contact c WHERE c.id = j.contact_id AND c.deliverability = 'undeliverable')))::int AS undeliverable,
        (count(DISTINCT j.contact_id) FILTER (WHERE j.subject = 'entry' AND s.built_in = 'complaint' AND s.scope_id = $1 AND (j.after->>'inEffect')::boolean))::int AS complained,

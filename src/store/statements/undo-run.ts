@@ -1,5 +1,6 @@
 import { byIndexAlone, type Sql } from '../database.ts';
 import type { Act } from './journal.ts';
+import { lockContacts } from './marks.ts';
 import { keepTargets } from './run-work.ts';
 
 export interface UndoneCounts {
@@ -24,6 +25,18 @@ export function keepUndoTargets(sql: Sql, undoingRunId: number, runId: number): 
 }
 
 /**
+ * Holds all that an undo of these contacts looks at and then writes, so that nobody changes it in between: contacts first, as
+ * everybody's own acts do, then where they stand on ladders and among machines, which move without that lock.
+ */
+export async function lockToUndo(sql: Sql, contactIds: number[]): Promise<void> {
+  await lockContacts(sql, contactIds);
+  for (const table of ['contact_stage', 'automated_address'])
+    await sql.query(`SELECT FROM ${table} WHERE contact_id = ANY($1::bigint[]) ORDER BY contact_id FOR NO KEY UPDATE`, [
+      contactIds,
+    ]);
+}
+
+/**
  * Contacts n of a set `j.contacts` that lie between the least and the greatest of some targets: where these are the next
  * ones in order of all whom a run concerns, just those of them that are in the set.
  */
@@ -31,6 +44,26 @@ function membersWithin(targets: string): string {
   const of = (end: 'min' | 'max'): string => `(SELECT ${end}(t) FROM unnest(${targets}) t)`;
   return `unnest(CASE WHEN cardinality(${targets}) > 0 THEN j.contacts * int8multirange(int8range(${of('min')}, ${of('max')}, '[]')) END) r, generate_series(lower(r), upper(r) - 1) n`;
 }
+
+/** The brand of a subscription or an opt-out that a journal row `j` speaks of; null for whatever else it speaks of. */
+const BRAND_OF_WORD = `CASE WHEN j.subject = 'subscription' THEN (SELECT brand_id FROM list WHERE id = j.subject_id)
+      WHEN j.subject = 'entry' THEN (SELECT scope_id FROM suppression_list WHERE id = (j.after->>'listId')::int AND built_in = 'opt-out') END`;
+
+/** What a contact said themselves of a brand after journal row `j` was written; `which` is a test of that row `l`. */
+const saidSince = (which: string): string => `EXISTS (
+        SELECT FROM journal l WHERE l.contact_id = j.contact_id AND l.id > j.id AND l.actor_kind = 'contact' AND l.subject IN ('subscription', 'entry') AND ${which}
+          AND j.of_brand = CASE WHEN l.subject = 'subscription' THEN (SELECT brand_id FROM list WHERE id = l.subject_id) ELSE (SELECT scope_id FROM suppression_list WHERE id = (l.after->>'listId')::int) END)`;
+
+/**
+ * Whether the contact has spoken for themselves since: who has left or complained is not given back what was taken from them,
+ * who has come back is not opted out again. Somebody may also have left before and been heard late.
+ */
+const SPOKE_SINCE = `CASE WHEN j.of_brand IS NULL THEN false
+      WHEN j.after->>'state' = 'unsubscribed' THEN ${saidSince(`(l.after->>'state' = 'unsubscribed' OR (l.after->>'inEffect')::boolean)`)}
+        OR EXISTS (SELECT FROM subscription s WHERE s.contact_id = j.contact_id AND s.list_id = j.subject_id AND s.left_at > (j.before->>'since')::timestamptz)
+      WHEN (j.after->>'inEffect')::boolean THEN ${saidSince(`(l.after->>'state' = 'unsubscribed' OR (l.after->>'inEffect')::boolean)`)}
+      WHEN j.subject = 'entry' THEN ${saidSince(`l.after->>'state' = 'subscribed'`)}
+      ELSE false END`;
 
 /**
  * The latest change that a run ($1) made to each thing of these targets ($5, contacts; $6, entries), with whether anything
@@ -49,6 +82,7 @@ const CHANGES = `
     UNION ALL
     SELECT j.id, j.subject, j.subject_id, n AS contact_id, NULL, j.after
     FROM journal j, ${membersWithin('$5::bigint[]')} WHERE j.run_id = $1 AND j.contacts IS NOT NULL),
+  spoken AS (SELECT j.*, ${BRAND_OF_WORD} AS of_brand FROM mine j),
   change AS (
     SELECT DISTINCT ON (j.subject, j.subject_id, j.contact_id) j.id, j.subject, j.subject_id, j.contact_id, j.after,
       first_value(j.before) OVER (PARTITION BY j.subject, j.subject_id, j.contact_id ORDER BY j.id) AS before,
@@ -57,8 +91,8 @@ const CHANGES = `
       WHEN j.subject = 'asking' THEN NOT EXISTS (SELECT FROM sign_up u WHERE u.contact_id = j.contact_id AND u.list_id = j.subject_id AND u.state = 'pending')
       ELSE (j.subject = 'address' AND EXISTS (SELECT FROM contact o WHERE o.address = j.before->>'address' AND o.id <> j.contact_id)) OR EXISTS (
         SELECT FROM journal l WHERE l.contact_id = j.contact_id AND l.subject = j.subject AND l.subject_id = j.subject_id AND l.id > j.id
-          AND l.run_id IS DISTINCT FROM $1::int) END AS moved_on
-    FROM mine j ORDER BY j.subject, j.subject_id, j.contact_id, j.id DESC),
+          AND l.run_id IS DISTINCT FROM $1::int) END OR ${SPOKE_SINCE} AS moved_on
+    FROM spoken j ORDER BY j.subject, j.subject_id, j.contact_id, j.id DESC),
   back AS (SELECT * FROM change WHERE NOT moved_on)`;
 
 /**
@@ -98,7 +132,8 @@ export async function undoRunChanges(sql: Sql, runId: number, targets: number[],
          tags = ARRAY(SELECT t FROM unnest(c.tags) t WHERE t <> ALL (b.tagged) UNION SELECT t FROM unnest(b.untagged) t)
        FROM contacts_back b WHERE c.id = b.contact_id AND c.erased_at IS NULL),
      subscriptions AS (
-       UPDATE subscription s SET state = b.before->>'state', since = (b.before->>'since')::timestamptz, source = 'undo'
+       UPDATE subscription s SET state = b.before->>'state', since = (b.before->>'since')::timestamptz, source = 'undo',
+         ended_by = CASE WHEN b.before->>'state' = 'unsubscribed' THEN coalesce(b.before->>'endedBy', 'contact') END
        FROM back b WHERE b.subject = 'subscription' AND b.before IS NOT NULL AND s.contact_id = b.contact_id AND s.list_id = b.subject_id),
      unsubscribed AS (
        DELETE FROM subscription s USING back b WHERE b.subject = 'subscription' AND b.before IS NULL AND s.contact_id = b.contact_id AND s.list_id = b.subject_id),

@@ -2,7 +2,7 @@ import { ActionIcon, Button, CopyButton, Textarea } from '@mantine/core';
 import { IconCheck, IconCopy } from '@tabler/icons-react';
 import { useState } from 'react';
 import { useParams } from 'react-router';
-import type { AddressCheck, BrandVerdict, ContactDetail, Entry } from '../../../shared/api.ts';
+import type { AddressCheck, BrandVerdict, ContactDetail, Entry, Subscription } from '../../../shared/api.ts';
 import { useCheck, useContact } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
@@ -143,7 +143,7 @@ function Why({ check, verdict }: { check: AddressCheck; verdict: BrandVerdict })
 
 function Margin({ contact, check, verdict }: { contact: ContactDetail; check: AddressCheck; verdict: BrandVerdict }) {
   const { zone } = useBrand();
-  const inEffect = check.entries.filter((entry) => entry.liftedAt === null);
+  const inEffect = check.entries.filter(isInEffect);
   return (
     <>
       <Section head="What can be done">
@@ -166,7 +166,7 @@ function Margin({ contact, check, verdict }: { contact: ContactDetail; check: Ad
                 <td className="figure second">
                   {row.state === null
                     ? 'never'
-                    : `${row.state === 'unsubscribed' ? 'left' : row.state === 'pending' ? 'unconfirmed since' : 'since'} ${day(row.since!, zone)}`}
+                    : `${row.state === 'unsubscribed' ? (row.endedBy === 'contact' ? 'left' : `taken off by ${row.endedBy}`) : row.state === 'pending' ? 'unconfirmed since' : 'since'} ${day(row.since!, zone)}`}
                 </td>
               </tr>
             ))}
@@ -177,7 +177,7 @@ function Margin({ contact, check, verdict }: { contact: ContactDetail; check: Ad
       {contact.erasedAt === null && (
         <Section head="When they ask">
           <div className="stack">
-            {contact.subscriptions.some((row) => row.state === 'subscribed' && row.brandId === verdict.brandId) ? (
+            {contact.subscriptions.some((row) => hasNotLeft(row) && row.brandId === verdict.brandId) ? (
               <UnsubscribeOnRequest address={contact.address} />
             ) : null}
             {contact.archivedAt === null ? null : <RestoreContact contact={contact} />}
@@ -204,7 +204,16 @@ function Margin({ contact, check, verdict }: { contact: ContactDetail; check: Ad
   );
 }
 
-/** Lifts one entry, with a reason. A complaint offers none: only the contact's own confirmation lifts it. */
+function isInEffect({ liftedAt, expiresAt }: Entry): boolean {
+  return liftedAt === null && (expiresAt === null || Date.parse(expiresAt) > Date.now());
+}
+
+/** Whoever was taken off can still say for themselves that they want no more. */
+function hasNotLeft({ state, endedBy }: Subscription): boolean {
+  return state === 'subscribed' || (state === 'unsubscribed' && endedBy !== 'contact');
+}
+
+/** Lifts one entry, with a reason. What the contact said themselves offers none: it says who alone can lift it. */
 function Lift({ entry }: { entry: Entry }) {
   const [reason, setReason] = useState<string | null>(null);
   const lift = useAct((client, why: string) => client.lift([entry.id], why));
@@ -213,10 +222,8 @@ function Lift({ entry }: { entry: Entry }) {
       <span>
         On <strong>{entry.listName}</strong>: {entry.reason}
       </span>
-      {entry.builtIn === 'complaint' ? (
-        <span className="second">Only a fresh confirmation by the contact lifts a complaint.</span>
-      ) : null}
-      {entry.builtIn !== 'complaint' && reason === null ? (
+      {entry.notLiftable === null ? null : <span className="second">{entry.notLiftable}</span>}
+      {entry.notLiftable === null && reason === null ? (
         <Button onClick={() => setReason('')}>Lift it, with a reason</Button>
       ) : null}
       {reason === null ? null : (

@@ -1,4 +1,4 @@
-import { Button, NumberInput, SegmentedControl, Textarea, TextInput } from '@mantine/core';
+import { Button, Checkbox, NumberInput, SegmentedControl, Textarea, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import type { List } from '../../../shared/api.ts';
 import { useAct } from '../../api/use-act.ts';
@@ -11,11 +11,12 @@ export function ListForm({ brandId, list, done }: { brandId: number; list?: List
   const [agreement, setAgreement] = useState(list?.agreement ?? '');
   const [remind, setRemind] = useState((list?.remindDays ?? []).join(', '));
   const [expireDays, setExpireDays] = useState(list?.expireDays ?? 30);
+  const [isPublic, setIsPublic] = useState(list?.isPublic ?? true);
   const days = remind.split(/[\s,;]+/).filter((one) => one !== '');
   const keep = useAct((client, _: void) =>
     list
-      ? client.changeList(list.id, { name, optIn, agreement, remindDays: days.map(Number), expireDays })
-      : client.createList({ brandId, name, optIn }),
+      ? client.changeList(list.id, { name, optIn, agreement, remindDays: days.map(Number), expireDays, isPublic })
+      : client.createList({ brandId, name, optIn, isPublic }),
   );
   return (
     <form className="sheet stack" style={{ margin: '8px 0 16px' }} onSubmit={(event) => { event.preventDefault(); keep.mutate(undefined, { onSuccess: done }); }}>
@@ -24,6 +25,7 @@ export function ListForm({ brandId, list, done }: { brandId: number; list?: List
         <div className="second" id="opt-in">How one gets on it by a form</div>
         <SegmentedControl size="xs" color="var(--av-ink)" aria-labelledby="opt-in" data={[{ value: 'double', label: 'By confirming a message' }, { value: 'single', label: 'At once' }]} value={optIn} onChange={(value) => setOptIn(value)} />
       </div>
+      <Checkbox label="Shown on the preference page" description="Behind every message of the brand readers choose among the lists that are shown. Whoever is on a list can leave it either way." checked={isPublic} onChange={(event) => setIsPublic(event.currentTarget.checked)} />
       {list ? (
         <>
           <Textarea label="What is agreed to" description="Shown on the form, and kept with each sign-up as it was then." autosize minRows={2} value={agreement} onChange={(event) => setAgreement(event.currentTarget.value)} />

@@ -83,10 +83,10 @@ const waitingOn = ({ name }: List): string =>
   `/contacts?where=${encodeURIComponent(`waiting on list ${quoted(name)}`)}`;
 
 /** How one gets on a list, and what becomes of who never confirms. */
-function waysOn({ optIn, agreement, remindDays, expireDays }: List): string {
+function waysOn({ optIn, agreement, remindDays, expireDays, isPublic }: List): string {
   const agreed = agreement === '' ? 'nothing is agreed to' : `agreed to: “${agreement}”`;
   const reminded = remindDays.length === 0 ? 'not reminded' : `reminded after ${remindDays.join(' and ')} days`;
-  return `${optIn} opt-in; ${agreed}; ${reminded}, let go after ${expireDays}`;
+  return `${optIn} opt-in; ${agreed}; ${reminded}, let go after ${expireDays}${isPublic ? '' : '; not on the preference page'}`;
 }
 
 function Brands() {

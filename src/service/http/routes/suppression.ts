@@ -4,6 +4,7 @@ import {
   createSuppressionList,
   getSuppressionList,
   liftByPerson,
+  withLifting,
   type NewSuppressionList,
 } from '../../../operations/suppression/keep-entries.ts';
 import * as schema from '../../../shared/schemas.ts';
@@ -27,7 +28,8 @@ export const suppressionRoutes: Route[] = [
     method: 'get', path: '/suppression-lists/:id/entries', summary: 'Entries of one list', params: schema.idParams, query: schema.entriesQuery,
     async handle({ deps, params, query }) {
       await getSuppressionList(deps, params.id);
-      return pageOf(await listEntries(deps.database, params.id, query.standing, query.part, query.order, query.cursor === undefined ? null : readCursor(query.cursor, 0), query.limit + 1), query.limit, (row) => row.id);
+      const entries = await listEntries(deps.database, params.id, query.standing, query.part, query.order, query.cursor === undefined ? null : readCursor(query.cursor, 0), query.limit + 1);
+      return pageOf(entries.map(withLifting), query.limit, (row) => row.id);
     },
   }),
   route<WithId, { standing: EntryStanding; part: string }>({
