@@ -115,15 +115,16 @@ describe('reading returns', () => {
     expect(readReturn(letter('Subject: hello')).kind).toBe('unknown');
   });
 
-  test('a letter to the unsubscribe address asks to leave; an automatic one does not', () => {
+  test('whatever comes to the unsubscribe address asks to leave: with words or none, from a person or a provider’s program', () => {
     const letter = `From: ada@quillmail.example\r\nSubject: unsubscribe\r\n\r\n`;
     expect(readReturn(letter, `u.${TOKEN}@returns.larkfield.example`)).toMatchObject({
       kind: 'unsubscribe_request',
       token: TOKEN,
     });
-    expect(readReturn(`Auto-Submitted: auto-replied\r\n${letter}`, `u.${TOKEN}@returns.larkfield.example`).kind).toBe(
-      'auto_reply',
-    );
+    const asks = { kind: 'unsubscribe_request', token: TOKEN };
+    expect(readReturn(`Auto-Submitted: auto-generated\r\n${letter}`, `u.${TOKEN}@returns.larkfield.example`)).toMatchObject(asks); // prettier-ignore
+    expect(readReturn(`From: ada@quillmail.example\r\nTo: u.${TOKEN}@returns.larkfield.example\r\n\r\n`)).toMatchObject(asks); // prettier-ignore
+    expect(readReturn(`Auto-Submitted: auto-replied\r\n${letter}`, `b.${TOKEN}@returns.larkfield.example`).kind).toBe('auto_reply'); // prettier-ignore
   });
 
   test('any bytes give an answer: random, cut off anywhere, or with parts nested without end', () => {

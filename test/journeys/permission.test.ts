@@ -112,8 +112,8 @@ describe('nothing but the person’s own act lifts what is theirs to lift', () =
     expect(await stateOn('cal@lanternpost.example', members)).toBeNull();
     expect((await service.client.check('new@labs.campusnet.example')).contact).toBeNull();
     expect((await service.client.signUps({ state: 'turned-away' })).items.map((row) => [row.address, row.because])).toEqual([
-      ['cal@lanternpost.example', 'the address is held back: suppressed'],
-      ['new@labs.campusnet.example', 'the address is held back: suppressed'],
+      ['cal@lanternpost.example', 'the address is held back: on a list kept by people, in its scope'],
+      ['new@labs.campusnet.example', 'the address is held back: on a list kept by people, in its scope'],
     ]);
   });
 }); // prettier-ignore
@@ -156,12 +156,23 @@ test('the preference page of any message: lists on and off, everything off, no s
   expect(await stateOn('eli@quillmail.example', digest)).toBe('subscribed');
   await form(url, [['act', 'choose'], ['list', String(members.id)]]); // prettier-ignore
   expect(await stateOn('eli@quillmail.example', digest)).toBe('unsubscribed');
+  // What they put on begins with the button in a message to them, and not before: this one may have been forwarded.
+  expect(await stateOn('eli@quillmail.example', members)).toBe('pending');
+  expect((await form(await confirmLink('eli@quillmail.example', 2), {})).status).toBe(200);
   expect(await stateOn('eli@quillmail.example', members)).toBe('subscribed');
   const eli = (await service.client.check('eli@quillmail.example')).contact!;
-  expect((await service.client.contactSignUps(eli.id))[0]).toMatchObject({ way: 'preferences', agreed: 'Write to me once a month.' }); // prettier-ignore
+  expect((await service.client.contactSignUps(eli.id))[0]).toMatchObject({ way: 'preferences', state: 'confirmed', agreed: 'Write to me once a month.' }); // prettier-ignore
+  await service.client.changeList(members.id, { isPublic: false });
+  expect(await (await fetch(url)).text()).not.toContain('Members’ Letter');
+  await service.client.changeList(members.id, { isPublic: true });
   await form(url, { act: 'everything' });
   expect((await service.client.check('eli@quillmail.example')).brands[0]!.reasons).toContain('unsubscribed');
   expect(await stateOn('eli@quillmail.example', members)).toBe('unsubscribed');
+  // Whoever holds the message cannot put them back, on any list, by ticking boxes.
+  const back = await (await form(url, [['act', 'choose'], ['list', String(members.id)], ['list', String(digest.id)]])).text(); // prettier-ignore
+  expect(back).toMatch(/For Night Digest and Members’ Letter, look into your mailbox/);
+  expect((await service.client.check('eli@quillmail.example')).brands[0]).toMatchObject({ eligible: false, reasons: ['unsubscribed'] }); // prettier-ignore
+  expect([await stateOn('eli@quillmail.example', digest), await stateOn('eli@quillmail.example', members)]).toEqual(['unsubscribed', 'unsubscribed']); // prettier-ignore
 });
 
 test('by command line: the form of a list, who waits, somebody who asked by telephone', async () => {

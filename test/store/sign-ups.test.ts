@@ -101,7 +101,7 @@ test('an entry that comes between sign-up and message stops the message', async 
   pass(1);
   await sendConfirmations(deps, relay);
   expect(sent.map((message) => message.to)).toEqual(['hal@quillmail.example']);
-  expect(await findSignUp(deps.database, waiting!.id)).toMatchObject({ address: 'gil@quillmail.example', state: 'turned-away', because: 'the address is held back: suppressed' });
+  expect(await findSignUp(deps.database, waiting!.id)).toMatchObject({ address: 'gil@quillmail.example', state: 'turned-away', because: 'the address is held back: on a list kept by people, in its scope' });
 }); // prettier-ignore
 
 test('a confirmation message that comes back marks its address and is not sent again; a busy mailbox is asked again', async () => {

@@ -2,8 +2,8 @@ import type { BuiltInList, EndedBy, SubscriptionState } from '../../shared/words
 
 /** What can stand between a person and a list: an entry, the end of a subscription, or that there is none. */
 export const STANDINGS = [
-  'erasure', 'complaint', 'opt-out', 'left', 'taken-off-by-staff', 'taken-off-by-rule', 'undeliverable', 'spam-trap',
-  'sunset', 'automated', 'kept', 'archived', 'pending', 'never',
+  'erasure', 'complaint', 'opt-out', 'left', 'taken-off-by-staff', 'taken-off-by-rule', 'undeliverable', 'invalid',
+  'spam-trap', 'sunset', 'automated', 'kept', 'archived', 'pending', 'never',
 ] as const; // prettier-ignore
 /** One of STANDINGS. */
 export type Standing = (typeof STANDINGS)[number];
@@ -77,6 +77,11 @@ export const CONSENT: Readonly<Record<Standing, ConsentRow>> = {
     only: 'A verified delivery, staff or an undo lifts it.',
     answers: { staff: 'may', rule: 'may', undo: 'may' },
   },
+  invalid: {
+    what: 'no valid address, as a verifier says',
+    only: 'Staff or an undo lifts it.',
+    answers: { staff: 'may', undo: 'may' },
+  },
   'spam-trap': { what: 'a spam trap', only: 'Staff or an undo lifts it.', answers: { staff: 'may', undo: 'may' } },
   sunset: {
     what: 'at sunset',
@@ -106,7 +111,7 @@ export const CONSENT: Readonly<Record<Standing, ConsentRow>> = {
   never: {
     what: 'never on the list',
     only: 'Whoever was never on the list comes onto it by signing up, by an import or by staff who say what the permission is.',
-    answers: { form: 'may', preferences: 'confirm', confirmation: 'may', elsewhere: 'may', staff: 'may', import: 'may', undo: 'may' },
+    answers: { form: 'may', preferences: 'confirm', confirmation: 'may', elsewhere: 'may', staff: 'may', import: 'may' },
   },
 }; // prettier-ignore
 
@@ -127,7 +132,6 @@ export function standingOfEntry(builtIn: BuiltInList | null, endedBy: EndedBy | 
       return 'kept';
     case 'hard-bounce':
     case 'bounce-count':
-    case 'invalid':
       return 'undeliverable';
     case 'opt-out':
       return standingOfEnd(endedBy) === 'left' ? 'opt-out' : standingOfEnd(endedBy);

@@ -56,12 +56,14 @@ const saidSince = (which: string): string => `EXISTS (
 
 /**
  * Whether the contact has spoken for themselves since: who has left or complained is not given back what was taken from them,
- * who has come back is not opted out again. Somebody may also have left before and been heard late.
+ * who has come back is not opted out again, and who has signed up stays on. Somebody may also have left before and been heard late.
  */
 const SPOKE_SINCE = `CASE WHEN j.of_brand IS NULL THEN false
       WHEN j.after->>'state' = 'unsubscribed' THEN ${saidSince(`(l.after->>'state' = 'unsubscribed' OR (l.after->>'inEffect')::boolean)`)}
         OR EXISTS (SELECT FROM subscription s WHERE s.contact_id = j.contact_id AND s.list_id = j.subject_id AND s.left_at > (j.before->>'since')::timestamptz)
       WHEN (j.after->>'inEffect')::boolean THEN ${saidSince(`(l.after->>'state' = 'unsubscribed' OR (l.after->>'inEffect')::boolean)`)}
+      WHEN j.subject = 'subscription' AND j.before IS NULL THEN EXISTS (
+        SELECT FROM sign_up u WHERE u.contact_id = j.contact_id AND u.list_id = j.subject_id AND u.state = 'confirmed')
       WHEN j.subject = 'entry' THEN ${saidSince(`l.after->>'state' = 'subscribed'`)}
       ELSE false END`;
 
