@@ -220,7 +220,7 @@ export interface FileHead {
   delimiter: string;
   /** The first row names the columns. Where it does not, they are called “address” and “column 2”. */
   header: boolean;
-  /** A use is `address`, `name`, `list`, `joined_at`, `tags`, `consent_source`, `consent_evidence`, or an attribute, its type behind a colon. */
+  /** A use is `address`, `name`, `list`, `joined_at`, `tags`, `consent_source`, `consent_evidence`, `unsubscribed`, `opted_out`, or an attribute, its type behind a colon. */
   columns: { header: string; use: string | null; samples: string[] }[];
   /** The uses are those that were given for an earlier file with this header. */
   kept: boolean;

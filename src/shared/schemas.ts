@@ -271,7 +271,7 @@ export const importQuery = Joi.object({
   map: Joi.string()
     .max(10_000)
     .description(
-      'JSON: header of the file to address, name, list, joined_at, tags, consent_source, consent_evidence, an attribute with its type behind a colon (visits:number, tier:choice(friend|patron)), or null',
+      'JSON: header of the file to address, name, list, joined_at, tags, consent_source, consent_evidence, unsubscribed (from the list) or opted_out (of the brand), yes, no or since when, an attribute with its type behind a colon (visits:number, tier:choice(friend|patron)), or null',
     ),
 });
 export const resultsQuery = Joi.object({

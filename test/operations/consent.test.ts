@@ -202,6 +202,72 @@ describe('what staff took, staff can give back; what people said, they cannot', 
   });
 }); // prettier-ignore
 
+describe('a file that says who wants no more', () => {
+  const ALL = ['created.yes', 'created.dated', 'known', 'came.back', 'stays', 'odd', 'twice'] as const;
+  const file = (column: string): string => [
+    `address,name,${column}`,
+    'created.yes@quillmail.example,Ada,yes',
+    'created.dated@quillmail.example,Bea,2025-06-01',
+    `${world.addresses[0]},Cal,YES`,
+    `${world.addresses[1]},Dora,2025-06-01`,
+    'stays@quillmail.example,Eli,no',
+    'odd@quillmail.example,Fay,perhaps',
+    'twice@quillmail.example,Gil,',
+    'twice@quillmail.example,Gil,x',
+  ].join('\n');
+  const standing = async () => {
+    const addresses = ['created.yes@quillmail.example', 'created.dated@quillmail.example', world.addresses[0]!, world.addresses[1]!, 'stays@quillmail.example', 'odd@quillmail.example', 'twice@quillmail.example'];
+    const checks = await Promise.all(addresses.map((address) => checkAddress(deps, address)));
+    return Object.fromEntries(ALL.map((name, index) => {
+      const { brands, subscriptions } = checks[index]!;
+      return [name, [brands[0]!.eligible, ...subscriptions.filter(({ state }) => state !== null).map(({ listName, state, endedBy }) => `${listName}: ${endedBy ?? state}`)]];
+    }));
+  };
+  const BOTH = (left: string): unknown[] => [false, `Night Digest: ${left}`, 'Members’ Letter: contact'];
+
+  test('opted out is out of all marketing of the brand: whoever is new, known, or stands there twice; what is neither yes nor a day is refused', async () => {
+    await subscribes(1, now() - 30 * DAY);
+    const dry = await importText(deps, letter.id, file('Opted out'), true);
+    const row = await importText(deps, letter.id, file('Opted out'));
+    expect(dry.counts).toEqual(row.counts);
+    expect(row.counts).toEqual({ suppressed: 4, created: 2, duplicate: 1, refused: 1 });
+    expect(row.options.mapping).toMatchObject({ 'Opted out': 'opted_out' });
+    expect(await standing()).toEqual({
+      'created.yes': [false],
+      'created.dated': [false],
+      known: BOTH('contact'),
+      // Left in June 2025, and signed up again a month ago: their own later word stands.
+      'came.back': [true, 'Night Digest: subscribed', 'Members’ Letter: contact'],
+      stays: [true, 'Members’ Letter: subscribed'],
+      odd: [false],
+      twice: [false, 'Members’ Letter: contact'],
+    });
+    const { contact } = await checkAddress(deps, 'created.dated@quillmail.example');
+    const events: { at: Date; detail: unknown }[] = await deps.database.query(`SELECT occurred_at AS at, detail FROM event WHERE contact_id = $1`, [contact!.id]);
+    expect(events).toEqual([{ at: new Date('2025-06-01'), detail: { way: 'import of contacts.csv: “Opted out” says “2025-06-01”' } }]);
+    // A file cannot bring back who has left by one, and undoing it does not either.
+    expect((await importText(deps, letter.id, 'address\ncreated.yes@quillmail.example')).counts).toEqual({ suppressed: 1 });
+    await undoRun(deps, row.runId!, 'the wrong file', actor);
+    expect(await standing()).toMatchObject({ 'created.yes': [false], known: BOTH('contact'), stays: [false], twice: [false, 'Members’ Letter: contact'] });
+  });
+
+  test('unsubscribed is off that list, whichever way the file says it, and the others stay', async () => {
+    const row = await importText(deps, letter.id, file('unsubscribed_at'));
+    expect(row.options.mapping).toMatchObject({ unsubscribed_at: 'unsubscribed' });
+    expect(await standing()).toMatchObject({
+      'created.yes': [false, 'Members’ Letter: contact'],
+      known: [true, 'Night Digest: subscribed', 'Members’ Letter: contact'],
+      stays: [true, 'Members’ Letter: subscribed'],
+      twice: [false, 'Members’ Letter: contact'],
+    });
+    // Said twice, by the same file again, it is said once; and who is heard of late is out as if they had been heard in time.
+    expect((await importText(deps, letter.id, file('unsubscribed_at'))).counts).toMatchObject({ suppressed: 5 });
+    await importText(deps, world.listId, 'address\nlate@quillmail.example');
+    await importText(deps, world.listId, 'address,unsubscribed\nlate@quillmail.example,2024-01-01');
+    expect((await checkAddress(deps, 'late@quillmail.example')).subscriptions[0]).toMatchObject({ state: 'unsubscribed', endedBy: 'contact' });
+  });
+}); // prettier-ignore
+
 test('a list of one list’s scope keeps its people off that list’s form, and off its confirmations, and not off other lists', async () => {
   const members = await createList(deps, { brandId: world.brandId, name: 'Open Evenings', optIn: 'double' });
   const stop = await createSuppressionList(deps, { name: 'No evenings', scope: 'list', scopeId: members.id, reach: 'everything', exact: false }); // prettier-ignore

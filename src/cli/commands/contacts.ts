@@ -31,7 +31,7 @@ function addImport(group: Command): void {
     .requiredOption('--list <list>', 'list that the contacts join')
     .option(
       '--map <column=use>',
-      'what a column is: address, name, list (the list of each row), joined_at, tags, consent_source, consent_evidence, nothing to leave it out, or an attribute with its type (visits:number, born:date, member:yes-no, "tier:choice(friend|patron)"); may be repeated',
+      'what a column is: address, name, list (the list of each row), joined_at, tags, consent_source, consent_evidence, unsubscribed (they left the list: yes, no or since when), opted_out (they want no more of the brand), nothing to leave it out, or an attribute with its type (visits:number, born:date, member:yes-no, "tier:choice(friend|patron)"); may be repeated',
       (value, all: string[]) => [...all, value],
       [],
     )

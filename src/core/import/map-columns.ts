@@ -12,6 +12,8 @@ export const OWN_USES: ReadonlySet<string> = new Set([
   'tags',
   'consent_source',
   'consent_evidence',
+  'unsubscribed',
+  'opted_out',
 ]);
 
 const KNOWN_HEADERS: readonly { use: string; pattern: RegExp }[] = [
@@ -21,6 +23,12 @@ const KNOWN_HEADERS: readonly { use: string; pattern: RegExp }[] = [
   { use: 'tags', pattern: /^tags?$/i },
   { use: 'consent_source', pattern: /^consent[ _-]?(source|from|by)$/i },
   { use: 'consent_evidence', pattern: /^consent([ _-]?(evidence|text|given))?$/i },
+  { use: 'unsubscribed', pattern: /^unsubscribed?([ _-]?(at|on|date))?$/i },
+  {
+    use: 'opted_out',
+    pattern:
+      /^(opt(ed)?[ _-]?out|do[ _-]?not[ _-]?(mail|email|contact|write)|no[ _-]?marketing)([ _-]?(at|on|date))?$/i,
+  },
   {
     use: 'joined_at',
     pattern: /^(joined([ _-]?(at|on))?|subscribed([ _-]?(at|on))?|signed[ _-]?up([ _-]?(at|on))?|since)$/i,

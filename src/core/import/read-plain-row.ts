@@ -14,7 +14,7 @@ export interface PlainPerson {
 }
 
 const BLANK = 0x20;
-const NO_DETAILS: RowDetails = { attributes: null, tags: null, consent: null };
+const NO_DETAILS: RowDetails = { attributes: null, tags: null, consent: null, leaving: null };
 
 /**
  * Makes a reader of plain rows for one file. It says what the reader of rows (makeRowReader) says of the same cells, without
@@ -24,7 +24,7 @@ const NO_DETAILS: RowDetails = { attributes: null, tags: null, consent: null };
 export function makePlainRowReader(columns: TableColumns, now: number): (row: PlainRow) => PlainPerson | undefined {
   const [address, name, joined, list] = ['address', 'name', 'joined_at', 'list'].map((use) => columnOf(columns, use)) as [number, number, number, number]; // prettier-ignore
   const dateOf = makeInterned(makeDateReader(now));
-  const details = makeDetailsReader(columns);
+  const details = makeDetailsReader(columns, now);
   const cells = columns.headers.map(() => '');
   const person: PlainPerson = { address: makePlainAddressReader(), nameFrom: 0, nameTo: 0, joinedAt: null, details: NO_DETAILS }; // prettier-ignore
 

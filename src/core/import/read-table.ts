@@ -37,6 +37,16 @@ export interface RowDetails {
   tags: string[] | null;
   /** What the file says of the consent: where it was given, and to what. */
   consent: { source: string | null; evidence: string | null } | null;
+  /** The file says that they want no more, of this list or of anything from the brand. */
+  leaving: RowLeaving | null;
+}
+
+/** What a row says of somebody's leaving, with the cell that says so as its proof. */
+export interface RowLeaving {
+  everything: boolean;
+  /** RFC 3339; null when the file does not say when. */
+  at: string | null;
+  said: string;
 }
 
 /** What the columns of a file are. Attributes without a type are text. */
@@ -62,7 +72,7 @@ export function columnOf({ headers, mapping }: TableColumns, use: string): numbe
 export function makeRowReader(columns: TableColumns, now: number): (cells: string[]) => TableRow {
   const { headers, lists = {} } = columns;
   const dateOf = makeDateReader(now);
-  const { read: detailsOf } = makeDetailsReader(columns);
+  const { read: detailsOf } = makeDetailsReader(columns, now);
   const [address, name, joined, list] = ['address', 'name', 'joined_at', 'list'].map((use) => columnOf(columns, use)) as [number, number, number, number]; // prettier-ignore
   // A file has few of these columns, and asking an array for its place -1 is no quick way to nothing.
   return (cells) => {
@@ -88,26 +98,39 @@ export function makeRowReader(columns: TableColumns, now: number): (cells: strin
   };
 }
 
-/** Makes a reader of what a row says besides address, name, list and date; `columns` are those it looks at. */
-export function makeDetailsReader(columns: TableColumns): {
+/** Makes a reader of what a row says besides address, name, list and date; `columns` are those it looks at. `now` in milliseconds. */
+export function makeDetailsReader(
+  columns: TableColumns,
+  now: number,
+): {
   columns: number[];
   read: (cells: readonly string[]) => RowDetails | WrongCell;
 } {
   const { headers, mapping, types } = columns;
-  const [tags, source, evidence] = ['tags', 'consent_source', 'consent_evidence'].map((use) => columnOf(columns, use)) as [number, number, number]; // prettier-ignore
+  const [tags, source, evidence, unsubscribed, optedOut] = ['tags', 'consent_source', 'consent_evidence', 'unsubscribed', 'opted_out'].map((use) => columnOf(columns, use)) as [number, number, number, number, number]; // prettier-ignore
   const attributes = headers.flatMap((header, index) => {
     const use = mapping[header];
     return use && !OWN_USES.has(use) ? [{ index, use, type: types[use] }] : [];
   });
   return {
-    columns: [tags, source, evidence, ...attributes.map(({ index }) => index)].filter((place) => place >= 0),
+    columns: [tags, source, evidence, unsubscribed, optedOut, ...attributes.map(({ index }) => index)].filter(
+      (place) => place >= 0,
+    ),
     read(cells) {
       const own = attributes.length === 0 ? null : attributesOf(cells, attributes);
       if (typeof own === 'number') return { code: 'bad-value', column: own };
+      let leaving: RowLeaving | null = null;
+      // The wider one last: it holds where both are said.
+      for (const place of [unsubscribed, optedOut]) {
+        const said = place < 0 ? null : leavingOf(cells[place], now);
+        if (typeof said === 'string') return { code: said, column: place };
+        if (said) leaving = { everything: place === optedOut, at: said.at, said: `“${headers[place]}” says “${cells[place]!.trim()}”` }; // prettier-ignore
+      }
       return {
         attributes: own,
         tags: tags < 0 ? null : tagsOf(cells[tags]),
         consent: source < 0 && evidence < 0 ? null : consentOf(cells[source], cells[evidence]),
+        leaving,
       };
     },
   };
@@ -149,6 +172,25 @@ function consentOf(source: string | undefined, evidence: string | undefined): { 
   const given = { source: textOf(source), evidence: textOf(evidence) };
   return given.source === null && given.evidence === null ? null : given;
 } // prettier-ignore
+
+const WORDS_FOR_LEFT: ReadonlySet<string> = new Set(['yes', 'y', 'true', 'on', '1', 'x', 'unsubscribed', 'opted out', 'opted-out', 'out', 'left']); // prettier-ignore
+const WORDS_FOR_STAYED: ReadonlySet<string> = new Set(['no', 'n', 'false', 'off', '0', '-', 'never', 'none', 'null', 'subscribed', 'opted in', 'opted-in', 'in', 'active']); // prettier-ignore
+
+/**
+ * What a cell says of leaving: yes, or since when; null for no or nothing. What is neither is refused: guessed wrong one
+ * way, somebody would be written to who asked for no more.
+ */
+function leavingOf(
+  cell: string | undefined,
+  now: number,
+): { at: string | null } | null | 'bad-value' | 'bad-date' | 'future-date' {
+  const word = cell?.trim().toLowerCase() ?? '';
+  if (word === '' || WORDS_FOR_STAYED.has(word)) return null;
+  if (WORDS_FOR_LEFT.has(word)) return { at: null };
+  const at = readDate(word.toUpperCase(), now);
+  if (at === 'bad-date') return /^\d/.test(word) ? 'bad-date' : 'bad-value';
+  return at === 'future-date' ? at : { at };
+}
 
 /** The attributes of a row, or the place of the cell that is not of its column's type. */
 function attributesOf(

@@ -6,7 +6,7 @@ export const ERASED = '(erased)';
 
 /** What became of one row of a file; the part after the colon is the code. */
 export type RowOutcome =
-  | 'created' | 'updated' | 'unchanged' | 'duplicate' | 'suppressed' | 'suppressed:unsubscribed' | `refused:${RowProblem | SettableCode}`
+  | 'created' | 'updated' | 'unchanged' | 'duplicate' | 'suppressed' | 'suppressed:unsubscribed' | 'suppressed:left' | `refused:${RowProblem | SettableCode}`
   /** Kept out until a person decides. */
   | `held:${SettableCode}`; // prettier-ignore
 
@@ -18,6 +18,7 @@ export const OUTCOME_LETTERS: Readonly<Record<RowOutcome, string>> = {
   duplicate: 'd',
   suppressed: 's',
   'suppressed:unsubscribed': 'l',
+  'suppressed:left': 'w',
   'refused:empty': 'E',
   'refused:too-long': 'T',
   'refused:no-at-sign': 'A',

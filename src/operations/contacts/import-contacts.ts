@@ -1,14 +1,16 @@
 import { In, type EntityManager } from 'typeorm';
 import type { RowColumns, RowTarget } from '../../store/statements/import-rows.ts';
 import { BYTES_A_ROW, readRowChunks, type RowChunk } from './read-row-chunks.ts';
-import { countOutcomes, OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
+import { countOutcomes, OUTCOME_LETTERS, REFUSED_LETTERS } from '../../core/import/row-outcomes.ts';
 import { ListEntity } from '../../store/entities/organisation.ts';
 import { inRetriedTransaction } from '../../store/database.ts';
 import { judgeImportRows, keepChunk, listDoneChunks } from '../../store/statements/import-rows.ts';
 import { dropFilesOfDryRuns, findImport, updateImport, type ImportRow } from '../../store/statements/imports.ts';
 import { insertRun, finishRun } from '../../store/statements/journal.ts';
 import type { Deps } from '../deps.ts';
+import { callBackFromSends } from '../campaigns/call-back.ts';
 import { eraseRefusedRows } from './erase-contacts.ts';
+import { makeRecordLeavings, type BrandOfList } from './record-leavings.ts';
 import { makeLanes } from '../lanes.ts';
 import { found, Problem } from '../problem.ts';
 import { forgetStandings } from './domain-facts.ts';
@@ -71,7 +73,7 @@ async function apply(deps: Deps, row: ImportRow): Promise<void> {
     flag: await makeFlagRows(deps, row.options.held !== undefined),
     findSuspects: await makeFindSuspects(deps, Math.ceil(row.bytes / BYTES_A_ROW)),
   };
-  const rows = await applyChunks(deps, row, take, checks);
+  const rows = await applyChunks(deps, row, take, checks, (listId) => targets.get(listId)!.brandId);
   if (rows === 0) throw new Problem('bad-file', `${row.fileName} has a header and no rows.`);
   await eraseRefusedRows(deps, row);
   await updateImport(deps.database, row.id, { state: 'finished', rowsExpected: rows });
@@ -99,7 +101,13 @@ function beginRun(deps: Deps, row: ImportRow, brandId: number): Promise<number> 
 }
 
 /** Applies every chunk that is not done, LANES at a time, and tells how many rows the file has. */
-async function applyChunks(deps: Deps, row: ImportRow, take: TakeOrJudge, checks: RowChecks): Promise<number> {
+async function applyChunks(
+  deps: Deps,
+  row: ImportRow,
+  take: TakeOrJudge,
+  checks: RowChecks,
+  brandOf: BrandOfList,
+): Promise<number> {
   const done = await listDoneChunks(deps.database, row.id);
   const lanes = makeLanes(LANES);
   let rows = 0;
@@ -107,7 +115,7 @@ async function applyChunks(deps: Deps, row: ImportRow, take: TakeOrJudge, checks
     for await (const chunk of readRowChunks(deps, row, done)) {
       rows = chunk.firstRow - 1 + chunk.letters.length;
       if (done.has(chunk.firstRow)) chunk.done();
-      else await lanes.run(() => applyChunk(deps, row, chunk, take, checks).finally(chunk.done));
+      else await lanes.run(() => applyChunk(deps, row, chunk, take, checks, brandOf).finally(chunk.done));
       await updateImport(deps.database, row.id, { rowsExpected: Math.round(rows / chunk.fraction) });
     }
   } finally {
@@ -122,21 +130,36 @@ async function applyChunk(
   chunk: RowChunk,
   take: TakeOrJudge,
   checks: RowChecks,
+  brandOf: BrandOfList,
 ): Promise<void> {
   const { domains } = chunk;
   const { addresses } = chunk.columns;
   const columns = {
     ...chunk.columns,
-    flags: await checks.flag(addresses, domains),
+    flags: flaggedToLeave(await checks.flag(addresses, domains), chunk),
     suspects: await checks.findSuspects(addresses, domains),
   };
-  await inRetriedTransaction(deps.database, async (sql) => {
+  const { prepare, record } = makeRecordLeavings(deps, row, brandOf);
+  await prepare(chunk);
+  const affected = await inRetriedTransaction(deps.database, async (sql) => {
     const taken = await takeByList(sql, row, { ...chunk, columns }, take);
     let next = 0;
     const letters = chunk.letters.map((letter) => letter ?? taken[next++]!).join('');
     const kept = await keepChunk(sql, row.id, { firstRow: chunk.firstRow, letters, counts: countOutcomes(letters) });
     if (!kept) throw new Cancelled();
+    return row.dryRun ? [] : record(sql, chunk, taken);
   });
+  await callBackFromSends(deps, affected);
+}
+
+/** Who leaves is taken in and not subscribed; what speaks for holding them back for a decision does not speak against that. */
+function flaggedToLeave(flags: (string | null)[] | null, { leavings, columns }: RowChunk): (string | null)[] | null {
+  const places = leavings.flatMap(({ place }) => (place === null ? [] : [place]));
+  if (places.length === 0) return flags;
+  const flagged = flags ?? new Array<string | null>(columns.addresses.length()).fill(null);
+  for (const place of places)
+    if (!REFUSED_LETTERS.includes(flagged[place] ?? '')) flagged[place] = OUTCOME_LETTERS['suppressed:left'];
+  return flagged;
 }
 
 /**

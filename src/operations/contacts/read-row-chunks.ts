@@ -3,7 +3,7 @@ import { MOST_CHUNK_ROWS, planChunks, type DoneChunks } from '../../core/import/
 import { OWN_USES } from '../../core/import/map-columns.ts';
 import { PlainRow } from '../../core/import/plain-row.ts';
 import { makePlainRowReader } from '../../core/import/read-plain-row.ts';
-import { makeRowReader, type RowDetails, type TableColumns } from '../../core/import/read-table.ts';
+import { makeRowReader, type RowDetails, type RowLeaving, type TableColumns } from '../../core/import/read-table.ts';
 import { OUTCOME_LETTERS } from '../../core/import/row-outcomes.ts';
 import { makeSeenAddresses, type SeenAddresses } from '../../core/import/seen-addresses.ts';
 import { makePackedTexts, type PackedTexts } from '../../core/text/packed-texts.ts';
@@ -31,10 +31,20 @@ export interface RowChunk {
   domains: string[];
   /** When rows name their lists: which one each row of `columns` is for, and whether its address stood in an earlier row for another. */
   lists: { id: number; again: boolean }[] | null;
+  /** Rows that say that somebody leaves, repeated ones too; `place` is where a row stands in `columns`, null for a repeated one. */
+  leavings: ChunkLeaving[];
   /** How much of the file is read, above 0, at most 1. */
   fraction: number;
   /** Says that the chunk is not read any more: a later one takes its memory. */
   done: () => void;
+}
+
+/** A row that says that somebody leaves. */
+export interface ChunkLeaving extends RowLeaving {
+  place: number | null;
+  rowNo: number;
+  address: string;
+  listId: number;
 }
 
 /** Reads the kept file of an import in chunks, those that are done among them. */
@@ -103,6 +113,7 @@ function makeChunk(firstRow: number, { options: { mapping } }: ImportRow, texts:
     consentSources: column(uses.includes('consent_source')),
     consentEvidence: column(uses.includes('consent_evidence')),
     lists: [] as { id: number; again: boolean }[],
+    leavings: [] as ChunkLeaving[],
   };
 }
 
@@ -121,7 +132,14 @@ function makeTaker(
     if (!plain) return takeAny(record, rowNo, into);
     const { address, nameFrom, nameTo } = plain;
     const length = address.length();
-    if (seen.firstRowOfBytes(address.bytes, length, rowNo) !== undefined) return void into.letters.push(OUTCOME_LETTERS.duplicate); // prettier-ignore
+    const repeated = seen.firstRowOfBytes(address.bytes, length, rowNo) !== undefined;
+    noteLeaving(into, plain.details, {
+      repeated,
+      rowNo,
+      address: () => Buffer.from(address.bytes.subarray(0, length)).toString('latin1'),
+      listId: row.listId,
+    });
+    if (repeated) return void into.letters.push(OUTCOME_LETTERS.duplicate);
     into.letters.push(null);
     into.addresses.pushBytes(address.bytes, 0, length);
     into.domains.push(address.domain());
@@ -148,6 +166,7 @@ function makeAnyTaker(
     const again = seen.firstRow(address, rowNo) !== undefined;
     const listId = known.list ?? row.listId;
     const repeated = lists ? seen.firstRow(`${address} ${listId}`, rowNo) !== undefined : again;
+    noteLeaving(into, known, { repeated, rowNo, address: () => address, listId });
     if (repeated) return void into.letters.push(OUTCOME_LETTERS.duplicate);
     if (lists) into.lists.push({ id: listId, again });
     into.letters.push(null);
@@ -158,6 +177,17 @@ function makeAnyTaker(
     into.names?.push(again ? null : known.name);
     pushDetails(into, again ? { ...known, attributes: null, tags: null } : known);
   };
+}
+
+/** Whatever row says that somebody leaves is heard, also one that only repeats an address. */
+function noteLeaving(
+  into: ChunkBuilder,
+  { leaving }: RowDetails,
+  row: { repeated: boolean; rowNo: number; address: () => string; listId: number },
+): void {
+  if (!leaving) return;
+  const place = row.repeated ? null : into.addresses.length();
+  into.leavings.push({ ...leaving, place, rowNo: row.rowNo, address: row.address(), listId: row.listId });
 }
 
 function pushDetails(into: ChunkBuilder, { attributes, tags, consent }: RowDetails): void {
@@ -180,10 +210,18 @@ function mended(address: string, mend: Record<string, string>): string {
 }
 
 function finished(chunk: ChunkBuilder, fraction: number): Omit<RowChunk, 'done'> {
-  const { firstRow, letters, addresses, domains } = chunk;
+  const { firstRow, letters, addresses, domains, leavings } = chunk;
   const used = (column: (string | null)[] | null): (string | null)[] | null => (column?.some((cell) => cell !== null) ? column : null); // prettier-ignore
   const columns = { addresses, names: usedTexts(chunk.names), attributes: used(chunk.attributes), joinedAt: used(chunk.joinedAt), tags: used(chunk.tags), consentSources: used(chunk.consentSources), consentEvidence: used(chunk.consentEvidence) }; // prettier-ignore
-  return { firstRow, letters, columns, domains, lists: chunk.lists.length > 0 ? chunk.lists : null, fraction };
+  return {
+    firstRow,
+    letters,
+    columns,
+    domains,
+    lists: chunk.lists.length > 0 ? chunk.lists : null,
+    leavings,
+    fraction,
+  };
 }
 
 function usedTexts(texts: PackedTexts | null): PackedTexts | null {

@@ -42,7 +42,15 @@ export function makeTakeRows(actor: string): TakeRows {
   const memory: RowsMemory[] = [];
   const turns: Turns = { draw: makeInTurn(), contacts: makeInTurn(), subscriptions: makeInTurn() };
   return async (sql, columns, target, runId) => {
-    if (allNew && columns.suspects && !columns.tags && !columns.consentSources && !columns.consentEvidence) {
+    const someLeave = columns.flags?.includes(OUTCOME_LETTERS['suppressed:left']) ?? false;
+    if (
+      allNew &&
+      !someLeave &&
+      columns.suspects &&
+      !columns.tags &&
+      !columns.consentSources &&
+      !columns.consentEvidence
+    ) {
       try {
         // Within a transaction this one is a savepoint.
         return await sql.transaction((inner) => takeNewRows(inner, columns, columns.suspects!, target, { runId, actor }, turns, memory)); // prettier-ignore

@@ -89,17 +89,19 @@ async function followSubscriptions(sql: Sql, events: StorableEvent[]): Promise<v
       const concerned =
         event.detail?.lists ?? lists.filter((row) => row.contactId === event.contactId).map((row) => row.listId);
       for (const listId of concerned) {
-        changes.push(changeOf(event, listId));
+        const { subscribedAt, confirmedAt } = times.get(event.contactId) ?? NEVER;
+        const stillSaid = event.at >= Math.max(subscribedAt, confirmedAt);
+        changes.push({ ...changeOf(event, listId), stillSaid });
         // An older opt-in that arrives after a newer opt-out from the whole brand: the newer act holds.
         if (event.kind !== 'unsubscribed' && optedOutAt >= event.at)
-          changes.push({ ...changeOf(event, listId), state: 'unsubscribed', at: optedOutAt });
+          changes.push({ ...changeOf(event, listId), state: 'unsubscribed', at: optedOutAt, stillSaid: true });
       }
     }
   }
   await changeSubscriptions(sql, changes, BY_CONTACT);
 }
 
-function changeOf(event: StorableEvent, listId: number): SubscriptionChange {
+function changeOf(event: StorableEvent, listId: number): Omit<SubscriptionChange, 'stillSaid'> {
   const state = event.kind === 'unsubscribed' ? 'unsubscribed' : 'subscribed';
   return {
     contactId: event.contactId,

@@ -79,7 +79,7 @@ async function askToConfirm(deps: Deps, list: List, one: Known, { state }: Stand
     if (id === undefined) return;
     // Only where there is no subscription yet: asking again does not make a person pending who has left.
     if (state !== null) return;
-    const change = { contactId, listId: list.id, state: 'pending' as const, at: one.at.getTime(), source: one.way, cause: { signUp: id } }; // prettier-ignore
+    const change = { contactId, listId: list.id, state: 'pending' as const, at: one.at.getTime(), source: one.way, cause: { signUp: id }, stillSaid: true }; // prettier-ignore
     await changeSubscriptions(sql, [change], { actorKind: 'contact', actor: 'the contact', runId: null });
   });
   deps.announce('confirm');

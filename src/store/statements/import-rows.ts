@@ -90,6 +90,7 @@ const JUDGED = `
     SELECT k.*, CASE
         WHEN n IN (SELECT n FROM erased) THEN ${letter('refused:erased')}
         WHEN flag IS NOT NULL AND (known_id IS NULL OR flag = ANY ('{${REFUSED_LETTERS.join(',')}}')) THEN flag
+        WHEN flag = ${letter('suppressed:left')} THEN flag
         WHEN n IN (SELECT n FROM suppressed) THEN ${letter('suppressed')}
         WHEN state = 'unsubscribed' THEN ${letter('suppressed:unsubscribed')}
         WHEN known_id IS NULL THEN ${letter('created')}
@@ -154,7 +155,7 @@ const UPDATED = `updated AS (
 
 /** Ids that follow one another without a gap become one range before the ranges are put together. */
 const SUBSCRIBED = `joining AS NOT MATERIALIZED (
-       SELECT id, joined_at, coalesce(joined_at > now() - interval '1 day', true) AS just_now FROM taken WHERE state IS NULL AND outcome <> ${letter('suppressed')}),
+       SELECT id, joined_at, coalesce(joined_at > now() - interval '1 day', true) AS just_now FROM taken WHERE state IS NULL AND outcome NOT IN (${letter('suppressed')}, ${letter('suppressed:left')})),
      subscribed AS (
        INSERT INTO subscription (contact_id, list_id, state, since, source)
        SELECT id, $6, $11, coalesce(joined_at, now()), 'import ' || $5::int FROM joining),
@@ -187,7 +188,7 @@ const PROVEN = `proven AS (
        INSERT INTO sign_up (list_id, address, contact_id, name, state, way, source, agreed, at)
        SELECT $6, t.address, t.id, t.name, 'noted', 'import', p.source, coalesce(p.evidence, ''), coalesce(t.joined_at, now())
        FROM taken t JOIN unnest($14::text[], $15::text[]) WITH ORDINALITY p (source, evidence, n) USING (n)
-       WHERE t.state IS NULL AND t.outcome <> ${letter('suppressed')} AND (p.source IS NOT NULL OR p.evidence IS NOT NULL))`;
+       WHERE t.state IS NULL AND t.outcome NOT IN (${letter('suppressed')}, ${letter('suppressed:left')}) AND (p.source IS NOT NULL OR p.evidence IS NOT NULL))`;
 
 function consentOf({ consentSources, consentEvidence }: RowColumns): (string | null)[] {
   return [consentSources, consentEvidence].map((column) => (column ? arrayText(column) : null));

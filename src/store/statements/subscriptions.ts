@@ -12,6 +12,8 @@ export interface SubscriptionChange {
   at: number;
   source: string;
   cause: Record<string, unknown>;
+  /** Of a leaving: the contact has not said since that they want it after all. */
+  stillSaid?: boolean;
 }
 
 /** The contact's act is the newer one; at one and the same instant, leaving wins, and the contact over whoever took them off. */
@@ -22,20 +24,24 @@ const ifNewer = (column: string): string => `${column} = CASE WHEN ${NEWER} THEN
 /**
  * Sets subscriptions to what the contact's latest act says, and journals it, also where it changes no state: what they said
  * themselves is never undone with what others did. An act older than the one that set the present state changes nothing but
- * the instant of their latest leaving. So the order of arrival does not matter.
+ * the instant of their latest leaving. So the order of arrival does not matter. What an import or staff brought is no word of
+ * the contact's: a leaving that is heard after it holds, as it would have held before it.
  * The caller has locked the contacts: a lock in this statement would pass over rows that the statement itself has changed.
  * The server counts an array, but not the rows of a JSON document or of DISTINCT ON: of 10,000 it compared each with each, for 17 s.
  */
 export async function changeSubscriptions(sql: Sql, changes: SubscriptionChange[], act: Act): Promise<number> {
   if (changes.length === 0) return 0;
   const rows: unknown[] = await sql.query(
-    `WITH incoming AS (
-       SELECT r."contactId" AS contact_id, r."listId" AS list_id, r.state, to_timestamp(r.at / 1000.0) AS since, r.source, r.cause
-       FROM unnest($1::json[]) j CROSS JOIN LATERAL json_to_record(j) AS r("contactId" bigint, "listId" int, state text, at float8, source text, cause jsonb)),
-     old AS (SELECT s.contact_id, s.list_id, s.state, s.since, s.ended_by FROM subscription s JOIN incoming i USING (contact_id, list_id)),
+    `WITH given AS (
+       SELECT r."contactId" AS contact_id, r."listId" AS list_id, r.state, to_timestamp(r.at / 1000.0) AS at, r.source, r.cause, r."stillSaid" AS still_said
+       FROM unnest($1::json[]) j CROSS JOIN LATERAL json_to_record(j) AS r("contactId" bigint, "listId" int, state text, at float8, source text, cause jsonb, "stillSaid" boolean)),
+     old AS (SELECT s.contact_id, s.list_id, s.state, s.since, s.ended_by, s.source FROM subscription s JOIN given g USING (contact_id, list_id)),
+     incoming AS (
+       SELECT g.*, CASE WHEN g.state = 'unsubscribed' AND g.still_said AND o.state <> 'unsubscribed' AND o.source ~ '^(import|run) ' THEN greatest(g.at, o.since) ELSE g.at END AS since
+       FROM given g LEFT JOIN old o USING (contact_id, list_id)),
      changed AS (
        INSERT INTO subscription (contact_id, list_id, state, since, source, ended_by, left_at)
-       SELECT contact_id, list_id, state, since, source, CASE WHEN state = 'unsubscribed' THEN 'contact' END, CASE WHEN state = 'unsubscribed' THEN since END
+       SELECT contact_id, list_id, state, since, source, CASE WHEN state = 'unsubscribed' THEN 'contact' END, CASE WHEN state = 'unsubscribed' THEN at END
        FROM incoming ORDER BY 1, 2
        ON CONFLICT (contact_id, list_id) DO UPDATE SET ${['state', 'since', 'source', 'ended_by'].map(ifNewer).join(', ')}, left_at = greatest(subscription.left_at, excluded.left_at)
        WHERE ${NEWER} OR excluded.left_at > coalesce(subscription.left_at, '-infinity')

@@ -15,7 +15,7 @@ export interface ColumnChoice {
 }
 
 const KINDS = [
-  { group: 'Fields', items: [{ value: 'address', label: 'Address' }, { value: 'name', label: 'Name' }, { value: 'list', label: 'List' }, { value: 'joined_at', label: 'Joined at' }, { value: 'tags', label: 'Tags' }, { value: 'consent_source', label: 'Consent: where' }, { value: 'consent_evidence', label: 'Consent: to what' }] },
+  { group: 'Fields', items: [{ value: 'address', label: 'Address' }, { value: 'name', label: 'Name' }, { value: 'list', label: 'List' }, { value: 'joined_at', label: 'Joined at' }, { value: 'tags', label: 'Tags' }, { value: 'consent_source', label: 'Consent: where' }, { value: 'consent_evidence', label: 'Consent: to what' }, { value: 'unsubscribed', label: 'Left the list: yes, or since when' }, { value: 'opted_out', label: 'Wants no more of the brand: yes, or since when' }] },
   { group: 'Your own attribute', items: [{ value: 'text', label: 'Text' }, { value: 'number', label: 'Number' }, { value: 'date', label: 'Date' }, { value: 'yes-no', label: 'Yes or no' }, { value: 'choice', label: 'Choice' }] },
   { group: '', items: [{ value: 'out', label: 'Left out' }] },
 ]; // prettier-ignore
