@@ -34,7 +34,7 @@ export function makeIntakeCalls({ get, post, send }: Calls) {
       post<permission.Unsubscribed>('/contacts/unsubscribe', request),
     previewAct: (selection: permission.ActSelection) =>
       post<permission.ActPreview>('/contacts/acts/preview', selection),
-    applyAct: (selection: permission.ActSelection & { expect: number; reason: string }) =>
+    applyAct: (selection: permission.ActSelection & { expect: number; expectMailable?: number; reason: string }) =>
       post<api.Run>('/contacts/acts', selection),
     exportContacts: (query: permission.ContactQuery & { format: 'csv' | 'jsonl'; columns?: string }) =>
       send<Response>('GET', '/contacts/export', { query: { ...query }, stream: true }),

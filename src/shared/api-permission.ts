@@ -9,6 +9,8 @@ export interface ActPreview {
   already: number;
   unknown: string[];
   sample: { contactId: number; address: string; name: string | null }[];
+  /** Of archiving and erasing: how many of those who would change some brand may still write to, and which. */
+  stillMailable: { contacts: number; brands: { brandId: number; brandName: string; contacts: number }[] };
 }
 
 /** Which contacts: those that match all of it. */

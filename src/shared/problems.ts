@@ -52,6 +52,12 @@ export const PROBLEMS = {
     exit: 1,
     next: 'Have the contact sign up again and confirm; docs/consent.md says who may end what.',
   },
+  'still-mailable': {
+    title: 'Some of these may still be written to',
+    status: 409,
+    exit: 1,
+    next: 'Look at how many, by which brand, and say that number along with the act.',
+  },
   'count-moved': {
     title: 'The count has moved since it was looked at',
     status: 409,

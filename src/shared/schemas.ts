@@ -163,6 +163,7 @@ export const actPreview = Joi.object(selection).or(...WHO);
 export const actRequest = Joi.object({
   ...selection,
   expect: Joi.number().integer().min(0).required().description('How many the preview said would change; for erasing exactly that'),
+  expectMailable: Joi.number().integer().min(0).default(0).description('For archive and erase: whom some brand may still write to, as the preview said'),
   reason,
 }).or(...WHO); // prettier-ignore
 export const addressesCheck = Joi.object({

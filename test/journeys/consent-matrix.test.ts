@@ -57,8 +57,9 @@ async function ended(run: Run): Promise<Run> {
   return service.client.run(run.id);
 }
 async function act(selection: ActSelection): Promise<number> {
-  const { willChange } = await service.client.previewAct(selection);
-  return (await ended(await service.client.applyAct({ ...selection, expect: willChange, reason: 'a test' }))).id;
+  const { willChange, stillMailable } = await service.client.previewAct(selection);
+  const expected = { expect: willChange, expectMailable: stillMailable.contacts };
+  return (await ended(await service.client.applyAct({ ...selection, ...expected, reason: 'a test' }))).id;
 }
 const actOnEach = async (addresses: string[], selection: ActSelection): Promise<void> => {
   for (const address of addresses) runs.set(address, await act({ ...selection, addresses: [address] }));

@@ -70,6 +70,18 @@ async function fourSteps(page: Page, button: RegExp, why: string): Promise<void>
   await page.getByRole('button', { name: 'See what it would change' }).click();
   await page.getByRole('button', { name: 'Say why' }).click();
   await page.getByLabel('Why').fill(why);
+  const mailable = page.getByLabel(/How many of them may still be written to\? Type/);
+  if ((await mailable.count()) > 0) {
+    expect(await page.getByRole('button', { name: button }).isDisabled()).toBe(true);
+    await mailable.fill(
+      /Type (\d+)/.exec(
+        (await page
+          .getByText(/Type \d+/)
+          .first()
+          .textContent())!,
+      )![1]!,
+    );
+  }
   await page.getByRole('button', { name: button }).click();
   await page.getByText(/^Applied as run/).waitFor();
 }
@@ -227,6 +239,7 @@ test('a pasted list is answered both ways, and those on it are archived', async 
   await page.getByRole('combobox', { name: 'What to do' }).click();
   await page.getByRole('option', { name: 'Archive them' }).click();
   await page.getByRole('button', { name: 'Count whom it would change' }).click();
+  await page.getByText(/^1 of them may still be written to: 1 by Larkfield Observatory\.$/).waitFor();
   await fourSteps(page, /^Archive 1$/, 'on their list');
   expect((await service.client.check('reads.ada@lanternpost.example')).contact!.archivedAt).not.toBeNull();
 });

@@ -1,3 +1,4 @@
+import type { ActPreview } from '../../src/shared/api-permission.ts';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import pg from 'pg';
 import type { Browser, Page } from 'playwright-core';
@@ -108,12 +109,14 @@ test('a run that is left to itself ends where it was begun, with what it changed
 
 test('kill -9 in the middle of a piece: the run goes on by itself, everybody is dealt with once, and the command line can be taken up again', async () => {
   const id = await nextRun();
+  const dry = await avendel('contacts', 'archive', '--part', 'reader', '--dry-run', '--json');
+  const { contacts: mailable } = (JSON.parse(dry.stdout) as ActPreview).stillMailable;
   // Somebody in the second piece is held: the run comes that far, and waits within it.
   await database.query('BEGIN');
   await database.query(
     'SELECT FROM contact WHERE id = (SELECT id FROM contact ORDER BY id OFFSET 15000 LIMIT 1) FOR UPDATE',
   );
-  const following = avendel('contacts', 'archive', '--part', 'reader', '--expect', String(PEOPLE), '--reason', 'a test'); // prettier-ignore
+  const following = avendel('contacts', 'archive', '--part', 'reader', '--expect', String(PEOPLE), '--expect-mailable', String(mailable), '--reason', 'a test'); // prettier-ignore
   await until(async () => (await service.client.run(id)).done === 10_000);
   service.kill();
   const said = await following;

@@ -1,11 +1,11 @@
 import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
 import { checkAddress } from '../../src/operations/contacts/explain-verdict.ts';
-import { previewAct, type ActRequest } from '../../src/operations/contacts/act-on-contacts.ts';
+import { beginAct, previewAct, type ActRequest } from '../../src/operations/contacts/act-on-contacts.ts';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
 import { leavingEvent } from '../../src/operations/permission/leave.ts';
 import { comeBack } from '../../src/operations/permission/come-back.ts';
 import { unsubscribeByRequest } from '../../src/operations/permission/unsubscribe-by-request.ts';
-import { createList } from '../../src/operations/organisation/set-up.ts';
+import { createBrand, createList } from '../../src/operations/organisation/set-up.ts';
 import { addEntries, createSuppressionList, liftByPerson } from '../../src/operations/suppression/keep-entries.ts';
 import { beginUndo } from '../../src/operations/runs/undo-run.ts';
 import { workThrough } from '../../src/operations/runs/work-through.ts';
@@ -265,6 +265,30 @@ describe('a file that says who wants no more', () => {
     await importText(deps, world.listId, 'address\nlate@quillmail.example');
     await importText(deps, world.listId, 'address,unsubscribed\nlate@quillmail.example,2024-01-01');
     expect((await checkAddress(deps, 'late@quillmail.example')).subscriptions[0]).toMatchObject({ state: 'unsubscribed', endedBy: 'contact' });
+  });
+}); // prettier-ignore
+
+describe('acts on the whole contact end what every brand writes', () => {
+  test('how many another brand may still write to is said, and has to be said back', async () => {
+    const shop = await createBrand(deps, { name: 'Larkfield Shop', fromAddress: 'shop@shop.larkfield.example', returnDomain: 'returns.shop.larkfield.example', zone: 'UTC' });
+    const notes = await createList(deps, { brandId: shop.id, name: 'Shop Notes', optIn: 'single' });
+    await importText(deps, notes.id, `address\n${world.addresses.slice(0, 3).join('\n')}`);
+    for (const contact of [0, 1, 2, 3]) await leaves(contact, null);
+    await recordEvents(deps, [{ ...outside(world, 'bounced', 0, null, now(), { class: 'hard' }) }]);
+    const filter = { brandId: world.brandId, where: 'may not be mailed and not archived' };
+    for (const act of ['archive', 'erase'] as const)
+      expect(await previewAct(deps, { act, filter })).toMatchObject({ willChange: 4, stillMailable: { contacts: 2, brands: [{ brandName: 'Larkfield Shop', contacts: 2 }] } });
+    expect(await previewAct(deps, { act: 'tag', tag: 'gone', filter })).toMatchObject({ stillMailable: { contacts: 0, brands: [] } });
+    const asked = { act: 'archive' as const, filter, expect: 4, reason: 'they cost', actor };
+    await expect(beginAct(deps, asked)).rejects.toMatchObject({ code: 'still-mailable', detail: expect.stringMatching(/^2 of these may still be written to: 2 by Larkfield Shop\./) });
+    await expect(beginAct(deps, { ...asked, expectMailable: 1 })).rejects.toMatchObject({ code: 'still-mailable' });
+    expect(await deps.database.query(`SELECT FROM contact WHERE archived_at IS NOT NULL`)).toHaveLength(0);
+    // Whom no brand may write to is a condition of its own; of those none is left to be asked about.
+    const byAny = { ...filter, where: 'may not be mailed by any brand and not archived' };
+    expect(await previewAct(deps, { act: 'archive', filter: byAny })).toMatchObject({ willChange: 2, stillMailable: { contacts: 0, brands: [] } });
+    await workThrough(deps, await beginAct(deps, { ...asked, filter: byAny, expect: 2 }));
+    await workThrough(deps, await beginAct(deps, { ...asked, expect: 2, expectMailable: 2 }));
+    expect(await deps.database.query(`SELECT FROM contact WHERE archived_at IS NOT NULL`)).toHaveLength(4);
   });
 }); // prettier-ignore
 

@@ -34,7 +34,14 @@ const everybody = (): Pick<ActRequest, 'filter'> => ({ filter: { brandId: world.
 
 async function begin(act: Pick<ActRequest, 'act' | 'tag'>): Promise<number> {
   const request = { ...act, ...everybody() };
-  return beginAct(deps, { ...request, expect: (await previewAct(deps, request)).willChange, reason: 'a test', actor });
+  const { willChange, stillMailable } = await previewAct(deps, request);
+  return beginAct(deps, {
+    ...request,
+    expect: willChange,
+    expectMailable: stillMailable.contacts,
+    reason: 'a test',
+    actor,
+  });
 }
 
 const run = async (id: number) => (await findRun(deps.database, id))!;
@@ -170,7 +177,7 @@ test('a run whose piece fails again and again ends, says why, keeps what it did,
 });
 
 test('more erasures at once than there are connections all come to their end', async () => {
-  const ids = await Promise.all(world.addresses.slice(0, 10).map((address) => beginAct(deps, { act: 'erase', addresses: [address], expect: 1, reason: 'asked', actor }))); // prettier-ignore
+  const ids = await Promise.all(world.addresses.slice(0, 10).map((address) => beginAct(deps, { act: 'erase', addresses: [address], expect: 1, expectMailable: 1, reason: 'asked', actor }))); // prettier-ignore
   const ended = await Promise.all(ids.map((id) => workFirst(deps, id)));
   expect(ended.filter(({ finishedAt, counts }) => finishedAt !== null && counts['erased'] === 1)).toHaveLength(10);
   // Each wrote the kept file anew, and none wrote another's people back.
@@ -180,7 +187,14 @@ test('more erasures at once than there are connections all come to their end', a
 
 test('erasing goes on where it was cut off, and nobody of them is left', async () => {
   const leaving = world.addresses.slice(10, PIECE + 500);
-  const id = await beginAct(deps, { act: 'erase', addresses: leaving, expect: leaving.length, reason: 'asked', actor });
+  const id = await beginAct(deps, {
+    act: 'erase',
+    addresses: leaving,
+    expect: leaving.length,
+    expectMailable: leaving.length,
+    reason: 'asked',
+    actor,
+  });
   await workPiece(deps, id);
   expect(await run(id)).toMatchObject({ done: PIECE, counts: { erased: PIECE }, finishedAt: null });
   expect(await workThrough(deps, id)).toMatchObject({ done: leaving.length, counts: { erased: leaving.length } });

@@ -42,7 +42,9 @@ function anyPart(names: KnownNames): fc.Arbitrary<Condition> {
   const attribute = (name: string, test: fc.Arbitrary<ValueTest>): fc.Arbitrary<Condition> => fc.record({ kind: kind('attribute'), name: fc.constant(name), test: fc.oneof(test, set) }); // prettier-ignore
   return fc.oneof(
     { weight: 8, arbitrary: fc.record({ kind: kind('event'), event: anyEvent(names) }) },
-    fc.record({ kind: of(['everyone', 'archived', 'automated', 'newcomer', 'mailable', 'look-alike'] as const) }),
+    fc.record({
+      kind: of(['everyone', 'archived', 'automated', 'newcomer', 'mailable', 'mailable-by-any', 'look-alike'] as const),
+    }),
     fc.record({ kind: kind('segment'), name: of(names.segments) }),
     fc.record({ kind: kind('snapshot'), name: of(names.snapshots) }),
     fc.record({ kind: kind('field'), field: of(['name', 'address', 'domain'] as const), test: fc.oneof(text, set) }),

@@ -1,4 +1,4 @@
-import { beginAct, type ActRequest } from '../../src/operations/contacts/act-on-contacts.ts';
+import { beginAct, previewAct, type ActRequest } from '../../src/operations/contacts/act-on-contacts.ts';
 import { beginVerdicts } from '../../src/operations/contacts/verify.ts';
 import type { Deps } from '../../src/operations/deps.ts';
 import { beginRejudging } from '../../src/operations/events/rejudge-acts.ts';
@@ -12,7 +12,7 @@ import { listLeftAlone } from '../../src/store/statements/undo-run.ts';
 
 /** Runs, begun and worked through to their end. */
 export const applyAct = async (deps: Deps, request: ActRequest & { expect: number; reason: string; actor: string }): Promise<RunRow> =>
-  workThrough(deps, await beginAct(deps, request)); // prettier-ignore
+  workThrough(deps, await beginAct(deps, { ...request, expectMailable: (await previewAct(deps, request)).stillMailable.contacts })); // prettier-ignore
 export const applySunsetRule = async (deps: Deps, request: Parameters<typeof beginSunset>[1]): Promise<RunRow> =>
   workThrough(deps, await beginSunset(deps, request));
 export const applyBounceRule = async (deps: Deps, request: Parameters<typeof beginBounces>[1]): Promise<RunRow> =>

@@ -49,6 +49,7 @@ interface ActOptions extends OutputOptions {
   to?: string;
   dryRun?: boolean;
   expect?: string;
+  expectMailable?: string;
   reason?: string;
 }
 
@@ -73,6 +74,11 @@ export function addActs(group: Command): void {
       .option('--expect <number>', 'how many the dry run said would change')
       .option('--reason <text>', 'why')
       .action((addresses: string[], options: ActOptions) => actOn(act, addresses, options));
+    if (act === 'archive' || act === 'erase')
+      command.option(
+        '--expect-mailable <number>',
+        'how many of them some brand may still write to, as the dry run said',
+      );
     if (act === 'tag' || act === 'untag') command.requiredOption('--tag <tag>', 'the tag');
     if (act === 'suppress') command.requiredOption('--onto <list>', 'suppression list of your own');
     if (act === 'unsubscribe') command.requiredOption('--from <brand>', 'brand whose lists they leave');
@@ -95,11 +101,19 @@ async function actOn(act: ActPreview['act'], given: string[], options: ActOption
     const preview = await withCondition(options.where ?? '', () => client.previewAct(selection));
     printOne(preview, options, () => previewLines(preview));
     if (!options.dryRun)
-      throw new UsageError(`Nothing was changed. To do it: --expect ${preview.willChange} --reason "…"`);
+      throw new UsageError(
+        `Nothing was changed. To do it: --expect ${preview.willChange}${preview.stillMailable.contacts > 0 ? ` --expect-mailable ${preview.stillMailable.contacts}` : ''} --reason "…"`,
+      );
     return;
   }
   if (options.reason === undefined) throw new UsageError('Say why, with --reason.');
-  const run = await client.applyAct({ ...selection, expect: Number(options.expect), reason: options.reason });
+  const expectMailable = options.expectMailable === undefined ? undefined : Number(options.expectMailable);
+  const run = await client.applyAct({
+    ...selection,
+    expect: Number(options.expect),
+    expectMailable,
+    reason: options.reason,
+  });
   await printRun(client, run, options, ({ id, counts }) => [
     `${changedWords(counts) || 'Nobody changed'}, run ${id}.`,
     act === 'erase' ? 'This cannot be undone.' : `Undo: avendel runs undo ${id} --reason "…"`,
@@ -143,6 +157,7 @@ function previewLines(preview: ActPreview): string[] {
   return [
     `${count(preview.willChange)} ${what}; nothing was changed.${already}`,
     ...preview.sample.map((one) => `  ${one.address}${one.name ? `, ${one.name}` : ''}`),
+    ...(preview.stillMailable.contacts > 0 ? [`${count(preview.stillMailable.contacts)} of them may still be written to: ${preview.stillMailable.brands.map((brand) => `${count(brand.contacts)} by ${brand.brandName}`).join(', ')}.`] : []),
     ...(preview.unknown.length > 0 ? [`No contact of ours: ${preview.unknown.join(', ')}`] : []),
   ];
 } // prettier-ignore

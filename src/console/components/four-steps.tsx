@@ -20,6 +20,8 @@ interface Props {
   children?: ReactNode;
   /** Nothing brings it back: the count is to be typed. */
   final?: boolean;
+  /** So many of them some brand may still write to, which ends: the count is to be typed, too. */
+  mailable?: number;
   apply: (expected: number, reason: string) => Promise<Run>;
 }
 
@@ -34,11 +36,13 @@ export function FourSteps({
   change,
   children,
   final = false,
+  mailable = 0,
   apply,
 }: Props) {
   const [step, setStep] = useState(0);
   const [reason, setReason] = useState('');
   const [typed, setTyped] = useState('');
+  const [typedMailable, setTypedMailable] = useState('');
   const [agreed, setAgreed] = useState(expected);
   const [state, setState] = useState<{
     busy?: boolean;
@@ -58,7 +62,8 @@ export function FourSteps({
     }
   };
   if (state.run) return <FollowedRun begun={state.run} />;
-  const confirmed = !final || typed.trim() === String(agreed);
+  const confirmed =
+    (!final || typed.trim() === String(agreed)) && (mailable === 0 || typedMailable.trim() === String(mailable));
   return (
     <div>
       <div className="steps-line">
@@ -73,6 +78,7 @@ export function FourSteps({
         {step === 1 && <div>{change}</div>}
         {step >= 2 && <Textarea label="Why" description="Kept in the journal, with your name." value={reason} onChange={(event) => setReason(event.currentTarget.value)} autosize minRows={2} />}
         {step >= 2 && final && <TextInput label={`How many people are these? Type ${agreed}`} value={typed} onChange={(event) => setTyped(event.currentTarget.value)} />}
+        {step >= 2 && mailable > 0 && <TextInput label={`How many of them may still be written to? Type ${mailable}`} value={typedMailable} onChange={(event) => setTypedMailable(event.currentTarget.value)} />}
         {state.moved && <div className="moved">The count moved from {count(state.moved.expected)} to {count(state.moved.now)} meanwhile. Apply to {count(state.moved.now)}?</div>}
         <ProblemNote error={state.error} />
         {step < 2 ? (

@@ -37,6 +37,8 @@ export interface ContactFacts {
   automated: boolean;
   /** Why marketing of the brand may not reach them now; null where it may, or was not asked for. */
   heldBack: Reason | null;
+  /** Names of the brands that may. */
+  mailableBy: readonly string[];
   /** Numbers of the snapshots that they are in. */
   snapshots: number[];
   deliverability: Deliverability;
@@ -91,6 +93,11 @@ export function evaluate(condition: Condition, facts: ContactFacts, context: Con
         facts.heldBack === null,
         facts.heldBack === null ? 'may be mailed now' : `may not be mailed now: ${facts.heldBack}`,
       );
+    case 'mailable-by-any':
+      return say(
+        facts.mailableBy.length > 0,
+        facts.mailableBy.length > 0 ? `may be mailed by ${facts.mailableBy.join(' and ')}` : 'may not be mailed by any brand',
+      ); // prettier-ignore
     case 'look-alike': {
       const domain = facts.address.slice(facts.address.lastIndexOf('@') + 1);
       const holds = context.names.lookAlikeDomains.includes(domain);

@@ -34,6 +34,7 @@ export function line(condition: Condition): string {
       return condition.parts.map((part) => (part.kind === 'and' || part.kind === 'or' ? `(${line(part)})` : line(part))).join(` ${condition.kind} `); // prettier-ignore
     case 'not':
       if (condition.part.kind === 'mailable') return 'may not be mailed';
+      if (condition.part.kind === 'mailable-by-any') return 'may not be mailed by any brand';
       if (condition.part.kind === 'event' && isCountless(condition.part.event)) return `never ${eventText(condition.part.event)}`; // prettier-ignore
       return isLeaf(condition.part) || condition.part.kind === 'not' ? `not ${line(condition.part)}` : `not (${line(condition.part)})`; // prettier-ignore
     case 'everyone':
@@ -43,6 +44,8 @@ export function line(condition: Condition): string {
       return condition.kind;
     case 'mailable':
       return 'may be mailed';
+    case 'mailable-by-any':
+      return 'may be mailed by any brand';
     case 'look-alike':
       return 'domain looks mistyped';
     case 'segment':

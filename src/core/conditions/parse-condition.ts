@@ -80,7 +80,8 @@ function readPart(reader: Reader): Condition {
     case 'may': {
       const not = reader.take('may', 'not');
       reader.need(...(not ? ['be', 'mailed'] : ['may', 'be', 'mailed']));
-      return not ? { kind: 'not', part: { kind: 'mailable' } } : { kind: 'mailable' };
+      const kind = reader.take('by', 'any', 'brand') ? ('mailable-by-any' as const) : ('mailable' as const);
+      return not ? { kind: 'not', part: { kind } } : { kind };
     }
     case 'segment':
       reader.next();

@@ -24,6 +24,7 @@ export const READY_MADE: readonly ReadyMade[] = [
   { name: 'Newcomers', about: 'within the grace of the brand’s ladder', condition: 'newcomer' },
   { name: 'Unconfirmed', about: 'asked to join, and never confirmed', condition: 'waiting on any list' },
   { name: 'Mistyped domains', about: 'at a domain that looks like a slip of another', condition: 'domain looks mistyped' },
-  { name: 'May not be mailed', about: 'whom no marketing may reach now, and who are not archived', condition: 'may not be mailed and not archived' },
+  { name: 'May not be mailed', about: 'whom no marketing of this brand may reach now, and who are not archived', condition: 'may not be mailed and not archived' },
+  { name: 'May not be mailed by any brand', about: 'whom no marketing may reach now, whichever brand it is of: whom to archive', condition: 'may not be mailed by any brand and not archived' },
   { name: 'Machine suspects', about: 'addresses that look automated', condition: 'automated' },
 ]; // prettier-ignore

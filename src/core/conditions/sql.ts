@@ -27,6 +27,8 @@ export interface Needs {
   score: boolean;
   /** The table `mailable (id)`, which must be there. */
   mailable: boolean;
+  /** The table `mailable_by_any (id)`, which must be there. */
+  mailableByAny: boolean;
 }
 
 /**
@@ -78,7 +80,14 @@ export const KINDS_OF_ACT: Readonly<Partial<Record<ActName, readonly string[]>>>
 /** Writes parts of conditions as SQL with one row of parameters between them. */
 export class ConditionWriter {
   readonly parameters: unknown[] = [];
-  readonly needs: Needs = { activity: false, stage: false, silence: null, score: false, mailable: false };
+  readonly needs: Needs = {
+    activity: false,
+    stage: false,
+    silence: null,
+    score: false,
+    mailable: false,
+    mailableByAny: false,
+  };
   private readonly context: ConditionContext;
   private readonly first: number;
   private readonly among: string | null;
@@ -108,6 +117,9 @@ export class ConditionWriter {
       case 'mailable':
         this.needs.mailable = true;
         return '(c.id IN (SELECT id FROM mailable))';
+      case 'mailable-by-any':
+        this.needs.mailableByAny = true;
+        return '(c.id IN (SELECT id FROM mailable_by_any))';
       case 'look-alike':
         return `(split_part(c.address, '@', 2) = ANY(${this.put(this.context.names.lookAlikeDomains)}::text[]))`;
       case 'segment':

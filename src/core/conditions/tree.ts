@@ -64,8 +64,8 @@ export type Condition = { span?: Span } & (
   | { kind: 'and' | 'or'; parts: readonly Condition[] }
   | { kind: 'not'; part: Condition }
   | { kind: 'everyone' | 'archived' | 'automated' | 'newcomer' }
-  /** May get marketing of the brand now. */
-  | { kind: 'mailable' }
+  /** May get marketing now: of the brand, or of any of the organisation. */
+  | { kind: 'mailable' | 'mailable-by-any' }
   /** At a domain that looks like a slip of another. */
   | { kind: 'look-alike' }
   | { kind: 'segment' | 'snapshot'; name: string }

@@ -4,11 +4,14 @@ import {
   actOnMany,
   countSelection,
   keepActTargets,
+  keepConcerned,
   type ActOnMany,
   type SelectionCount,
 } from '../../store/statements/acts-on-many.ts';
 import { findContactIds, fullFilter, type ContactFilter } from '../../store/statements/contacts.ts';
 import { lockContacts } from '../../store/statements/marks.ts';
+import type { Sql } from '../../store/database.ts';
+import { countStillMailable, type StillMailable } from '../../store/statements/mailable.ts';
 import { insertRun } from '../../store/statements/journal.ts';
 import { selectionOf, type Selection, type Standing } from '../../store/statements/selection.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
@@ -41,6 +44,8 @@ export interface ActPreview {
   /** Addresses that are no contact of ours, or no address; the first hundred. */
   unknown: string[];
   sample: SelectionCount['sample'];
+  /** Of acts on the whole contact: whom some brand may still write to among those who would change. */
+  stillMailable: StillMailable;
 }
 
 const MOST_UNKNOWN = 100;
@@ -49,9 +54,35 @@ const MOST_UNKNOWN = 100;
 export async function previewAct(deps: Deps, request: ActRequest): Promise<ActPreview> {
   const { selection, unreadable } = readSelection(request);
   const act = await readAct(deps, request);
-  const { contacts, willChange, sample } = await overFilter(deps, selection.filter, (sql) => countSelection(sql, selection, act)); // prettier-ignore
+  const { contacts, willChange, sample, stillMailable } = await overFilter(deps, selection.filter, async (sql) => ({
+    ...(await countSelection(sql, selection, act)),
+    stillMailable: await countConcerned(sql, selection, act),
+  }));
   const unknown = [...unreadable, ...(await unknownOf(deps, selection))].slice(0, MOST_UNKNOWN);
-  return { act: request.act, willChange, already: contacts - willChange, unknown, sample };
+  return { act: request.act, willChange, already: contacts - willChange, unknown, sample, stillMailable };
+}
+
+/** Acts after which no brand writes to somebody any more, whichever brand they were begun for. */
+const OF_ALL_BRANDS: ReadonlySet<string> = new Set(['archive', 'erase']);
+
+async function countConcerned(
+  sql: Sql,
+  selection: Selection,
+  act: ActOnMany | { act: 'erase' },
+): Promise<StillMailable> {
+  if (!OF_ALL_BRANDS.has(act.act)) return { contacts: 0, brands: [] };
+  await keepConcerned(sql, selection, act);
+  return countStillMailable(sql);
+}
+
+/** An act on the whole contact ends what other brands write, too: whoever does it has seen for how many. @throws Problem still-mailable */
+function assertMailableSeen({ contacts, brands }: StillMailable, seen: number): void {
+  if (contacts === seen) return;
+  const of = brands.map((brand) => `${brand.contacts} by ${brand.brandName}`).join(', ');
+  throw new Problem('still-mailable', contacts === 0 ? `None of these may be written to any more; ${seen} were expected.` : `${contacts} of these may still be written to: ${of}. Nothing was changed.`, {
+    field: 'expectMailable',
+    extra: { stillMailable: { contacts, brands } },
+  }); // prettier-ignore
 }
 
 /** An act that a run does, as it is kept with the run: whom it concerns are the run's targets. */
@@ -63,13 +94,13 @@ export interface Acting {
 
 /**
  * Begins it as one run, if as many would change as were expected. Whom it concerns is settled now: who comes to match the
- * filter later is not among them. @throws Problem count-moved and those of the preview
+ * filter later is not among them. @throws Problem count-moved, still-mailable and those of the preview
  */
 export async function beginAct(
   deps: Deps,
-  request: ActRequest & { expect: number; reason: string; actor: string },
+  request: ActRequest & { expect: number; expectMailable?: number; reason: string; actor: string },
 ): Promise<number> {
-  const { expect, reason, actor } = request;
+  const { expect, expectMailable = 0, reason, actor } = request;
   const { selection } = readSelection(request);
   const act = await readAct(deps, request);
   const work: Acting | Erasing = act.act === 'erase' ? { do: 'erase', by: 'person' } : { do: 'act', act, by: 'person' };
@@ -78,6 +109,7 @@ export async function beginAct(
     const runId = await insertRun(sql, { kind: act.act, brandId, actor, reason, work });
     // What can be undone may have moved a little; what cannot may not.
     assertExpected(expect, await keepActTargets(sql, runId, selection, act), act.act === 'erase' ? 0 : undefined);
+    assertMailableSeen(await countConcerned(sql, selection, act), expectMailable);
     return runId;
   });
 }

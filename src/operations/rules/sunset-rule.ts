@@ -147,7 +147,7 @@ export const movingStages: Doing<MovingStages> = {
 }; // prettier-ignore
 
 /** Parts that ask for what the ladder itself decides, or for whom it stops, would go round in a circle. */
-const OF_THE_LADDER = ['stage', 'silent', 'newcomer', 'mailable'] as const;
+const OF_THE_LADDER = ['stage', 'silent', 'newcomer', 'mailable', 'mailable-by-any'] as const;
 
 /** Works over everybody, with those whom the rule covers worked out beforehand. @throws Problem bad-condition, invalid-input */
 async function overCovered<T>(

@@ -86,7 +86,7 @@ export async function explainCondition(
 
 async function explain(deps: Deps, { condition, context }: CheckedCondition, contactId: number): Promise<Explained> {
   const asked = (...kinds: Condition['kind'][]): boolean => kinds.some((kind) => asks(kind, condition, context.names.segments)); // prettier-ignore
-  const facts = await findContactFacts(deps.database, contactId, context, { mailable: asked('mailable'), silence: asked('silent', 'newcomer') }); // prettier-ignore
+  const facts = await findContactFacts(deps.database, contactId, context, { mailable: asked('mailable'), mailableByAny: asked('mailable-by-any'), silence: asked('silent', 'newcomer') }); // prettier-ignore
   if (!facts) throw new Problem('not-found', `Contact ${contactId} is erased.`);
   return evaluate(condition, facts, context);
 }

@@ -52,6 +52,16 @@ export async function countSelection(
   return row!;
 }
 
+/** Puts those of a selection whom an act would change into the table `concerned (id)` of this transaction. */
+export async function keepConcerned(sql: Sql, selection: Selection, act: ActOnMany | { act: 'erase' }): Promise<void> {
+  const { would, parameters } = actSql(act);
+  await sql.query(
+    `CREATE TEMP TABLE concerned ON COMMIT DROP AS WITH ${pickedCte(selection)} SELECT p.id FROM picked p WHERE ${would}`,
+    [...selectionParameters(selection), ...parameters],
+  );
+  await sql.query('ANALYZE concerned');
+}
+
 /** Does it to a selection of a few or to a piece, journaled under the run, and returns how many it changed. Within a transaction. */
 export async function actOnMany(
   sql: Sql,

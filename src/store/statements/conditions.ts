@@ -3,8 +3,9 @@ import { previewSql, type PreviewLine } from '../../core/conditions/preview-sql.
 import { conditionSql, type ConditionContext, type Needs } from '../../core/conditions/sql.ts';
 import type { Condition } from '../../core/conditions/tree.ts';
 import type { Sql } from '../database.ts';
-import type { Reason, Stage } from '../../shared/words.ts';
-import { baseAddressSql, DECIDING_SQL, findWhatApplies, judgeMailableCtes, JUDGE_PICKED_CTES, messageParameters, type JudgedMessage } from './eligibility.ts'; // prettier-ignore
+import type { Stage } from '../../shared/words.ts';
+import { baseAddressSql } from './eligibility.ts';
+import { findHoldBack, keepMailable, keepMailableByAny, listSendingBrands, type SendingBrand } from './mailable.ts'; // prettier-ignore
 import { scoredCte, scoreJoin } from './scores.ts';
 import { decidedCtes, findDecidedStage } from './sunset-stages.ts';
 
@@ -28,7 +29,8 @@ async function before(
   context: ConditionContext,
   among: number[] | null = null,
 ): Promise<{ ctes: string; all: unknown[] }> {
-  if (needs.mailable) await keepMailable(sql, context, among);
+  if (needs.mailable) await keepMailable(sql, brandOf(context), among);
+  if (needs.mailableByAny) await keepMailableByAny(sql, among);
   const silence = needs.silence === null ? '' : `, ${decidedCtes(context.rule, 'all', needs.silence)}`;
   const score = needs.score ? `, ${scoredCte(context.score, among === null ? null : '$2::bigint[]')}` : '';
   return {
@@ -37,25 +39,10 @@ async function before(
   };
 }
 
-/** Marketing of a brand, to whoever is on any of its lists. */
-function anyMarketing({ brandId, names }: ConditionContext): JudgedMessage {
-  return { campaignId: 0, brandId, purpose: 'marketing', listIds: names.lists.map(({ id }) => id), leftOutListIds: [] };
+/** The context's brand with its lists. */
+function brandOf({ brandId, names }: ConditionContext): Pick<SendingBrand, 'id' | 'listIds'> {
+  return { id: brandId, listIds: names.lists.map(({ id }) => id) };
 }
-
-/** Puts those who may get marketing of the brand now, of all or of a few, into the table `mailable` of this transaction. */
-async function keepMailable(sql: Sql, context: ConditionContext, among: number[] | null): Promise<void> {
-  const [there]: { kept: boolean }[] = await sql.query(`SELECT to_regclass('pg_temp.mailable') IS NOT NULL AS kept`);
-  if (there!.kept) return;
-  const message = anyMarketing(context);
-  const judged = among === null
-    ? judgeMailableCtes(message, await findWhatApplies(sql, message))
-    : `picked AS (SELECT unnest($6::bigint[]) AS contact_id, false AS by_segment), ${JUDGE_PICKED_CTES}`;
-  await sql.query(
-    `CREATE TEMP TABLE mailable ON COMMIT DROP AS WITH ${judged} SELECT j.contact_id AS id FROM judged j WHERE (${DECIDING_SQL}) IS NULL`,
-    [...messageParameters(message), ...(among === null ? [] : [among])],
-  );
-  await sql.query('ANALYZE mailable');
-} // prettier-ignore
 
 /** Longer than this a statement of the transaction is stopped; 0 ends the limit. */
 export async function limitCounting(sql: Sql, milliseconds: number): Promise<void> {
@@ -160,7 +147,7 @@ export async function sampleMatching(
 /** How many of those who match may get marketing of the brand now. To be run within overWholeSet. */
 export async function countMailable(sql: Sql, condition: Condition, context: ConditionContext): Promise<number> {
   await keepMatching(sql, 'matching', [condition], context);
-  await keepMailable(sql, context, null);
+  await keepMailable(sql, brandOf(context), null);
   const [row]: { n: number }[] = await sql.query(`SELECT count(*)::int AS n FROM matching JOIN mailable USING (id)`);
   return row!.n;
 }
@@ -187,10 +174,11 @@ export async function findContactFacts(
   sql: Sql,
   contactId: number,
   context: ConditionContext,
-  asked: { mailable: boolean; silence: boolean },
+  asked: { mailable: boolean; mailableByAny: boolean; silence: boolean },
 ): Promise<ContactFacts | undefined> {
-  const rows: (Omit<ContactFacts, 'silence' | 'heldBack' | 'events'> & { events: EventFact[] })[] = await sql.query(
-    `SELECT c.address, c.name, c.attributes, c.tags, (extract(epoch FROM c.joined_at) * 1000)::float8 AS "joinedAt", c.archived_at IS NOT NULL AS archived,
+  const rows: (Omit<ContactFacts, 'silence' | 'heldBack' | 'mailableBy' | 'events'> & { events: EventFact[] })[] =
+    await sql.query(
+      `SELECT c.address, c.name, c.attributes, c.tags, (extract(epoch FROM c.joined_at) * 1000)::float8 AS "joinedAt", c.archived_at IS NOT NULL AS archived,
        EXISTS (SELECT FROM automated_address m WHERE m.contact_id = c.id AND m.state = 'marked') AS automated, c.deliverability, c.verdict,
        ARRAY(SELECT snapshot_id FROM snapshot_member m WHERE m.contact_id = c.id) AS snapshots,
        (SELECT stage FROM contact_stage g WHERE g.contact_id = c.id AND g.brand_id = $2) AS stage,
@@ -205,20 +193,16 @@ export async function findContactFacts(
           'listIds', coalesce(k.list_ids, '{}'), 'detail', json_build_object('class', e.detail->>'class', 'url', e.detail->>'url', 'what', e.detail->>'what'))), '[]')
         FROM event e LEFT JOIN campaign k ON k.id = e.campaign_id WHERE e.contact_id = c.id) AS events
      FROM contact c WHERE c.id = $1 AND c.erased_at IS NULL`,
-    [contactId, context.brandId, new Date(context.now)],
-  );
+      [contactId, context.brandId, new Date(context.now)],
+    );
   const [facts] = rows;
   if (!facts) return undefined;
   const decided = asked.silence ? await findDecidedStage(sql, context.brandId, context.rule, new Date(context.now), contactId) : undefined; // prettier-ignore
-  return { ...facts, silence: decided ?? null, heldBack: asked.mailable ? await findHoldBack(sql, contactId, context) : null }; // prettier-ignore
-}
-
-async function findHoldBack(sql: Sql, contactId: number, context: ConditionContext): Promise<Reason | null> {
-  const [row]: { reason: Reason | null }[] = await sql.query(
-    `WITH picked AS (SELECT $6::bigint AS contact_id, false AS by_segment), ${JUDGE_PICKED_CTES} SELECT ${DECIDING_SQL} AS reason FROM judged j`,
-    [...messageParameters(anyMarketing(context)), contactId],
-  );
-  return row!.reason;
+  const mailableBy: string[] = [];
+  for (const brand of asked.mailableByAny ? await listSendingBrands(sql) : [])
+    if ((await findHoldBack(sql, contactId, brand)) === null) mailableBy.push(brand.name);
+  const heldBack = asked.mailable ? await findHoldBack(sql, contactId, brandOf(context)) : null;
+  return { ...facts, silence: decided ?? null, heldBack, mailableBy };
 }
 
 const PROPOSED = 100;

@@ -6,7 +6,7 @@ import { useActPreview, useLists, useSuppressionLists } from '../../api/queries.
 import { useBrand } from '../../brand.tsx';
 import { FourSteps } from '../../components/four-steps.tsx';
 import { Await, Section } from '../../components/page.tsx';
-import { plural } from '../../components/words.ts';
+import { count, plural } from '../../components/words.ts';
 
 type Act = ActSelection['act'];
 
@@ -79,9 +79,15 @@ export function ActSteps({ selection, after }: { selection: ActSelection; after?
           expected={preview.willChange}
           what={button}
           final={final}
+          mailable={preview.stillMailable.contacts}
           change={final ? change : `${change} The run can be undone.`}
           apply={async (expect, reason) => {
-            const run = await client.applyAct({ ...selection, expect, reason });
+            const run = await client.applyAct({
+              ...selection,
+              expect,
+              expectMailable: preview.stillMailable.contacts,
+              reason,
+            });
             after?.();
             return run;
           }}
@@ -90,6 +96,18 @@ export function ActSteps({ selection, after }: { selection: ActSelection; after?
             {plural(preview.willChange, 'contact', 'contacts')} would change
             {preview.already > 0 ? `; ${plural(preview.already, 'stays as it is', 'stay as they are')}` : ''}.
           </p>
+          {preview.stillMailable.contacts > 0 ? (
+            <p>
+              <strong>
+                {plural(preview.stillMailable.contacts, 'of them may', 'of them may')} still be written to
+              </strong>
+              :{' '}
+              {preview.stillMailable.brands
+                .map(({ brandName, contacts }) => `${count(contacts)} by ${brandName}`)
+                .join(', ')}
+              .
+            </p>
+          ) : null}
           <p className="second">
             {preview.sample.map((one) => one.address).join(', ')}
             {preview.willChange > preview.sample.length ? ' …' : ''}

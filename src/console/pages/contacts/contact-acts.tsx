@@ -2,7 +2,7 @@ import { Button, Textarea, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import type { SignUp } from '../../../shared/api-permission.ts';
-import type { ContactDetail } from '../../../shared/api.ts';
+import type { BrandVerdict, ContactDetail } from '../../../shared/api.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useContactSignUps } from '../../api/queries.ts';
 import { useBrand } from '../../brand.tsx';
@@ -63,14 +63,21 @@ export function RestoreContact({ contact }: { contact: ContactDetail }) {
 }
 
 /** Removes a person for good. Typing the count is asked for, because nothing brings them back. */
-export function EraseContact({ contact }: { contact: ContactDetail }) {
+export function EraseContact({ contact, brands }: { contact: ContactDetail; brands: BrandVerdict[] }) {
+  const writing = brands.filter(({ eligible }) => eligible).map(({ brandName }) => brandName);
   const go = useNavigate();
   const [open, setOpen] = useState(false);
   const [reason, setReason] = useState('');
   const [typed, setTyped] = useState('');
   // The page of the run is gone to before anything is asked for again: the contact shown here is no more.
   const act = useAct(async (client, why: string) => {
-    const run = await client.applyAct({ act: 'erase', addresses: [contact.address], expect: 1, reason: why });
+    const run = await client.applyAct({
+      act: 'erase',
+      addresses: [contact.address],
+      expect: 1,
+      expectMailable: Math.min(1, writing.length),
+      reason: why,
+    });
     void go(`/runs/${run.id}`);
   });
   if (!open) return <Button onClick={() => setOpen(true)}>Erase this person</Button>;
@@ -79,6 +86,7 @@ export function EraseContact({ contact }: { contact: ContactDetail }) {
       <span className="second">
         Name, address and everything they said go from every table and kept file. A digest of the address stays, so that
         no import and no form brings them back. This cannot be undone.
+        {writing.length > 0 ? ` ${writing.join(' and ')} may still write to them until then.` : ''}
       </span>
       <Textarea label="Why" description="Do not write who; that is what goes." value={reason} onChange={(event) => setReason(event.currentTarget.value)} autosize minRows={2} />
       <TextInput label="How many people is this? Type 1" value={typed} onChange={(event) => setTyped(event.currentTarget.value)} />

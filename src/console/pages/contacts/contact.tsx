@@ -182,7 +182,7 @@ function Margin({ contact, check, verdict }: { contact: ContactDetail; check: Ad
             ) : null}
             {contact.archivedAt === null ? null : <RestoreContact contact={contact} />}
             {contact.mergedInto === null ? <MendAddress contact={contact} /> : null}
-            <EraseContact contact={contact} />
+            <EraseContact contact={contact} brands={check.brands} />
           </div>
         </Section>
       )}

@@ -1,10 +1,8 @@
 import { Button, NumberInput, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import type { ContactCost, PriceLadder } from '../../../shared/api-permission.ts';
-import { client } from '../../api/client.ts';
 import { useCost } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';
-import { FourSteps } from '../../components/four-steps.tsx';
 import { Await, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
 import { count, plural } from '../../components/words.ts';
 import { ActSteps } from './act-on-found.tsx';
@@ -21,8 +19,6 @@ function CostPage({ cost }: { cost: ContactCost }) {
   const headline = saves
     ? `Archiving ${plural(cost.unreachable, 'contact', 'contacts')} saves ${money(cost.savingYear)} a year`
     : `${plural(cost.unreachable, 'contact', 'contacts')} cannot be reached by any campaign`;
-  const apply = async (expect: number, reason: string) =>
-    client.applyAct({ act: 'archive', standing: 'unreachable', expect, reason });
   return (
     <>
       <Finding line="Archive and cost" headline={headline}>
@@ -40,14 +36,7 @@ function CostPage({ cost }: { cost: ContactCost }) {
           </table>
         </Section>
         <Section head="Archive them">
-          <FourSteps
-            expected={cost.unreachable}
-            what="Archive"
-            change="They are kept, with everything known of them. No campaign reaches them, and they count no more. The run can be undone."
-            apply={apply}
-          >
-            <p>{plural(cost.unreachable, 'contact', 'contacts')} would be archived.</p>
-          </FourSteps>
+          <ActSteps selection={{ act: 'archive', standing: 'unreachable' }} />
         </Section>
         {cost.archived > 0 ? (
           <Section head={`${plural(cost.archived, 'contact is', 'contacts are')} archived`} beside={asked ? undefined : <Button onClick={() => setAsked(true)}>Restore them all</Button>}>

@@ -23,6 +23,7 @@ const FIXED = [
   'suppressed',
   'may be mailed',
   'may not be mailed',
+  'may not be mailed by any brand',
   'archived',
   'automated',
   'domain looks mistyped',

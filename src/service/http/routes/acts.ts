@@ -27,7 +27,7 @@ export const actRoutes: Route[] = [
     method: 'post', path: '/contacts/acts/preview', summary: 'Whom an act on many contacts would change, how many, and a sample', body: schema.actPreview,
     handle: ({ deps, body }) => previewAct(deps, body),
   }),
-  route<never, never, ActRequest & { expect: number; reason: string }>({
+  route<never, never, ActRequest & { expect: number; expectMailable: number; reason: string }>({
     method: 'post', path: '/contacts/acts', summary: 'Archive, restore, tag, untag, suppress, unsubscribe, subscribe or erase contacts, as a run; erasing cannot be undone', body: schema.actRequest, status: 202,
     handle: async ({ deps, body, who }) => workFirst(deps, await beginAct(deps, { ...body, actor: who.name })),
   }),
