@@ -174,7 +174,7 @@ test('invariant 3, evidence: every mark and entry names its cause in the journal
   await liftByPerson(deps, [(await check(0)).id, (await check(1)).id], 'wrote to us', 'Rosa Lindgard');
   expect([await reasonsOf(0), await reasonsOf(1)]).toEqual([[], []]);
   await expect(liftByPerson(deps, [(await check(2)).id], 'please', 'Rosa Lindgard')).rejects.toMatchObject({
-    code: 'wrong-state',
+    code: 'not-liftable',
   });
   await recordEvents(deps, [outside(world, 'bounced', 1, campaigns[9]!, campaigns[9]!.at, { class: 'block' })]);
   expect(await reasonsOf(1)).toEqual([]);

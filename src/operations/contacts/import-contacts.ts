@@ -139,15 +139,15 @@ async function applyChunk(
     flags: flaggedToLeave(await checks.flag(addresses, domains), chunk),
     suspects: await checks.findSuspects(addresses, domains),
   };
-  const { prepare, record } = makeRecordLeavings(deps, row, brandOf);
-  await prepare(chunk);
+  const leavings = makeRecordLeavings(deps, row, brandOf);
+  await leavings.prepare(chunk);
   const affected = await inRetriedTransaction(deps.database, async (sql) => {
     const taken = await takeByList(sql, row, { ...chunk, columns }, take);
     let next = 0;
     const letters = chunk.letters.map((letter) => letter ?? taken[next++]!).join('');
     const kept = await keepChunk(sql, row.id, { firstRow: chunk.firstRow, letters, counts: countOutcomes(letters) });
     if (!kept) throw new Cancelled();
-    return row.dryRun ? [] : record(sql, chunk, taken);
+    return row.dryRun ? [] : leavings.record(sql, chunk, taken);
   });
   await callBackFromSends(deps, affected);
 }
