@@ -30,7 +30,9 @@ export function makeCampaignCalls({ get, post, send }: Calls) {
     preflightContacts: (id: number, reason?: string, options: PageOptions = {}) =>
       get<api.Page<api.JudgedContact>>(`/campaigns/${id}/preflight/contacts`, { reason, ...options }),
     preview: (id: number, address?: string) => get<api.MessagePreview>(`/campaigns/${id}/preview`, { address }),
-    startCampaign: (id: number, expect: number) => post<api.Campaign>(`/campaigns/${id}/start`, { expect }),
+    startCampaign: (id: number, expect: number, version?: number) =>
+      post<api.Campaign>(`/campaigns/${id}/start`, { expect, version }),
+    campaignChanges: (id: number) => get<api.CampaignChange[]>(`/campaigns/${id}/changes`),
     pauseCampaign: (id: number, reason?: string) =>
       post<api.Campaign>(`/campaigns/${id}/pause`, reason === undefined ? {} : { reason }),
     resumeCampaign: (id: number) => post<api.Campaign>(`/campaigns/${id}/resume`),

@@ -256,6 +256,17 @@ export interface Import {
 }
 
 /** A campaign with its message and audience. `pausedBecause` is set while it is paused, `trouble` while the relay refuses. */
+/** One change of a campaign’s state: who or what, and why. */
+export interface CampaignChange {
+  id: number;
+  at: string;
+  before: CampaignState;
+  after: CampaignState;
+  actorKind: 'person' | 'rule';
+  actor: string;
+  because: string | null;
+}
+
 export interface Campaign {
   id: number;
   brandId: number;
@@ -294,6 +305,8 @@ export interface CampaignListItem {
 /** The audience before anything is sent: everybody counted once, under the first reason that applies. */
 export interface Preflight {
   campaignId: number;
+  /** Of the draft: to be said back when it is started. */
+  version: number;
   countedAt: string;
   audience: number;
   willGet: number;

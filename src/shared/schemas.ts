@@ -119,6 +119,10 @@ export const campaignChange = Joi.object(draft).min(1);
 export const campaignQuery = Joi.object({ ...page, brandId: id, state: Joi.string().valid(...CAMPAIGN_STATES) });
 export const startRequest = Joi.object({
   expect: Joi.number().integer().min(0).required().description('How many the preflight said will get it'),
+  version: Joi.number()
+    .integer()
+    .min(1)
+    .description('The version of the draft that the preflight was of; one that was changed since does not start'),
 });
 export const pauseRequest = Joi.object({ reason: text(500).default('paused by a person') });
 export const preflightContactsQuery = Joi.object({

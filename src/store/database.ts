@@ -24,6 +24,7 @@ import { CompactReconciliations1790000000019 } from './migrations/0019-compact-r
 import { EntriesByValue1790000000020 } from './migrations/0020-entries-by-value.ts';
 import { RunsInPieces1790000000021 } from './migrations/0021-runs-in-pieces.ts';
 import { Consent1790000000022 } from './migrations/0022-consent.ts';
+import { CampaignChanges1790000000023 } from './migrations/0023-campaign-changes.ts';
 import { makeTurns } from './turns.ts';
 
 /** Anything that runs SQL: the data source itself, or a manager inside a transaction. */
@@ -53,6 +54,7 @@ const MIGRATIONS = [
   EntriesByValue1790000000020,
   RunsInPieces1790000000021,
   Consent1790000000022,
+  CampaignChanges1790000000023,
 ];
 /** Any number of processes may start at once; one migrates, the others wait. */
 const MIGRATION_LOCK = 7_300_001;

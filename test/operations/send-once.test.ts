@@ -22,7 +22,7 @@ afterAll(() => deps.close());
 test('invariant 6, once: whoever is called back and claimed again while a send goes on gets it once', async () => {
   for (let round = 0; round < 12; round++) {
     const campaign = await createCampaign(deps, { brandId: world.brandId, name: `Round ${round}`, subject: 's', html: '<p>x</p>', listIds: [world.listId], ...NOTHING_ELSE }); // prettier-ignore
-    await startCampaign(deps, campaign.id, CONTACTS);
+    await startCampaign(deps, campaign.id, { expected: CONTACTS, actor: 'Rosa Lindgard' });
     const handed: string[] = [];
     const handOver = async ({ to }: { to: string }) => {
       handed.push(to);

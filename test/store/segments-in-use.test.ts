@@ -70,7 +70,7 @@ describe('an audience by segments', () => {
     const late = await createSegment(deps, { brandId: world.brandId, name: 'Bought', condition: 'purchased', actor });
     const campaign = await draft('Late buyers', { listIds: [world.listId], leftOutSegmentIds: [late.id] });
     const { willGet } = await preflightCampaign(deps, campaign.id);
-    await startCampaign(deps, campaign.id, willGet);
+    await startCampaign(deps, campaign.id, { expected: willGet, actor: 'Rosa Lindgard' });
     await recordEvents(deps, [outside(world, 'purchased', 5, null, deps.now().getTime() - 1000, { what: 'a map' })]);
     const handed: string[] = [];
     const relay = { connections: 2, handOver: ({ to }: { to: string }) => (handed.push(to), Promise.resolve({ outcome: 'accepted' as const, reply: '250 ok' })) }; // prettier-ignore
@@ -82,7 +82,10 @@ describe('an audience by segments', () => {
     expect(await countLedger(deps.database, campaign.id)).toContainEqual({ state: 'held-back', reason: 'left-out', contacts: 1 }); // prettier-ignore
     // A segment that can no longer be worked out pauses the send; it is not passed over.
     const other = await draft('Broken', { listIds: [world.listId], leftOutSegmentIds: [late.id] });
-    await startCampaign(deps, other.id, (await preflightCampaign(deps, other.id)).willGet);
+    await startCampaign(deps, other.id, {
+      expected: (await preflightCampaign(deps, other.id)).willGet,
+      actor: 'Rosa Lindgard',
+    });
     await deps.database.query(`UPDATE segment SET condition = 'on list "Gone"' WHERE id = $1`, [late.id]);
     expect(await sendPass(deps, relay as unknown as Parameters<typeof sendPass>[1], { retrySeconds: 1, stopping: () => false }, () => processId, other.id)).toBe('ended'); // prettier-ignore
     const [paused] = await deps.database.query<{ state: string; because: string }[]>('SELECT state, paused_because AS because FROM campaign WHERE id = $1', [other.id]); // prettier-ignore

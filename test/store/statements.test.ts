@@ -304,7 +304,13 @@ describe('at once', () => {
     const states = await deps.database.query<{ state: string; claim_id: string | null }[]>(`SELECT state, claim_id FROM delivery WHERE campaign_id = $1 AND contact_id = ANY($2) ORDER BY contact_id`, [campaign.id, [waiting, handed, answered]]); // prettier-ignore
     expect(states).toEqual(['queued', 'uncertain', 'accepted'].map((state) => ({ state, claim_id: null })));
     // The process had only lost its connection, and knows the end of one after all; of the other it has nothing to say.
-    const answer = { outcome: 'accepted' as const, reply: '250 kept', at: deps.now().getTime(), waitSeconds: 0 };
+    const answer = {
+      outcome: 'accepted' as const,
+      reply: '250 kept',
+      at: deps.now().getTime(),
+      waitSeconds: 0,
+      untried: false,
+    };
     await recordHandovers(deps.database, campaign.id, claim, [waiting!, handed!].map((contactId) => ({ contactId, ...answer }))); // prettier-ignore
     expect(await one(`SELECT state, reply FROM delivery WHERE campaign_id = $1 AND contact_id = $2`, [campaign.id, handed])).toEqual({ state: 'accepted', reply: '250 kept' }); // prettier-ignore
     expect(await one(`SELECT state FROM delivery WHERE campaign_id = $1 AND contact_id = $2`, [campaign.id, waiting])).toEqual({ state: 'queued' }); // prettier-ignore

@@ -2,7 +2,7 @@ import type { Command } from 'commander';
 import type { Preflight } from '../../shared/api.ts';
 import { campaignNamed } from '../names.ts';
 import { UsageError } from '../usage-error.ts';
-import { count, line, moment, printOne, share, tableText, type OutputOptions } from '../output.ts';
+import { count, line, moment, printOne, printRows, share, tableText, type OutputOptions } from '../output.ts';
 import { reportLines, watchCampaign } from '../report-words.ts';
 import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
@@ -13,6 +13,7 @@ export function addSendingCommands(group: Command): void {
   addPreflight(group);
   addSending(group);
   addReport(group);
+  addChanges(group);
 }
 
 function addPreflight(group: Command): void {
@@ -56,18 +57,22 @@ function preflightLines(name: string, preflight: Preflight): string[] {
     ])]),
     `${count(preflight.audience)} − ${count(preflight.heldBack)} = ${count(preflight.willGet)}`,
     ...preflight.problems.map((problem) => `! ${problem.field}, character ${problem.at}: ${problem.message}`),
-    ...(preflight.willGet > 0 && preflight.problems.length === 0 ? [`Send it: avendel campaigns send ${preflight.campaignId} --expect ${preflight.willGet}`] : []),
+    ...(preflight.willGet > 0 && preflight.problems.length === 0 ? [`Send it: avendel campaigns send ${preflight.campaignId} --expect ${preflight.willGet} --draft ${preflight.version}`] : []),
   ]; // prettier-ignore
 }
 
 function addSending(group: Command): void {
   withOutput(group.command('send <campaign>').description('start sending'))
     .requiredOption('--expect <number>', 'how many the preflight said will get it')
+    .option(
+      '--draft <version>',
+      'version of the draft that the preflight was of: one that was changed since does not start',
+    )
     .option('--watch', 'draw the progress until it has ended')
-    .action(async (name: string, options: OutputOptions & { expect: string; watch?: boolean }) => {
+    .action(async (name: string, options: OutputOptions & { expect: string; draft?: string; watch?: boolean }) => {
       const client = connect();
       const campaign = await campaignNamed(client, name);
-      const started = await client.startCampaign(campaign.id, Number(options.expect));
+      const started = await client.startCampaign(campaign.id, Number(options.expect), options.draft === undefined ? undefined : Number(options.draft)); // prettier-ignore
       if (!options.watch)
         return printOne(started, options, () => [
           `“${started.name}” is ${started.state}. Watch it: avendel campaigns watch ${started.id}`,
@@ -91,6 +96,22 @@ function addSending(group: Command): void {
   act('pause', 'pause sending; nothing more leaves');
   act('resume', 'go on sending');
   act('cancel', 'cancel for good; who still waits gets nothing');
+}
+
+/** Who moved it from one state to another, and why. */
+function addChanges(group: Command): void {
+  withOutput(group.command('changes <campaign>').description('who started, paused, resumed or cancelled it, and why')).action(
+    async (name: string, options: OutputOptions) => {
+      const client = connect();
+      const { id } = await campaignNamed(client, name);
+      printRows(await client.campaignChanges(id), [
+        { head: 'When', cell: (row) => row.at.slice(0, 16).replace('T', ' ') },
+        { head: 'Became', cell: (row) => row.after },
+        { head: 'By', cell: (row) => row.actor },
+        { head: 'Because', cell: (row) => row.because ?? '' },
+      ], options, 'It is a draft, and nobody has started it yet.');
+    },
+  ); // prettier-ignore
 }
 
 function addReport(group: Command): void {

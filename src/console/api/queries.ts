@@ -70,6 +70,9 @@ export const usePreflightContacts = (id: number, reason: string | undefined, ope
   });
 export const usePreview = (id: number, address?: string) =>
   useQuery({ queryKey: [...keys.campaign(id), 'preview', address], queryFn: () => client.preview(id, address) });
+/** Read again when the state has changed. */
+export const useCampaignChanges = (id: number, state: string) =>
+  useQuery({ queryKey: [...keys.campaign(id), 'changes', state], queryFn: () => client.campaignChanges(id) });
 export const useReport = (id: number) =>
   useQuery({
     queryKey: [...keys.campaign(id), 'report'],

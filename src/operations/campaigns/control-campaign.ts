@@ -2,7 +2,7 @@ import { compileMessage, TRAP_LINK } from '../../core/message/compile-message.ts
 import type { CampaignState } from '../../shared/words.ts';
 import type { Sql } from '../../store/database.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
-import { moveCampaign, replaceLinks, setTrouble } from '../../store/statements/campaigns.ts';
+import { moveCampaign, replaceLinks, setTrouble, type CampaignMover } from '../../store/statements/campaigns.ts';
 import { countLedger, openLedger, type LedgerRow } from '../../store/statements/deliveries.ts';
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
@@ -14,18 +14,24 @@ const MOVED_SHARE = 0.01;
 
 /**
  * Starts a campaign: the audience is worked out afresh, its ledger opened, and sending begins. `expected` is how many
- * the preflight said would get it.
+ * the preflight said would get it, `version` the draft that it was of: what leaves is what was looked at. Who saves the
+ * draft in the same moment comes before it, and it does not start, or after it, and cannot save.
  * @throws Problem message-unfit, nobody-left, count-moved, wrong-state
  */
-export async function startCampaign(deps: Deps, id: number, expected: number): Promise<Campaign> {
+export async function startCampaign(
+  deps: Deps,
+  id: number,
+  { expected, version, actor }: { expected: number; version?: number; actor: string },
+): Promise<Campaign> {
   const campaign = await getCampaign(deps, id);
   assertState(campaign, ['draft'], 'started');
+  if (version !== undefined && version !== campaign.version) throw changedMeanwhile(campaign);
   const problems = await reportMessageProblems(deps, campaign);
   if (problems.length > 0)
     throw new Problem('message-unfit', problems[0]!.message, { field: problems[0]!.field, extra: { problems } });
   const { message } = compileMessage(campaign, await knownFields(deps));
   await overAudience(deps, campaign, async (sql, judged) => {
-    await move(sql, campaign, ['draft'], 'sending', null);
+    await move(sql, campaign, ['draft'], 'sending', null, { actorKind: 'person', actor }, campaign.version);
     await replaceLinks(sql, id, [{ number: TRAP_LINK, url: '' }, ...message.links]);
     await openLedger(sql, judged);
     assertAudience(campaign, await countLedger(sql, id), expected);
@@ -45,23 +51,29 @@ function assertAudience({ name }: Campaign, ledger: LedgerRow[], expected: numbe
 }
 
 /** Stops a send that is under way, with why; what is claimed goes back to waiting. @throws Problem wrong-state */
-export async function pauseCampaign(deps: Deps, id: number, because: string): Promise<Campaign> {
-  await move(deps.database, await getCampaign(deps, id), ['sending'], 'paused', because);
+export async function pauseCampaign(deps: Deps, id: number, because: string, actor: string): Promise<Campaign> {
+  await move(deps.database, await getCampaign(deps, id), ['sending'], 'paused', because, {
+    actorKind: 'person',
+    actor,
+  });
   return getCampaign(deps, id);
 }
 
 /** Goes on with a paused send. @throws Problem wrong-state */
-export async function resumeCampaign(deps: Deps, id: number): Promise<Campaign> {
+export async function resumeCampaign(deps: Deps, id: number, actor: string): Promise<Campaign> {
   const campaign = await getCampaign(deps, id);
-  await move(deps.database, campaign, ['paused'], 'sending', null);
+  await move(deps.database, campaign, ['paused'], 'sending', null, { actorKind: 'person', actor });
   await setTrouble(deps.database, id, null);
   deps.announce('send');
   return getCampaign(deps, id);
 }
 
 /** Cancels for good: who still waits gets nothing, and stays in the ledger as waiting. What was sent is not undone. */
-export async function cancelCampaign(deps: Deps, id: number): Promise<Campaign> {
-  await move(deps.database, await getCampaign(deps, id), ['draft', 'sending', 'paused'], 'cancelled', null);
+export async function cancelCampaign(deps: Deps, id: number, actor: string): Promise<Campaign> {
+  await move(deps.database, await getCampaign(deps, id), ['draft', 'sending', 'paused'], 'cancelled', null, {
+    actorKind: 'person',
+    actor,
+  });
   return getCampaign(deps, id);
 }
 
@@ -71,12 +83,16 @@ async function move(
   from: CampaignState[],
   to: CampaignState,
   because: string | null,
+  by: CampaignMover,
+  version?: number,
 ): Promise<void> {
   assertState(campaign, from, STATE_VERBS[to]);
-  if (!(await moveCampaign(sql, campaign.id, from, to, because))) {
-    throw new Problem('wrong-state', `“${campaign.name}” has changed meanwhile; look at it again.`);
-  }
+  if (!(await moveCampaign(sql, campaign.id, from, to, because, by, version))) throw changedMeanwhile(campaign);
 }
+
+function changedMeanwhile({ name }: Campaign): Problem {
+  return new Problem('wrong-state', `“${name}” was changed meanwhile, by you or somebody else. Nothing was done; look at it again.`);
+} // prettier-ignore
 
 const STATE_VERBS: Record<CampaignState, string> = {
   draft: 'drafted',

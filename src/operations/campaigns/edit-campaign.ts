@@ -52,19 +52,24 @@ export async function changeCampaign(
   change: Partial<CampaignDraft>,
   actor: string,
 ): Promise<Campaign> {
-  const campaign = await getCampaign(deps, id);
-  if (campaign.state !== 'draft')
-    throw new Problem('wrong-state', `“${campaign.name}” is ${campaign.state}; only a draft can be changed.`);
-  const changed = { ...campaign, ...change, brandId: campaign.brandId };
-  await assertAudience(deps, changed);
+  const { brandId: _, ...changes } = change;
+  const seen = await getCampaign(deps, id);
+  await assertAudience(deps, { ...seen, ...changes });
   return saving(
     () =>
       inTransaction(deps.database, async (sql) => {
-        if (changed.name !== campaign.name)
-          await carryName(sql, campaign.brandId, { kind: 'campaign', name: campaign.name }, changed.name, actor);
-        return sql.getRepository(CampaignEntity).save(changed);
+        const campaigns = sql.getRepository(CampaignEntity);
+        // Held until it is saved: who starts it meanwhile waits, and finds another version than they looked at.
+        const campaign = found(await campaigns.findOne({ where: { id }, lock: { mode: 'pessimistic_write' } }), `campaign ${id}`); // prettier-ignore
+        if (campaign.state !== 'draft')
+          throw new Problem('wrong-state', `“${campaign.name}” is ${campaign.state}; only a draft can be changed.`);
+        const name = changes.name ?? campaign.name;
+        if (name !== campaign.name)
+          await carryName(sql, campaign.brandId, { kind: 'campaign', name: campaign.name }, name, actor);
+        await campaigns.update({ id }, { ...changes, version: campaign.version + 1 });
+        return found(await campaigns.findOneBy({ id }), `campaign ${id}`);
       }),
-    changed.name,
+    changes.name ?? seen.name,
   );
 }
 

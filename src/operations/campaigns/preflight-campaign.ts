@@ -18,6 +18,8 @@ export interface HoldBackCount {
 /** The audience worked out with every hold-back counted under its deciding reason; audience = willGet + heldBack, always. */
 export interface Preflight {
   campaignId: number;
+  /** The version of the draft that was worked out: to be said back when it is started. */
+  version: number;
   countedAt: Date;
   audience: number;
   willGet: number;
@@ -43,6 +45,7 @@ export async function preflightCampaign(deps: Deps, id: number): Promise<Preflig
   const heldBack = reasons.reduce((sum, row) => sum + row.contacts, 0);
   return {
     campaignId: id,
+    version: campaign.version,
     countedAt: deps.now(),
     audience: willGet + heldBack,
     willGet,

@@ -10,7 +10,7 @@ import {
 import { classifyBounce, replyCodeInText, statusInText } from '../../core/returns/classify-bounce.ts';
 import { inRetriedTransaction, inTransaction } from '../../store/database.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
-import { moveCampaign, setTrouble } from '../../store/statements/campaigns.ts';
+import { BY_ITSELF, moveCampaign, setTrouble } from '../../store/statements/campaigns.ts';
 import {
   claimDeliveries,
   findWaiting,
@@ -87,7 +87,7 @@ export async function sendPass(
     passed = await handOverClaims(sending);
   } catch (error) {
     if (!(error instanceof Problem)) throw error;
-    await moveCampaign(deps.database, campaignId, ['sending'], 'paused', `whom it leaves out cannot be worked out: ${error.detail}`); // prettier-ignore
+    await moveCampaign(deps.database, campaignId, ['sending'], 'paused', `whom it leaves out cannot be worked out: ${error.detail}`, BY_ITSELF); // prettier-ignore
     return 'ended';
   } finally {
     await settleClaim(deps.database, campaignId, sending.claimId);
@@ -137,7 +137,7 @@ async function prepare(
 async function finishIfDone(deps: Deps, campaign: Campaign): Promise<SendPass> {
   const { waiting, claimed } = await findWaiting(deps.database, campaign.id);
   if (waiting || claimed) return 'waiting';
-  await moveCampaign(deps.database, campaign.id, ['sending'], 'finished', null);
+  await moveCampaign(deps.database, campaign.id, ['sending'], 'finished', null, BY_ITSELF);
   return 'ended';
 }
 
@@ -234,10 +234,12 @@ async function record(sending: Sending, answers: Answer[]): Promise<void> {
 }
 
 function resultOf({ settings }: Sending, { one, handover, at }: Answer): HandoverResult {
-  const base = { contactId: one.contactId, reply: handover.reply, at, waitSeconds: 0 };
+  const base = { contactId: one.contactId, reply: handover.reply, at, waitSeconds: 0, untried: false };
   if (handover.outcome !== 'again') return { ...base, outcome: handover.outcome };
-  if (!handover.trouble && one.attempts + 1 >= MOST_ATTEMPTS) return { ...base, outcome: 'refused' };
-  return { ...base, outcome: 'again', waitSeconds: handover.trouble ? 0 : settings.retrySeconds * 2 ** one.attempts };
+  // Trouble of the relay says nothing of the recipient, and uses up none of their tries.
+  if (handover.trouble) return { ...base, outcome: 'again', untried: true };
+  if (one.attempts + 1 >= MOST_ATTEMPTS) return { ...base, outcome: 'refused' };
+  return { ...base, outcome: 'again', waitSeconds: settings.retrySeconds * 2 ** one.attempts };
 }
 
 function eventsOf(campaign: Campaign, result: HandoverResult): IncomingEvent[] {

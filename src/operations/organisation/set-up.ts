@@ -62,10 +62,12 @@ export async function createBrand(deps: Deps, brand: NewBrand): Promise<Brand> {
  * the intake, what comes back to it is read. @throws Problem name-taken, not-found
  */
 export async function changeBrand(deps: Deps, id: number, change: Partial<NewBrand>): Promise<Brand> {
-  const brand = await getBrand(deps, id);
-  return unlessTaken('brand_name_key', `There is a brand “${change.name}”.`, () =>
-    deps.database.getRepository(BrandEntity).save({ ...brand, ...change }),
-  );
+  await getBrand(deps, id);
+  // Only what is given: somebody else may be changing another part of it.
+  return unlessTaken('brand_name_key', `There is a brand “${change.name}”.`, async () => {
+    await deps.database.getRepository(BrandEntity).update({ id }, change);
+    return getBrand(deps, id);
+  });
 }
 
 export type ListChange = Partial<Pick<List, 'name' | 'optIn' | 'agreement' | 'remindDays' | 'expireDays' | 'isPublic'>>;
@@ -84,8 +86,9 @@ export async function createList(
  * ladder, that speak of the list. @throws Problem name-taken, not-found
  */
 export async function changeList(deps: Deps, id: number, change: ListChange, actor: string): Promise<List> {
-  const list = found(await deps.database.getRepository(ListEntity).findOneBy({ id }), `list ${id}`);
   return inTransaction(deps.database, async (sql) => {
+    const lists = sql.getRepository(ListEntity);
+    const list = found(await lists.findOne({ where: { id }, lock: { mode: 'pessimistic_write' } }), `list ${id}`);
     const saved = await saveList(sql, { ...list, ...change });
     if (saved.name !== list.name) await carryName(sql, list.brandId, { kind: 'list', name: list.name }, saved.name, actor); // prettier-ignore
     return saved;

@@ -15,6 +15,8 @@ export interface Campaign {
   segmentIds: number[];
   leftOutSegmentIds: number[];
   state: CampaignState;
+  /** Rises with each change of the draft. */
+  version: number;
   pausedBecause: string | null;
   trouble: string | null;
   troubleSince: Date | null;
@@ -41,6 +43,7 @@ export const CampaignEntity = new EntitySchema<Campaign>({
     segmentIds: { type: 'int', array: true, name: 'segment_ids' },
     leftOutSegmentIds: { type: 'int', array: true, name: 'left_out_segment_ids' },
     state: { type: 'text' },
+    version: { type: 'int', default: 1 },
     pausedBecause: { type: 'text', name: 'paused_because', nullable: true },
     trouble: { type: 'text', nullable: true },
     troubleSince: { type: 'timestamptz', name: 'trouble_since', nullable: true },

@@ -1,24 +1,56 @@
 import type { CampaignState } from '../../shared/words.ts';
 import type { Sql } from '../database.ts';
+import type { Act } from './journal.ts';
 
-type Changed<T> = [T[], number];
+/** What moves a campaign from one state to another: a person, or Avendel itself. */
+export type CampaignMover = Pick<Act, 'actor'> & { actorKind: 'person' | 'rule' };
 
-/** Moves a campaign from one of these states to another, in one statement: of two who try at once, one succeeds. */
+/** Avendel itself: it has come to an end, or cannot go on. */
+export const BY_ITSELF: CampaignMover = { actorKind: 'rule', actor: 'Avendel' };
+
+/**
+ * Moves a campaign from one of these states to another, and records who did and why: of two who try at once, one succeeds.
+ * `version` is that of the draft that was looked at, where it matters.
+ */
 export async function moveCampaign(
   sql: Sql,
   id: number,
   from: CampaignState[],
   to: CampaignState,
   because: string | null,
+  by: CampaignMover,
+  version: number | null = null,
 ): Promise<boolean> {
-  const [, affected]: Changed<unknown> = await sql.query(
-    `UPDATE campaign SET state = $3, paused_because = $4, changed_at = now(),
-       started_at = CASE WHEN $3 = 'sending' THEN coalesce(started_at, now()) ELSE started_at END,
-       finished_at = CASE WHEN $3 IN ('finished', 'cancelled') THEN now() END
-     WHERE id = $1 AND state = ANY($2::text[])`,
-    [id, from, to, because],
+  const rows: unknown[] = await sql.query(
+    `WITH old AS MATERIALIZED (SELECT id, state FROM campaign WHERE id = $1 AND state = ANY($2::text[]) AND ($7::int IS NULL OR version = $7) FOR UPDATE),
+     moved AS (
+       UPDATE campaign k SET state = $3, paused_because = $4, changed_at = now(),
+         started_at = CASE WHEN $3 = 'sending' THEN coalesce(started_at, now()) ELSE started_at END,
+         finished_at = CASE WHEN $3 IN ('finished', 'cancelled') THEN now() END
+       FROM old o WHERE k.id = o.id)
+     INSERT INTO campaign_change (campaign_id, before, after, actor_kind, actor, because) SELECT id, state, $3, $5, $6, $4 FROM old RETURNING id`,
+    [id, from, to, because, by.actorKind, by.actor, version],
   );
-  return affected > 0;
+  return rows.length > 0;
+}
+
+/** One change of a campaign's state. */
+export interface CampaignChange {
+  id: number;
+  at: Date;
+  before: CampaignState;
+  after: CampaignState;
+  actorKind: CampaignMover['actorKind'];
+  actor: string;
+  because: string | null;
+}
+
+/** Every change of a campaign's state, in order. */
+export async function listCampaignChanges(sql: Sql, campaignId: number): Promise<CampaignChange[]> {
+  return sql.query(
+    `SELECT id::float8 AS id, at, before, after, actor_kind AS "actorKind", actor, because FROM campaign_change WHERE campaign_id = $1 ORDER BY id`,
+    [campaignId],
+  );
 }
 
 /** Notes what is wrong with the relay while a campaign sends, since when; null once it goes on. */

@@ -118,7 +118,7 @@ const PASS_GATE = `WITH picked AS (SELECT contact_id, by_segment FROM delivery W
   UPDATE delivery d SET
     state = CASE WHEN v.reasons = '{}' THEN 'claimed' ELSE 'queued' END,
     handed_at = CASE WHEN v.reasons = '{}' THEN now() END,
-    attempts = d.attempts + 1
+    attempts = d.attempts + CASE WHEN v.reasons = '{}' THEN 1 ELSE 0 END
   FROM verdict v
   WHERE d.campaign_id = v.campaign_id AND d.contact_id = v.contact_id AND d.state = 'claimed' AND d.claim_id = $7::uuid AND d.handed_at IS NULL
     AND EXISTS (SELECT FROM campaign WHERE id = $1::int AND state = 'sending')
@@ -156,6 +156,8 @@ export interface HandoverResult {
   at: number;
   /** For `again`: seconds to wait before the next attempt. */
   waitSeconds: number;
+  /** The recipient's own server was never asked: it is no attempt. */
+  untried: boolean;
 }
 
 /**
@@ -177,8 +179,9 @@ export async function recordHandovers(
        accepted_at = CASE WHEN r.outcome = 'accepted' THEN to_timestamp(r.at / 1000.0) END,
        not_before = CASE WHEN r.outcome = 'again' THEN now() + make_interval(secs => r."waitSeconds") END,
        handed_at = CASE WHEN r.outcome <> 'again' THEN d.handed_at END,
+       attempts = d.attempts - CASE WHEN r.untried THEN 1 ELSE 0 END,
        claim_id = NULL, process_id = NULL
-     FROM (SELECT $1::int AS campaign_id, g.* FROM json_to_recordset($3::json) AS g("contactId" bigint, outcome text, reply text, at float8, "waitSeconds" float8) OFFSET 0) r
+     FROM (SELECT $1::int AS campaign_id, g.* FROM json_to_recordset($3::json) AS g("contactId" bigint, outcome text, reply text, at float8, "waitSeconds" float8, untried boolean) OFFSET 0) r
      WHERE d.campaign_id = r.campaign_id AND d.contact_id = r."contactId"
        AND ((d.state = 'claimed' AND d.claim_id = $2::uuid) OR (d.state = 'uncertain' AND r.outcome IN ('accepted', 'refused')))`,
     [campaignId, claimId, JSON.stringify(results)],

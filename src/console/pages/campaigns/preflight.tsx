@@ -114,7 +114,7 @@ function Domains({ preflight }: { preflight: Preflight }) {
 
 function Decision({ campaign, preflight, onEdit }: { campaign: Campaign; preflight: Preflight; onEdit: () => void }) {
   const { zone } = useBrand();
-  const start = useAct((client, expected: number) => client.startCampaign(campaign.id, expected));
+  const start = useAct((client, expected: number) => client.startCampaign(campaign.id, expected, preflight.version));
   const fit = preflight.problems.length === 0;
   return (
     <Section head="Send">

@@ -1,8 +1,8 @@
 import { Button } from '@mantine/core';
 import { useState, type ReactNode } from 'react';
-import type { Campaign, CampaignReport } from '../../../shared/api.ts';
+import type { Campaign, CampaignChange, CampaignReport } from '../../../shared/api.ts';
 import { isOlder } from '../../../shared/counted.ts';
-import { useRecipients, useReport } from '../../api/queries.ts';
+import { useCampaignChanges, useRecipients, useReport } from '../../api/queries.ts';
 import { UnderWay } from '../../components/under-way.tsx';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
@@ -37,9 +37,46 @@ export function ReportPage({ campaign }: { campaign: Campaign }) {
             <Acts report={report} open={setFilter} />
             {filter ? <Recipients campaignId={campaign.id} filter={filter} /> : null}
             <Domains report={report} />
+            <Changes campaignId={campaign.id} state={report.state} />
           </Leaf>
         </>
       )}
+    </Await>
+  );
+}
+
+const CHANGED: Record<CampaignChange['after'], string> = {
+  draft: 'Made a draft',
+  scheduled: 'Scheduled',
+  sending: 'Started',
+  paused: 'Paused',
+  finished: 'Finished',
+  cancelled: 'Cancelled',
+};
+
+/** Who moved it from one state to the next, and why. */
+function Changes({ campaignId, state }: { campaignId: number; state: string }) {
+  const { zone } = useBrand();
+  return (
+    <Await of={useCampaignChanges(campaignId, state)} rows={2}>
+      {(changes) =>
+        changes.length === 0 ? null : (
+          <Section head="Who did what">
+            <table className="rows">
+              <tbody>
+                {changes.map((one) => (
+                  <tr key={one.id}>
+                    <td>{one.before === 'paused' && one.after === 'sending' ? 'Went on' : CHANGED[one.after]}</td>
+                    <td>{one.actor}</td>
+                    <td className="second">{one.because ?? ''}</td>
+                    <td className="figure second">{moment(one.at, zone)}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </Section>
+        )
+      }
     </Await>
   );
 }

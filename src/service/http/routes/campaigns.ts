@@ -17,7 +17,7 @@ import { reportCampaign } from '../../../operations/campaigns/report-campaign.ts
 import * as schema from '../../../shared/schemas.ts';
 import type { CampaignState, Reason } from '../../../shared/words.ts';
 import { listCampaigns } from '../../../operations/campaigns/list-campaigns.ts';
-import { listRecipients } from '../../../store/statements/campaigns.ts';
+import { listCampaignChanges, listRecipients } from '../../../store/statements/campaigns.ts';
 import { NEWEST_INT, pageOf, readCursor, type PageQuery } from '../paging.ts';
 import { route, type Route } from '../route.ts';
 
@@ -62,21 +62,28 @@ export const campaignRoutes: Route[] = [
     method: 'get', path: '/campaigns/:id/preview', summary: 'The message as one contact would get it', params: schema.idParams, query: schema.previewQuery,
     handle: ({ deps, params, query }) => previewMessage(deps, params.id, query.address),
   }),
-  route<WithId, never, { expect: number }>({
+  route<WithId, never, { expect: number; version?: number }>({
     method: 'post', path: '/campaigns/:id/start', summary: 'Start sending', params: schema.idParams, body: schema.startRequest,
-    handle: ({ deps, params, body }) => startCampaign(deps, params.id, body.expect),
+    handle: ({ deps, params, body, who }) => startCampaign(deps, params.id, { expected: body.expect, version: body.version, actor: who.name }),
   }),
   route<WithId, never, { reason: string }>({
     method: 'post', path: '/campaigns/:id/pause', summary: 'Pause sending; nothing more leaves', params: schema.idParams, body: schema.pauseRequest,
-    handle: ({ deps, params, body }) => pauseCampaign(deps, params.id, body.reason),
+    handle: ({ deps, params, body, who }) => pauseCampaign(deps, params.id, body.reason, who.name),
   }),
   route<WithId>({
     method: 'post', path: '/campaigns/:id/resume', summary: 'Go on sending', params: schema.idParams,
-    handle: ({ deps, params }) => resumeCampaign(deps, params.id),
+    handle: ({ deps, params, who }) => resumeCampaign(deps, params.id, who.name),
   }),
   route<WithId>({
     method: 'post', path: '/campaigns/:id/cancel', summary: 'Cancel for good; who still waits gets nothing', params: schema.idParams,
-    handle: ({ deps, params }) => cancelCampaign(deps, params.id),
+    handle: ({ deps, params, who }) => cancelCampaign(deps, params.id, who.name),
+  }),
+  route<WithId>({
+    method: 'get', path: '/campaigns/:id/changes', summary: 'Who started, paused, resumed or cancelled a campaign, and why', params: schema.idParams,
+    async handle({ deps, params }) {
+      await getCampaign(deps, params.id);
+      return listCampaignChanges(deps.database, params.id);
+    },
   }),
   route<WithId>({
     method: 'get', path: '/campaigns/:id/report', summary: 'Ledger, what came back, who acted', params: schema.idParams,

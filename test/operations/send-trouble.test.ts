@@ -1,0 +1,58 @@
+import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import { startCampaign } from '../../src/operations/campaigns/control-campaign.ts';
+import { createCampaign } from '../../src/operations/campaigns/edit-campaign.ts';
+import type { Handover } from '../../src/operations/campaigns/relay.ts';
+import { findLedger } from '../../src/operations/campaigns/report-campaign.ts';
+import { sendPass } from '../../src/operations/campaigns/send-campaign.ts';
+import { makeDeps } from '../support/database.ts';
+import { until } from '../support/service.ts';
+import { makeSmallWorld, type SmallWorld } from '../support/world.ts';
+
+const CONTACTS = 20;
+const PROCESS = '00000000-0000-4000-8000-000000000001';
+const NOTHING_ELSE = { purpose: 'marketing' as const, text: '', leftOutListIds: [], segmentIds: [], leftOutSegmentIds: [] }; // prettier-ignore
+const TROUBLE: Handover = { outcome: 'again', reply: 'connect ECONNREFUSED', trouble: true };
+const PUT_OFF: Handover = { outcome: 'again', reply: '451 4.3.0 not now', trouble: false };
+const ACCEPTED: Handover = { outcome: 'accepted', reply: '250 ok' };
+let deps: Awaited<ReturnType<typeof makeDeps>>;
+let world: SmallWorld;
+
+beforeAll(async () => {
+  deps = await makeDeps();
+  world = await makeSmallWorld(deps, CONTACTS);
+});
+afterAll(() => deps.close());
+
+/** Sends a campaign through a relay that answers a recipient's n-th try like this, until everything is decided. */
+async function send(name: string, answer: (nth: number, pass: number) => Handover) {
+  const campaign = await createCampaign(deps, { brandId: world.brandId, name, subject: 's', html: '<p>x</p>', listIds: [world.listId], ...NOTHING_ELSE }); // prettier-ignore
+  await startCampaign(deps, campaign.id, { expected: CONTACTS, actor: 'Rosa Lindgard' });
+  const tries = new Map<string, number>();
+  let pass = 0;
+  const relay = {
+    connections: 4,
+    handOver: ({ to }: { to: string }): Promise<Handover> => {
+      const nth = (tries.get(to) ?? 0) + 1;
+      const handover = answer(nth, pass);
+      if (!(handover.outcome === 'again' && handover.trouble)) tries.set(to, nth);
+      return Promise.resolve(handover);
+    },
+  };
+  await until(async () => {
+    pass++;
+    return (await sendPass(deps, relay, { retrySeconds: 0.001, stopping: () => false }, () => PROCESS, campaign.id)) === 'ended'; // prettier-ignore
+  });
+  return findLedger(deps, campaign.id);
+}
+
+test('a relay that is away uses up nobody’s tries: who is put off once after it is tried again, and gets the message', async () => {
+  const ledger = await send('Away', (nth, pass) => (pass <= 8 ? TROUBLE : nth === 1 ? PUT_OFF : ACCEPTED));
+  expect(ledger).toMatchObject({ accepted: CONTACTS, refused: 0, uncertain: 0, waiting: 0 });
+  expect(await deps.database.query(`SELECT FROM event WHERE kind = 'bounced'`)).toEqual([]);
+});
+
+test('who is put off again and again is given up in the end, with a soft bounce for their own server', async () => {
+  const ledger = await send('Never', () => PUT_OFF);
+  expect(ledger).toMatchObject({ accepted: 0, refused: CONTACTS });
+  expect(await deps.database.query(`SELECT DISTINCT detail->>'class' AS class FROM event WHERE kind = 'bounced'`)).toEqual([{ class: 'soft' }]); // prettier-ignore
+});
