@@ -105,9 +105,44 @@ async function refuseNewerSchema(database: Database): Promise<void> {
   }
 }
 
-/** Runs `work` in one transaction; TypeORM's manager is what statements take as their first argument. */
+/**
+ * Runs `work` in one transaction; TypeORM's manager is what statements take as their first argument. Two that wait for each
+ * other in a circle (SQLSTATE 40P01), or could not be put one after the other (40001): the one that PostgreSQL ends is run
+ * again. So `work` does nothing outside the database that could not be done twice.
+ *
+ * The one order in which locks are taken, everywhere: keys of events; activity by contact and brand; events; contacts by
+ * number; deliveries by campaign and contact; where contacts stand on ladders; subscriptions; entries; sign-ups. Within each in
+ * rising order, and whoever records an event does so before anything else. What cannot keep to it relies on being run again.
+ */
 export function inTransaction<T>(database: Database, work: (sql: EntityManager) => Promise<T>): Promise<T> {
-  return database.transaction(work);
+  return tried(() => database.transaction(work), isLostRace);
+}
+
+/** The same, run again also when somebody else wrote the same key (SQLSTATE 23505), which a second look settles. */
+export function inRetriedTransaction<T>(database: Database, work: (sql: EntityManager) => Promise<T>): Promise<T> {
+  return tried(
+    () => database.transaction(work),
+    (error) => isLostRace(error) || isRepeatedKey(error),
+  );
+}
+
+function isLostRace(error: unknown): boolean {
+  return ['40P01', '40001'].includes(sqlState(error) ?? '');
+}
+
+/** So often one is run again; each waits a little longer before, and not all as long. */
+const MOST_TRIES = 8;
+const WAIT_MS = 10;
+
+async function tried<T>(work: () => Promise<T>, again: (error: unknown) => boolean): Promise<T> {
+  for (let tries = 1; ; tries++) {
+    try {
+      return await work();
+    } catch (error) {
+      if (tries === MOST_TRIES || !again(error)) throw error;
+      await new Promise((resolve) => setTimeout(resolve, WAIT_MS * 2 ** tries * Math.random()));
+    }
+  }
 }
 
 /**
@@ -140,25 +175,6 @@ export async function overWholeSet<T>(
  * processors and several times the memory above, and the pool's other connections are for what a stranger waits for.
  */
 const turnsOf = makeTurns(4);
-
-/**
- * Runs `work` in one transaction, and again when it lost a race that a second look settles: someone wrote the same key
- * (SQLSTATE 23505), or each waited for the other (40P01).
- */
-export async function inRetriedTransaction<T>(
-  database: Database,
-  work: (sql: EntityManager) => Promise<T>,
-): Promise<T> {
-  for (let tries = 1; ; tries++) {
-    try {
-      return await database.transaction(work);
-    } catch (error) {
-      if (tries === MOST_TRIES || !(isRepeatedKey(error) || sqlState(error) === '40P01')) throw error;
-    }
-  }
-}
-
-const MOST_TRIES = 5;
 
 /**
  * Runs a prepared statement over a few rows in one transaction: planned once a connection, and always by index. Left to

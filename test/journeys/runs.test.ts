@@ -139,9 +139,10 @@ test('erasing many asks for their number to be typed', async () => {
   await actOnAll('Erase them', 'Erase 11', 'reader1234', async () => {
     const erase = page.getByRole('button', { name: 'Erase 11' });
     expect(await erase.isDisabled()).toBe(true);
-    await page.getByLabel(/Type 11/).fill('12');
+    await page.getByLabel('How many people are these? Type 11').fill('12');
+    await page.getByLabel('How many of them may still be written to? Type 11').fill('11');
     expect(await erase.isDisabled()).toBe(true);
-    await page.getByLabel(/Type 11/).fill('11');
+    await page.getByLabel('How many people are these? Type 11').fill('11');
   });
   await page.getByText('11 erased').waitFor();
   await page.getByRole('link', { name: 'Look at the run', exact: true }).click();

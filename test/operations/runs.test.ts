@@ -139,7 +139,17 @@ test('an undo that was stopped is gone on with by another, which leaves alone wh
     ['archive', archived],
     ['restore', restored],
   ] as const)
-    await workThrough(deps, await beginAct(deps, { act, addresses: [address], expect: 1, reason: 'by hand', actor }));
+    await workThrough(
+      deps,
+      await beginAct(deps, {
+        act,
+        addresses: [address],
+        expect: 1,
+        expectMailable: act === 'archive' ? 1 : 0,
+        reason: 'by hand',
+        actor,
+      }),
+    );
   const second = await undoRun(deps, id, 'the rest', actor);
   expect(second).toMatchObject({ restored: PEOPLE - PIECE - 1, leftAlone: 1, movedOn: [{ address: restored, subject: 'archive' }] }); // prettier-ignore
   expect((await run(id)).undoneByRunId).toBe(second.runId);

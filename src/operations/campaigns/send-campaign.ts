@@ -227,8 +227,9 @@ async function record(sending: Sending, answers: Answer[]): Promise<void> {
   const events = results.flatMap((result) => eventsOf(campaign, result));
   await ensureMonths(deps, answers);
   const affected = await inRetriedTransaction(deps.database, async (sql) => {
+    const recorded = await recordEventsWithin(deps, sql, events);
     await recordHandovers(sql, campaign.id, claimId, results);
-    return (await recordEventsWithin(deps, sql, events)).affected;
+    return recorded.affected;
   });
   await callBackFromSends(deps, affected);
 }

@@ -42,7 +42,7 @@ export async function applyConsequences(
   const moved = events.filter((event) => moves(event, deps.now().getTime()));
   if (moved.length === 0 && repainted.length === 0) return [];
   const marked = new Set(await listMarkedContacts(sql, contactsOf(moved)));
-  const concerned = moved.filter((event) => ALWAYS.has(event.kind) || marked.has(event.contactId));
+  const concerned = moved.filter((event) => MOVING.has(event.kind) || marked.has(event.contactId));
   const leaving = concerned.filter(
     (event) => event.kind === 'complained' || event.kind === 'unsubscribed' || event.kind === 'bounced',
   );
@@ -60,12 +60,13 @@ export async function applyConsequences(
   return contactsOf(leaving);
 }
 
-const ALWAYS: ReadonlySet<string> = new Set(['bounced', 'complained', 'unsubscribed', 'subscribed', 'confirmed']);
+/** Kinds of events that can move a contact's marks, subscriptions or entries whatever stands there. */
+const MOVING: ReadonlySet<string> = new Set(['bounced', 'complained', 'unsubscribed', 'subscribed', 'confirmed']); // prettier-ignore
 const ENGAGING: ReadonlySet<string> = new Set(ENGAGING_ACTS);
 
 /** Whether an event can change a mark at all: an acceptance only once it has stood. */
 function moves(event: StorableEvent, now: number): boolean {
-  if (ALWAYS.has(event.kind) || event.kind === 'delivered') return true;
+  if (MOVING.has(event.kind) || event.kind === 'delivered') return true;
   if (event.kind === 'sent') return event.at <= now - ACCEPTANCE_STANDS_MS;
   return ENGAGING.has(event.kind) && event.actor === 'human';
 }

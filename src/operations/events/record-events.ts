@@ -155,9 +155,13 @@ async function decideAgain(deps: Deps, sql: Sql, added: StorableEvent[]): Promis
   const changed = (await judgeAnew(deps, sql, acts)).filter(({ at }) => at >= since);
   if (changed.length === 0) return [];
   await repaintActs(sql, changed);
-  const contactIds = [...new Set(changed.map((act) => act.contactId))];
-  await rebuildActivityOf(sql, contactIds);
-  return contactIds;
+  // Only at the brand of each message: into that row this batch has folded something, and holds it.
+  const brandOf = new Map(causes.map(({ campaignId, brandId }) => [campaignId, brandId]));
+  for (const brandId of new Set(causes.map((event) => event.brandId))) {
+    const ofBrand = changed.filter(({ campaignId }) => campaignId !== null && brandOf.get(campaignId) === brandId);
+    await rebuildActivityOf(sql, [...new Set(ofBrand.map((act) => act.contactId))], brandId);
+  }
+  return [...new Set(changed.map((act) => act.contactId))];
 }
 
 type WithCampaign<T> = T & { campaignId: number };

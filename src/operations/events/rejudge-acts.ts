@@ -3,14 +3,15 @@ import { inTransaction, type Sql } from '../../store/database.ts';
 import {
   findActsOfContacts,
   findNextContacts,
+  listContactsWithActivity,
+  listJudgedContacts,
   noteJudgements,
   repaintActs,
   takeJudgementsBack,
 } from '../../store/statements/acts.ts';
 import { findAddresses, findLastContactId } from '../../store/statements/contacts.ts';
-import { rebuildActivityOf } from '../../store/statements/events.ts';
+import { lockActivity, rebuildActivityOf } from '../../store/statements/events.ts';
 import { insertRun } from '../../store/statements/journal.ts';
-import { lockContacts } from '../../store/statements/marks.ts';
 import { setWhole } from '../../store/statements/run-work.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
@@ -87,10 +88,12 @@ export const judgingAnew: Doing<JudgingAnew> = {
     const from = run.after ?? 0;
     const after = await findNextContacts(sql, from, BATCH);
     if (after === undefined) return { after: run.after, done: run.whole, changed: { acts: 0, contacts: 0 }, last: true };
+    // Held before their acts are read: what comes in meanwhile waits, and is judged after what this has judged.
+    const people = await listContactsWithActivity(sql, from, after);
+    await lockActivity(sql, people);
     const changed = await judgeAnew(deps, sql, await findActsOfContacts(sql, from + 1, after + 1));
     const contactIds = contactsOf(changed);
     if (changed.length > 0) {
-      await lockContacts(sql, contactIds);
       await repaintActs(sql, changed);
       await noteJudgements(sql, run.id, changed);
       await followActors(deps, sql, contactIds);
@@ -102,6 +105,8 @@ export const judgingAnew: Doing<JudgingAnew> = {
 
 /** Part of undoing a run: its acts get the actor back that they had. Returns how many. */
 export async function undoRejudging(deps: Deps, sql: Sql, runId: number): Promise<number> {
+  const people = await listJudgedContacts(sql, runId);
+  await lockActivity(sql, people);
   const { acts, contactIds } = await takeJudgementsBack(sql, runId);
   if (acts > 0) await followActors(deps, sql, contactIds);
   return acts;

@@ -4,7 +4,6 @@ import { BrandEntity } from '../../store/entities/organisation.ts';
 import { actOnMany } from '../../store/statements/acts-on-many.ts';
 import { selectionOf } from '../../store/statements/selection.ts';
 import { inRetriedTransaction } from '../../store/database.ts';
-import { lockContacts } from '../../store/statements/marks.ts';
 import {
   claimDueSignUps,
   confirmSignUp,
@@ -99,8 +98,13 @@ export async function confirm(deps: Deps, one: SignUpRow, network: string | null
   await ensureMonths(deps, [{ at: now.getTime() }]);
   const result = await inRetriedTransaction(deps.database, async (sql) => {
     const contactId = one.contactId ?? (await ensureContact(sql, one.address, one.name, now));
-    await lockContacts(sql, [contactId]);
     if (!(await confirmSignUp(sql, one.id, contactId, now, network))) return undefined;
+    const recorded = await recordEventsWithin(deps, sql, [
+      {
+        kind: 'confirmed', at: now.getTime(), source: OWN_SOURCE, externalId: `confirmed:${one.id}`, contactId, brandId: one.brandId, campaignId: null,
+        detail: { way: one.way, lists: [one.listId] },
+      },
+    ]); // prettier-ignore
     // Who had been archived and asks to be written to again counts again.
     await actOnMany(
       sql,
@@ -109,12 +113,7 @@ export async function confirm(deps: Deps, one: SignUpRow, network: string | null
       'confirmed a sign-up',
       BY_CONTACT,
     );
-    return recordEventsWithin(deps, sql, [
-      {
-        kind: 'confirmed', at: now.getTime(), source: OWN_SOURCE, externalId: `confirmed:${one.id}`, contactId, brandId: one.brandId, campaignId: null,
-        detail: { way: one.way, lists: [one.listId] },
-      },
-    ]); // prettier-ignore
+    return recorded;
   });
   if (result) await callBackFromSends(deps, result.affected);
   return result !== undefined;

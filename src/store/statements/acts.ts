@@ -87,6 +87,24 @@ export async function findNextContacts(sql: Sql, after: number, count: number): 
   return row?.last ?? undefined;
 }
 
+/** Contacts with activity after number `after`, up to `last`. */
+export async function listContactsWithActivity(sql: Sql, after: number, last: number): Promise<number[]> {
+  const rows: { id: number }[] = await sql.query(
+    'SELECT DISTINCT contact_id::float8 AS id FROM activity WHERE contact_id > $1 AND contact_id <= $2 ORDER BY 1',
+    [after, last],
+  );
+  return rows.map((row) => row.id);
+}
+
+/** Contacts of whom a run judged acts anew. */
+export async function listJudgedContacts(sql: Sql, runId: number): Promise<number[]> {
+  const rows: { id: number }[] = await sql.query(
+    'SELECT DISTINCT contact_id::float8 AS id FROM act_judgement WHERE run_id = $1 ORDER BY 1',
+    [runId],
+  );
+  return rows.map((row) => row.id);
+}
+
 /** Notes what a run judged anew, so that it can be undone. */
 export async function noteJudgements(
   sql: Sql,

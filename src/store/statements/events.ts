@@ -106,13 +106,29 @@ function columnsOf(events: StorableEvent[]): string[] {
   ];
 }
 
-/** Derives activity anew from all events of the given contacts: used where a past event's actor was decided again. */
-export async function rebuildActivityOf(sql: Sql, contactIds: number[]): Promise<void> {
+/**
+ * Holds the activity of these contacts until the transaction ends: whoever records an event of theirs waits. In a statement of
+ * its own, so that the next one sees every event that was folded before.
+ */
+export async function lockActivity(sql: Sql, contactIds: number[]): Promise<void> {
+  await sql.query(
+    'SELECT FROM activity WHERE contact_id = ANY($1::bigint[]) ORDER BY contact_id, brand_id FOR NO KEY UPDATE',
+    [contactIds],
+  );
+}
+
+/**
+ * Derives activity anew from all events of the given contacts, at one brand or at all: used where a past event's actor was
+ * decided again. The caller holds these rows (lockActivity, or by having folded an event into each): else an event that is
+ * folded meanwhile would be lost.
+ */
+export async function rebuildActivityOf(sql: Sql, contactIds: number[], brandId: number | null = null): Promise<void> {
   await sql.query(
     `INSERT INTO activity (contact_id, brand_id, ${COLUMNS.join(', ')})
-     SELECT e.contact_id, e.brand_id, ${AGGREGATES} FROM event e WHERE e.contact_id = ANY($1::bigint[]) GROUP BY 1, 2 ORDER BY 1, 2
+     SELECT e.contact_id, e.brand_id, ${AGGREGATES} FROM event e
+     WHERE e.contact_id = ANY($1::bigint[]) AND ($2::int IS NULL OR e.brand_id = $2) GROUP BY 1, 2 ORDER BY 1, 2
      ON CONFLICT (contact_id, brand_id) DO UPDATE SET ${REPLACE}`,
-    [contactIds],
+    [contactIds, brandId],
   );
 }
 
