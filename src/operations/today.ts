@@ -16,13 +16,15 @@ import { overWholeSet } from '../store/database.ts';
 import type { JudgedMessage } from '../store/statements/eligibility.ts';
 import { listCampaigns, type CampaignRow } from './campaigns/list-campaigns.ts';
 import type { Deps } from './deps.ts';
-import { found } from './problem.ts';
+import { found, Problem } from './problem.ts';
+import { listTroubles, noteTrouble, type Trouble } from '../store/statements/troubles.ts';
 import { rememberCostly } from './remember.ts';
 import { countSunsetMoves, todayOf } from './rules/sunset-rule.ts';
 
 /** What is counted of everybody. */
 export interface BrandCounts {
-  ladder: { moving: number; toSunset: number };
+  /** Null where it cannot be worked out; then it is among the troubles. */
+  ladder: { moving: number; toSunset: number } | null;
   mayBeWrittenTo: { covered: number; mayBeWritten: number };
   days: DayRates[];
 }
@@ -38,6 +40,8 @@ export interface Today extends BrandCounts {
   unmatchedReturns: number;
   asking: number;
   storms: StormRow[];
+  /** What goes on by itself and failed when it was last its turn. */
+  troubles: Trouble[];
   sending: CampaignRow[];
   drafts: CampaignRow[];
   runs: RunRow[];
@@ -57,6 +61,7 @@ export async function lookAtToday(deps: Deps, brandId: number): Promise<Today> {
     countedAt: counted.at,
     ...counted.value,
     // After a run over a million, a day's journal has as many rows.
+    troubles: await listTroubles(deps.database, brandId),
     changed: (await rememberCostly(deps, `since yesterday ${brandId}`, () => countSince(deps.database, brandId, since))).value, // prettier-ignore
     bounceCount: await listBounceCountCases(deps.database, since, MOST_CASES),
     storms: await listStorms(deps.database, 'held', MOST_CASES),
@@ -84,13 +89,24 @@ async function countBrand(deps: Deps, brandId: number, zone: string): Promise<Br
   };
   const { rows } = await overWholeSet(deps.database, (sql) => countPreflight(sql, audience, 0));
   return {
-    ladder: await countSunsetMoves(deps, brandId),
+    ladder: await countLadder(deps, brandId),
     mayBeWrittenTo: {
       covered: rows.reduce((sum, row) => sum + row.contacts, 0),
       mayBeWritten: rows.find((row) => row.reason === null)?.contacts ?? 0,
     },
     days: await countByDay(deps.database, brandId, new Date(deps.now().getTime() - RATE_DAYS * DAY_MS), zone),
   };
+}
+
+/** A ladder that can no longer be worked out keeps nobody from the rest of Today. */
+async function countLadder(deps: Deps, brandId: number): Promise<BrandCounts['ladder']> {
+  try {
+    return await countSunsetMoves(deps, brandId);
+  } catch (error) {
+    if (!(error instanceof Problem)) throw error;
+    await noteTrouble(deps.database, 'The sunset rule', brandId, error.message);
+    return null;
+  }
 }
 
 const NEWEST = 2_147_483_647;

@@ -479,13 +479,16 @@ export interface Today {
   unmatchedReturns: number;
   /** Replies that ask to stop, for a person to decide. */
   asking: number;
+  /** What goes on by itself and failed when it was last its turn; `brandId` is null where it concerns the organisation. */
+  troubles: { what: string; brandId: number | null; detail: string; since: string; lastAt: string }[];
   /** Held for a person. */
   storms: Storm[];
   sending: CampaignListItem[];
   drafts: CampaignListItem[];
   /** When what follows was counted, of everybody: for a large base some minutes before `at`. */
   countedAt: string;
-  ladder: { moving: number; toSunset: number };
+  /** Null where it cannot be worked out; then it is among the troubles. */
+  ladder: { moving: number; toSunset: number } | null;
   mayBeWrittenTo: { covered: number; mayBeWritten: number };
   days: { day: string; accepted: number; bounced: number; complained: number }[];
   runs: Run[];

@@ -26,6 +26,9 @@ import { makeDeps } from '../support/database.ts';
 import { DAY, importText, makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
 import { applyAct, applySunsetRule, undoRun } from '../support/runs.ts';
 
+const fail = (error: unknown): void => {
+  throw error;
+};
 let deps: Awaited<ReturnType<typeof makeDeps>>;
 let world: SmallWorld;
 let readers: number;
@@ -153,8 +156,8 @@ test('who may be mailed, mistyped domains and lists of any name are parts; match
   const slips = await asked('domain looks mistyped');
   expect(slips).toMatchObject({ matching: 1, domains: [{ domain: 'lanternpots.example', contacts: 1 }], stages: [{ stage: 'new', contacts: 1 }] }); // prettier-ignore
   expect(slips.sample[0]!.because).toBe('lanternpots.example looks like a slip');
-  expect(await countSegmentsDaily(deps)).toBeGreaterThan(1);
-  expect(await countSegmentsDaily(deps)).toBe(0);
+  expect(await countSegmentsDaily(deps, fail)).toBeGreaterThan(1);
+  expect(await countSegmentsDaily(deps, fail)).toBe(0);
   const [today] = await listCounts(deps.database, readers, 30);
   expect(today!.matching).toBeGreaterThanOrEqual(today!.mailable);
   expect(today!.mailable).toBeGreaterThan(5);

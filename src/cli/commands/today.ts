@@ -18,7 +18,8 @@ export function addToday(program: Command): void {
         ...today.storms.map(
           (storm) => `Held: ${storm.contacts} hard bounces of ${storm.domain}. Look: avendel storms show ${storm.id}`,
         ),
-        `Ladder: ${count(today.ladder.moving)} would move, ${count(today.ladder.toSunset)} to sunset.`,
+        ...today.troubles.map(({ what, detail, since }) => `${what} could not be applied since ${moment(since)}: ${detail}`), // prettier-ignore
+        today.ladder ? `Ladder: ${count(today.ladder.moving)} would move, ${count(today.ladder.toSunset)} to sunset.` : 'Ladder: it cannot be worked out.', // prettier-ignore
         ...(isOlder(today) ? [`Who may be written to, and the ladder, were counted ${moment(today.countedAt)}.`] : []),
         ...today.sending.map(
           (campaign) =>

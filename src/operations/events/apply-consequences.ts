@@ -18,11 +18,12 @@ import {
   sayEntriesAgain,
   type NewEntry,
 } from '../../store/statements/suppression.ts';
-import { applyStages, findSilentContacts } from '../../store/statements/sunset-stages.ts';
+import { findSilentContacts } from '../../store/statements/sunset-stages.ts';
 import type { Deps } from '../deps.ts';
 import { holdStorms } from '../returns/storms.ts';
+import { moveToStage } from '../rules/sunset-rule.ts';
 import { markDeliverability } from '../marks/mark-deliverability.ts';
-import { findBounceRule, findSunsetRule } from '../../store/statements/rules.ts';
+import { findBounceRule } from '../../store/statements/rules.ts';
 import { findAddresses, findOptInTimes } from '../../store/statements/contacts.ts';
 
 const BY_BOUNCE_RULE: Act = { actorKind: 'rule', actor: 'the bounce rule', runId: null };
@@ -190,14 +191,7 @@ async function endSilence(deps: Deps, sql: Sql, events: StorableEvent[]): Promis
   const engaged = events.filter((event) => ENGAGING.has(event.kind) && event.actor === 'human');
   for (const [brandId, ofBrand] of groupBy(engaged, (event) => event.brandId)) {
     const silent = await findSilentContacts(sql, brandId, contactsOf(ofBrand));
-    if (silent.length === 0) continue;
-    const rule = await findSunsetRule(sql, brandId);
-    const sunsetListId = (await findBuiltInLists(sql)).get(`sunset ${brandId}`)!;
-    await applyStages(sql, brandId, rule.rule, deps.now(), silent, sunsetListId, {
-      actorKind: 'rule',
-      actor: 'the sunset rule',
-      runId: null,
-    });
+    await moveToStage(deps, sql, brandId, silent, { actorKind: 'rule', actor: 'the sunset rule', runId: null });
   }
 }
 

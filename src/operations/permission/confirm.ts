@@ -28,12 +28,23 @@ const ROUND = 20;
 /** Wait after the relay would not take one. */
 const PUT_OFF_MS = 5 * 60_000;
 
-/** Sends the confirmation messages and reminders that are due, and ends what nobody confirmed in time. Returns how many were due. */
-export async function sendConfirmations(deps: Deps, relay: Relay): Promise<number> {
+/**
+ * Sends the confirmation messages and reminders that are due, and ends what nobody confirmed in time. One that fails is put
+ * off, and keeps no other from its turn. Returns how many were due.
+ */
+export async function sendConfirmations(
+  deps: Deps,
+  relay: Relay,
+  log: (error: unknown, signUp: number) => void = () => undefined,
+): Promise<number> {
   await expireSignUps(deps.database, deps.now());
   await sweepTries(deps.database, deps.now());
   const due = await claimDueSignUps(deps.database, deps.now(), ROUND);
-  for (const one of due) await askOne(deps, relay, one);
+  for (const one of due)
+    await askOne(deps, relay, one).catch(async (error: unknown) => {
+      log(error, one.id);
+      await putOffSignUp(deps.database, one.id, new Date(deps.now().getTime() + PUT_OFF_MS));
+    });
   return due.length;
 }
 

@@ -2,8 +2,9 @@ import { reportLadderProblems, type SunsetRule } from '../../core/rules/sunset-l
 import { STAGES, type Stage } from '../../shared/words.ts';
 import { asks } from '../../core/conditions/check-names.ts';
 import { overWholeSet, type Sql } from '../../store/database.ts';
-import { keepMatching } from '../../store/statements/conditions.ts';
-import { insertRun } from '../../store/statements/journal.ts';
+import { forgetMatching, keepMatching } from '../../store/statements/conditions.ts';
+import { insertRun, type Act } from '../../store/statements/journal.ts';
+import { noteTrouble } from '../../store/statements/troubles.ts';
 import { findSunsetRule, saveSunsetRule } from '../../store/statements/rules.ts';
 import { findBuiltInLists } from '../../store/statements/suppression.ts';
 import {
@@ -145,6 +146,29 @@ export const movingStages: Doing<MovingStages> = {
     await callBackFromSends(deps, 'all');
   },
 }; // prettier-ignore
+
+/** Moves these contacts to where the brand's ladder puts them now, as something of theirs has changed; whom it does not cover, it leaves out. */
+export async function moveToStage(
+  deps: Deps,
+  sql: Sql,
+  brandId: number,
+  contactIds: number[],
+  act: Act,
+): Promise<void> {
+  if (contactIds.length === 0) return;
+  const { rule } = await findSunsetRule(sql, brandId);
+  let covered: Covered;
+  try {
+    covered = await keepCovered(deps, sql, brandId, rule, contactIds);
+  } catch (error) {
+    if (!(error instanceof Problem)) throw error;
+    // Whom it covers cannot be worked out any more. What was said or done is recorded all the same.
+    return noteTrouble(sql, 'The sunset rule', brandId, error.message);
+  }
+  const sunsetListId = (await findBuiltInLists(sql)).get(`sunset ${brandId}`)!;
+  await applyStages(sql, brandId, rule, deps.now(), contactIds, sunsetListId, act, covered);
+  if (covered === 'matching') await forgetMatching(sql);
+}
 
 /** Parts that ask for what the ladder itself decides, or for whom it stops, would go round in a circle. */
 const OF_THE_LADDER = ['stage', 'silent', 'newcomer', 'mailable', 'mailable-by-any'] as const;

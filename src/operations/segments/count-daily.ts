@@ -8,9 +8,9 @@ import { withinTime } from './within-time.ts';
 
 /**
  * Counts every segment that has no count yet for today in its brand's zone. One that can no longer be worked out, or
- * takes too long, is passed over. Returns how many were counted.
+ * takes too long, is passed over, and one that fails keeps no other from its turn. Returns how many were counted.
  */
-export async function countSegmentsDaily(deps: Deps): Promise<number> {
+export async function countSegmentsDaily(deps: Deps, log: (error: unknown, segment: number) => void): Promise<number> {
   let counted = 0;
   for (const { id, brandId, name, condition: text, zone, countedOn } of await listSegmentsToCount(deps.database)) {
     const day = todayOf({ now: deps.now().getTime(), zone });
@@ -23,7 +23,7 @@ export async function countSegmentsDaily(deps: Deps): Promise<number> {
       });
       counted++;
     } catch (error) {
-      if (!(error instanceof Problem)) throw error;
+      if (!(error instanceof Problem)) log(error, id);
     }
   }
   return counted;

@@ -2,6 +2,7 @@ import { partsOf } from '../../core/conditions/check-names.ts';
 import { parseCondition } from '../../core/conditions/parse-condition.ts';
 import { violates } from '../../store/database.ts';
 import { keepMatching } from '../../store/statements/conditions.ts';
+import { findSunsetRule } from '../../store/statements/rules.ts';
 import { listSegments } from '../../store/statements/segments.ts';
 import {
   countChange,
@@ -45,12 +46,16 @@ export async function freezeSegment(
   }
 }
 
-/** @throws Problem wrong-state when a segment names it, not-found */
+/** @throws Problem wrong-state when a segment or the ladder names it, not-found */
 export async function removeSnapshot(deps: Deps, id: number): Promise<void> {
   const snapshot = await getSnapshot(deps, id);
-  const users = (await listSegments(deps.database, snapshot.brandId)).filter(({ condition }) =>
-    [...partsOf(parseCondition(condition))].some((part) => part.kind === 'snapshot' && part.name === snapshot.name),
-  );
+  const names = (condition: string): boolean =>
+    [...partsOf(parseCondition(condition))].some((part) => part.kind === 'snapshot' && part.name === snapshot.name);
+  const { rule } = await findSunsetRule(deps.database, snapshot.brandId);
+  const users = [
+    ...(await listSegments(deps.database, snapshot.brandId)).filter(({ condition }) => names(condition)),
+    ...(rule.covers && names(rule.covers) ? [{ name: 'the ladder of its brand' }] : []),
+  ];
   if (users.length > 0) throw new Problem('wrong-state', `“${snapshot.name}” is used by ${users.map(({ name }) => `“${name}”`).join(', ')}. Change those first.`); // prettier-ignore
   await deleteSnapshot(deps.database, id);
 }

@@ -160,7 +160,10 @@ export async function liftByPerson(
       deps.now(),
       act,
     );
-    await restartSilence(deps, sql, contactsOf(['sunset']), act);
+    const woken = lifted.flatMap(({ builtIn, contactId, scopeId }) =>
+      builtIn === 'sunset' && contactId !== null && scopeId !== null ? [{ contactId, brandId: scopeId }] : [],
+    );
+    await restartSilence(deps, sql, woken, act);
     await finishRun(sql, runId, { lifted: lifted.length });
     if (lifted.length === 0) throw new Problem('not-found', 'None of these entries is in effect.');
     return { runId, lifted: lifted.length };

@@ -8,5 +8,8 @@ const LOOK_EVERY_MS = 2000;
 
 /** Asks those who signed up to confirm, reminds them, and ends what nobody confirmed in time. */
 export function startConfirmer(deps: Deps, relay: Relay, log: Logger): Loop {
-  return startLoop(log, 'confirmer', async () => ((await sendConfirmations(deps, relay)) > 0 ? 0 : LOOK_EVERY_MS));
+  return startLoop(log, 'confirmer', async () => {
+    const due = await sendConfirmations(deps, relay, (err, signUp) => log.error({ err, signUp }, 'somebody could not be asked to confirm and will be later')); // prettier-ignore
+    return due > 0 ? 0 : LOOK_EVERY_MS;
+  });
 }

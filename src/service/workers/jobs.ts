@@ -2,12 +2,9 @@ import PgBoss from 'pg-boss';
 import type { Logger } from 'pino';
 import { makeImportTries } from '../../operations/contacts/try-imports.ts';
 import type { Deps } from '../../operations/deps.ts';
-import { beginAutomated } from '../../operations/rules/automated-addresses.ts';
-import { beginBounces } from '../../operations/rules/bounce-rule.ts';
-import { beginSunset } from '../../operations/rules/sunset-rule.ts';
-import { makeRunTries, workThrough } from '../../operations/runs/work-through.ts';
+import { applyRulesOnSchedule, type LogFailure } from '../../operations/rules/apply-on-schedule.ts';
+import { makeRunTries } from '../../operations/runs/work-through.ts';
 import { countSegmentsDaily } from '../../operations/segments/count-daily.ts';
-import { BrandEntity } from '../../store/entities/organisation.ts';
 import { listUnfinishedImports } from '../../store/statements/imports.ts';
 import { withExclusiveLock } from '../../store/statements/processes.ts';
 import { listOpenRuns } from '../../store/statements/run-work.ts';
@@ -67,21 +64,17 @@ export async function startSchedule(
   boss.on('error', (error) => log.error({ err: error }, 'the job queue reports an error'));
   await boss.start();
   await boss.createQueue(RULES_QUEUE);
-  await boss.schedule(RULES_QUEUE, cron);
-  await boss.work(RULES_QUEUE, async () => applyAllRules(deps));
+  // A pass over millions takes hours: it is neither taken for dead meanwhile nor begun again when it has failed.
+  await boss.schedule(RULES_QUEUE, cron, undefined, { expireInHours: 23, retryLimit: 0 });
+  const logFailure: LogFailure = (err, rule, brandId) => log.error({ err, rule, brandId }, 'a rule could not be applied on schedule'); // prettier-ignore
+  await boss.work(RULES_QUEUE, async () => {
+    if (!(await applyRulesOnSchedule(deps, logFailure)))
+      log.warn('the rules are still being applied; this turn is passed over');
+  });
   await boss.createQueue(COUNT_QUEUE);
   await boss.schedule(COUNT_QUEUE, COUNT_CRON);
-  await boss.work(COUNT_QUEUE, () => countSegmentsDaily(deps));
+  await boss.work(COUNT_QUEUE, () => countSegmentsDaily(deps, (err, segment) => log.error({ err, segment }, 'a segment could not be counted'))); // prettier-ignore
   // What was due while nothing ran is counted now.
   await boss.send(COUNT_QUEUE, {});
   return { stop: () => boss.stop({ graceful: true, timeout: 5000 }) };
-}
-
-async function applyAllRules(deps: Deps): Promise<void> {
-  const request = { expected: null, reason: 'on schedule', actorKind: 'rule' as const };
-  await workThrough(deps, await beginAutomated(deps, { ...request, actor: 'the rule of automated addresses' }));
-  await workThrough(deps, await beginBounces(deps, { ...request, actor: 'the bounce rule' }));
-  for (const brand of await deps.database.getRepository(BrandEntity).find()) {
-    await workThrough(deps, await beginSunset(deps, { ...request, brandId: brand.id, actor: 'the sunset rule' }));
-  }
 }

@@ -2,7 +2,7 @@ import type { Logger } from 'pino';
 import { sendPass, type SendPass } from '../../operations/campaigns/send-campaign.ts';
 import type { Relay } from '../../operations/campaigns/relay.ts';
 import type { Deps } from '../../operations/deps.ts';
-import { listSendingCampaigns } from '../../store/statements/campaigns.ts';
+import { listSendingCampaigns, setTrouble } from '../../store/statements/campaigns.ts';
 import type { ProcessId } from '../process-identity.ts';
 import { startLoop, type Loop } from './loop.ts';
 
@@ -16,8 +16,17 @@ export function startSender(deps: Deps, relay: Relay, processId: ProcessId, retr
   let troubles = 0;
   return startLoop(log, 'sender', async (stopping) => {
     const results: SendPass[] = [];
-    for (const campaignId of await listSendingCampaigns(deps.database))
-      results.push(await sendPass(deps, relay, { retrySeconds, stopping }, processId, campaignId));
+    for (const campaignId of await listSendingCampaigns(deps.database)) {
+      const pass = sendPass(deps, relay, { retrySeconds, stopping }, processId, campaignId);
+      // One campaign that fails keeps no other from its turn.
+      results.push(
+        await pass.catch(async (error: Error): Promise<SendPass> => {
+          log.error({ err: error, campaign: campaignId }, 'a campaign could not be sent on and will be tried again');
+          await setTrouble(deps.database, campaignId, `it failed: ${error.message}`).catch(() => undefined);
+          return 'waiting';
+        }),
+      );
+    }
     if (results.includes('trouble')) return Math.min(LONGEST_TROUBLE_MS, TROUBLE_MS * 2 ** troubles++);
     troubles = 0;
     return results.includes('more') ? 0 : IDLE_MS;

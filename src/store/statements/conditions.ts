@@ -81,6 +81,11 @@ export async function keepMatching(
   await sql.query(`ANALYZE ${table}`);
 }
 
+/** Takes the table of keepMatching away again, for another of the same transaction. */
+export async function forgetMatching(sql: Sql): Promise<void> {
+  await sql.query('DROP TABLE pg_temp.matching');
+}
+
 /** Which of a few contacts any of these conditions matches, found by index. */
 export async function findMatchingAmong(
   sql: Sql,

@@ -173,21 +173,21 @@ export async function liftEntries(
   reason: string,
   liftKind: 'person' | 'rule' | 'contact' | 'undo',
   act: Act,
-): Promise<{ entryId: number; contactId: number | null; builtIn: BuiltInList | null }[]> {
+): Promise<{ entryId: number; contactId: number | null; builtIn: BuiltInList | null; scopeId: number | null }[]> {
   if (entryIds.length === 0) return [];
   return sql.query(
     `WITH lifted AS (
        UPDATE suppression_entry SET lifted_at = now(), lifted_by = $2, lift_reason = $3, lift_kind = $6
        WHERE id = ANY($1::bigint[]) AND lifted_at IS NULL RETURNING id, list_id, kind, value),
      named AS (
-       SELECT e.id, l.id AS list_id, l.name, l.built_in, e.value, c.id AS contact_id
+       SELECT e.id, l.id AS list_id, l.name, l.built_in, l.scope_id, e.value, c.id AS contact_id
        FROM lifted e JOIN suppression_list l ON l.id = e.list_id LEFT JOIN contact c ON e.kind = 'address' AND c.address = e.value),
      noted AS (
        INSERT INTO journal (run_id, contact_id, subject, subject_id, before, after, actor_kind, actor, cause)
        SELECT $4::int, contact_id, 'entry', id, jsonb_build_object('list', name, 'listId', list_id, 'value', value, 'inEffect', true),
               jsonb_build_object('list', name, 'listId', list_id, 'value', value, 'inEffect', false), $5, $2, jsonb_build_object('reason', $3::text)
        FROM named)
-     SELECT id::float8 AS "entryId", contact_id::float8 AS "contactId", built_in AS "builtIn" FROM named`,
+     SELECT id::float8 AS "entryId", contact_id::float8 AS "contactId", built_in AS "builtIn", scope_id AS "scopeId" FROM named`,
     [entryIds, act.actor, reason, act.runId, act.actorKind, liftKind],
   );
 }

@@ -1,5 +1,6 @@
 import { Button } from '@mantine/core';
 import {
+  IconAlertTriangle,
   IconCloudStorm,
   IconInbox,
   IconMessage,
@@ -48,8 +49,9 @@ function TodayPage({ today }: { today: TodayData }) {
   );
 }
 
-function headline({ bounceCount, unmatchedReturns, asking, storms, sending }: TodayData): string {
+function headline({ bounceCount, unmatchedReturns, asking, storms, sending, troubles }: TodayData): string {
   const parts = [
+    ...troubles.map(({ what }) => `${what} could not be applied`),
     ...storms.map((storm) => `${storm.domain} suddenly refuses ${plural(storm.contacts, 'contact', 'contacts')}`),
     ...(asking > 0 ? [`${plural(asking, 'reply asks', 'replies ask')} to stop`] : []),
     ...(bounceCount.length > 0
@@ -84,11 +86,26 @@ function Item({ time, icon, children, act }: { time: string; icon: ReactNode; ch
 
 function NeedsLook({ today }: { today: TodayData }) {
   const { zone } = useBrand();
-  const { bounceCount, unmatchedReturns, asking, storms } = today;
-  if (bounceCount.length + unmatchedReturns + asking + storms.length === 0)
+  const { bounceCount, unmatchedReturns, asking, storms, troubles } = today;
+  if (bounceCount.length + unmatchedReturns + asking + storms.length + troubles.length === 0)
     return <Section head="Nothing needs a look" />;
   return (
     <Section head="Needs a look">
+      {troubles.map(({ what, detail, since, lastAt }) => (
+        <Item
+          key={what}
+          time={moment(since, zone)}
+          icon={<IconAlertTriangle size={18} color="var(--av-look-mark)" aria-hidden />}
+          act={
+            <Button component={Link} to="/rules">
+              Look at it
+            </Button>
+          }
+        >
+          <strong>{what} could not be applied</strong> <span className="second">last tried {moment(lastAt, zone)}</span>
+          <div className="said second">{detail}</div>
+        </Item>
+      ))}
       {storms.map((storm) => (
         <Item
           key={storm.id}
@@ -187,12 +204,13 @@ function UnderWay({ today }: { today: TodayData }) {
 
 function Due({ today }: { today: TodayData }) {
   const { zone } = useBrand();
-  if (today.ladder.moving === 0 && today.drafts.length === 0) return null;
+  const { ladder } = today;
+  if ((ladder?.moving ?? 0) === 0 && today.drafts.length === 0) return null;
   return (
     <Section head="Due">
-      {today.ladder.moving > 0 && (
+      {ladder && ladder.moving > 0 && (
         <Item time="today" icon={<IconLadder size={18} aria-hidden />} act={<Button component={Link} to="/rules">Preview</Button>}>
-          <strong>The ladder:</strong> <Door to="/rules">{plural(today.ladder.moving, 'contact', 'contacts')}</Door> would move, {count(today.ladder.toSunset)} to sunset
+          <strong>The ladder:</strong> <Door to="/rules">{plural(ladder.moving, 'contact', 'contacts')}</Door> would move, {count(ladder.toSunset)} to sunset
         </Item>
       )}
       {today.drafts.map((draft) => (
