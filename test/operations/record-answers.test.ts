@@ -2,7 +2,14 @@ import { expect, test } from '@jest/globals';
 import { makeAnswerRecorder, type Answer } from '../../src/operations/campaigns/record-answers.ts';
 
 const answer = (contactId: number): Answer => ({
-  one: { contactId, address: `reader${contactId}@lanternpost.example`, name: null, attributes: {}, attempts: 0 },
+  one: {
+    contactId,
+    address: `reader${contactId}@lanternpost.example`,
+    name: null,
+    attributes: {},
+    attempts: 0,
+    claimId: '00000000-0000-4000-8000-000000000009',
+  },
   handover: { outcome: 'accepted', reply: '250 kept' },
   at: 0,
 });

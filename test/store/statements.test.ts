@@ -15,7 +15,7 @@ import { textArray } from '../../src/store/text-array.ts';
 import { packTexts } from '../../src/core/text/packed-texts.ts';
 import { inTransaction, migrate, openDatabase } from '../../src/store/database.ts';
 import { FirstSchema1790000000001 } from '../../src/store/migrations/0001-first-schema.ts';
-import { recordHandovers, settleClaim } from '../../src/store/statements/deliveries.ts';
+import { recordHandovers, settleClaims } from '../../src/store/statements/deliveries.ts';
 import { takeImportRows, type RowColumns } from '../../src/store/statements/import-rows.ts';
 import { insertRun, listJournal, listSetContacts } from '../../src/store/statements/journal.ts';
 import { findDeadProcesses, registerProcess, withExclusiveLock } from '../../src/store/statements/processes.ts';
@@ -300,7 +300,7 @@ describe('at once', () => {
        FROM contact WHERE id = ANY(ARRAY[$2, $3, $4]::bigint[])`,
       [campaign.id, waiting, handed, answered, claim],
     );
-    await settleClaim(deps.database, campaign.id, claim);
+    await settleClaims(deps.database, campaign.id, [claim]);
     const states = await deps.database.query<{ state: string; claim_id: string | null }[]>(`SELECT state, claim_id FROM delivery WHERE campaign_id = $1 AND contact_id = ANY($2) ORDER BY contact_id`, [campaign.id, [waiting, handed, answered]]); // prettier-ignore
     expect(states).toEqual(['queued', 'uncertain', 'accepted'].map((state) => ({ state, claim_id: null })));
     // The process had only lost its connection, and knows the end of one after all; of the other it has nothing to say.
@@ -311,7 +311,7 @@ describe('at once', () => {
       waitSeconds: 0,
       untried: false,
     };
-    await recordHandovers(deps.database, campaign.id, claim, [waiting!, handed!].map((contactId) => ({ contactId, ...answer }))); // prettier-ignore
+    await recordHandovers(deps.database, campaign.id, [waiting!, handed!].map((contactId) => ({ contactId, claimId: claim, ...answer }))); // prettier-ignore
     expect(await one(`SELECT state, reply FROM delivery WHERE campaign_id = $1 AND contact_id = $2`, [campaign.id, handed])).toEqual({ state: 'accepted', reply: '250 kept' }); // prettier-ignore
     expect(await one(`SELECT state FROM delivery WHERE campaign_id = $1 AND contact_id = $2`, [campaign.id, waiting])).toEqual({ state: 'queued' }); // prettier-ignore
   });

@@ -17,7 +17,7 @@ import {
   holdBackLeftOut,
   passGate,
   recordHandovers,
-  settleClaim,
+  settleClaims,
   type ClaimedDelivery,
   type HandoverResult,
 } from '../../store/statements/deliveries.ts';
@@ -58,7 +58,8 @@ interface Sending {
   message: JudgedMessage;
   compiled: CompiledMessage;
   sender: SenderIdentity;
-  claimId: string;
+  /** Every claim of this pass has a number of its own. */
+  claimIds: string[];
   /** Under which the process claims; nothing while it is not known to live: then it claims nobody. */
   processId: () => string | undefined;
 }
@@ -90,7 +91,7 @@ export async function sendPass(
     await moveCampaign(deps.database, campaignId, ['sending'], 'paused', `whom it leaves out cannot be worked out: ${error.detail}`, BY_ITSELF); // prettier-ignore
     return 'ended';
   } finally {
-    await settleClaim(deps.database, campaignId, sending.claimId);
+    await settleClaims(deps.database, campaignId, sending.claimIds);
   }
   if (passed.picked > 0) await setTrouble(deps.database, campaignId, passed.trouble);
   if (passed.trouble !== null) return 'trouble';
@@ -98,10 +99,18 @@ export async function sendPass(
 }
 
 /** The first gate: those who are eligible, and whom no segment leaves out by now. */
-async function claimNext({ deps, campaign, message, claimId, processId }: Sending): ReturnType<typeof claimDeliveries> {
+async function claimNext({
+  deps,
+  campaign,
+  message,
+  claimIds,
+  processId,
+}: Sending): ReturnType<typeof claimDeliveries> {
   const owner = processId();
   if (owner === undefined) return { claimed: [], picked: 0 };
   const segments = await checkSegments(deps, campaign.brandId, campaign.leftOutSegmentIds);
+  const claimId = randomUUID();
+  claimIds.push(claimId);
   return inTransaction(deps.database, async (sql) => {
     const { claimed, picked } = await claimDeliveries(sql, message, claimId, owner, CLAIM_SIZE);
     if (segments.length === 0 || claimed.length === 0) return { claimed, picked };
@@ -129,7 +138,7 @@ async function prepare(
     message: judgedMessage(campaign),
     compiled,
     sender: await findSender(deps, campaign),
-    claimId: randomUUID(),
+    claimIds: [],
     processId,
   };
 }
@@ -172,7 +181,7 @@ async function handOverClaims(sending: Sending): Promise<{ picked: number; dry: 
     await recorder.room(groupSize);
     const group = new Map([...claimed].slice(0, groupSize));
     for (const contactId of group.keys()) claimed.delete(contactId);
-    const passed = await passGate(sending.deps.database, sending.message, sending.claimId, [...group.keys()]);
+    const passed = await passGate(sending.deps.database, sending.message, [...group.values()]);
     recorder.expect(passed.length);
     gated.push(...passed.map((contactId) => group.get(contactId)!));
   });
@@ -222,20 +231,27 @@ export function stringFields(attributes: Record<string, unknown>): Record<string
 }
 
 async function record(sending: Sending, answers: Answer[]): Promise<void> {
-  const { deps, campaign, claimId } = sending;
+  const { deps, campaign } = sending;
   const results = answers.map((answer) => resultOf(sending, answer));
   const events = results.flatMap((result) => eventsOf(campaign, result));
   await ensureMonths(deps, answers);
   const affected = await inRetriedTransaction(deps.database, async (sql) => {
     const recorded = await recordEventsWithin(deps, sql, events);
-    await recordHandovers(sql, campaign.id, claimId, results);
+    await recordHandovers(sql, campaign.id, results);
     return recorded.affected;
   });
   await callBackFromSends(deps, affected);
 }
 
 function resultOf({ settings }: Sending, { one, handover, at }: Answer): HandoverResult {
-  const base = { contactId: one.contactId, reply: handover.reply, at, waitSeconds: 0, untried: false };
+  const base = {
+    contactId: one.contactId,
+    claimId: one.claimId,
+    reply: handover.reply,
+    at,
+    waitSeconds: 0,
+    untried: false,
+  };
   if (handover.outcome !== 'again') return { ...base, outcome: handover.outcome };
   // Trouble of the relay says nothing of the recipient, and uses up none of their tries.
   if (handover.trouble) return { ...base, outcome: 'again', untried: true };

@@ -1,11 +1,10 @@
-import { parseEntry } from '../../core/address/suppression-keys.ts';
+import { parseEntry, suppressionKeys } from '../../core/address/suppression-keys.ts';
 import { CONSENT, standingOfEntry, whyStaffMayNotLift } from '../../core/consent/consent-table.ts';
 import { inTransaction, violates, type Sql } from '../../store/database.ts';
 import type { Reach, Scope } from '../../shared/words.ts';
 import { finishRun, insertRun } from '../../store/statements/journal.ts';
 import {
   enterEntries,
-  findContactsOfValues,
   insertSuppressionList,
   liftEntries,
   listSuppressionLists,
@@ -113,19 +112,20 @@ export async function addEntries(deps: Deps, request: EntriesRequest): Promise<E
     await finishRun(sql, runId, { entered, known: entries.size - entered, refused: refused.length });
     return { runId, entered, known: entries.size - entered };
   });
-  return { ...result, refused, onTheirWay: await callBackEntries(deps, [...entries.values()]) };
+  return { ...result, refused, onTheirWay: await callBackEntries(deps, list, new Set(entries.keys())) };
 }
 
-async function callBackEntries(deps: Deps, entries: NewEntry[]): Promise<number> {
-  if (entries.length === 0) return 0;
-  // Domains and hashes can name anybody, and so can a base address: everything claimed is judged again.
-  if (entries.length > 1000 || entries.some((entry) => entry.kind !== 'address')) return callBackFromSends(deps, 'all');
-  const contactIds = await findContactsOfValues(
-    deps.database,
-    entries.map((entry) => entry.value),
-  );
-  await callBackFromSends(deps, 'all');
-  return callBackFromSends(deps, contactIds);
+/** A domain or a hash can name anybody, and an address whoever has a sub-address of it. */
+async function callBackEntries(
+  deps: Deps,
+  { exact }: SuppressionListRow,
+  values: ReadonlySet<string>,
+): Promise<number> {
+  if (values.size === 0) return 0;
+  return callBackFromSends(deps, 'all', (address) => {
+    const keys = suppressionKeys(address);
+    return [keys.exact, keys.hash, ...keys.domains, ...(exact ? [] : [keys.base])].some((key) => values.has(key));
+  });
 }
 
 /** How many were lifted, and how many were past already. */

@@ -1,6 +1,7 @@
 import { overFewRows, type Database, type Sql } from '../database.ts';
 import { queryPrepared } from '../prepared.ts';
 import {
+  baseAddressSql,
   findWhatApplies,
   JUDGE_PICKED_CTES,
   judgeAudienceCtes,
@@ -40,6 +41,8 @@ export interface ClaimedDelivery {
   attributes: Record<string, unknown>;
   /** Attempts before this one. */
   attempts: number;
+  /** The claim by which it was taken: who is called back and claimed again is of another. */
+  claimId: string;
 }
 
 /**
@@ -54,7 +57,7 @@ export async function claimDeliveries(
   processId: string,
   limit: number,
 ): Promise<{ claimed: ClaimedDelivery[]; picked: number }> {
-  const rows: (ClaimedDelivery & { state: string })[] = await sql.query(
+  const rows: (Omit<ClaimedDelivery, 'claimId'> & { state: string })[] = await sql.query(
     `WITH picked AS (
        SELECT contact_id, by_segment FROM delivery
        WHERE campaign_id = $1::int AND state = 'queued' AND (not_before IS NULL OR not_before <= now())
@@ -73,7 +76,8 @@ export async function claimDeliveries(
      FROM changed h JOIN contact c ON c.id = h.contact_id`,
     [...messageParameters(message), limit, claimId, processId],
   );
-  return { claimed: rows.filter((row) => row.state === 'claimed'), picked: rows.length };
+  const claimed = rows.filter((row) => row.state === 'claimed').map((row) => ({ ...row, claimId }));
+  return { claimed, picked: rows.length };
 }
 
 /**
@@ -96,15 +100,15 @@ export async function holdBackLeftOut(
 /**
  * The second gate, at the instant of handing over: of the claimed recipients, marks those that are still eligible as
  * handed over and returns them; all others go back to waiting, where the first gate holds them back with their reasons.
- * A row that was called back meanwhile (see recallClaimedDeliveries) is no longer claimed, and is not touched.
+ * A row that was called back meanwhile (see recallClaimedDeliveries) is no longer claimed, or by another claim, and is not
+ * touched: this statement may have judged it long ago, while it waited for another row.
  */
 export async function passGate(
   database: Database,
   message: JudgedMessage,
-  claimId: string,
-  contactIds: number[],
+  claimed: Pick<ClaimedDelivery, 'contactId' | 'claimId'>[],
 ): Promise<number[]> {
-  const values = [...messageParameters(message), contactIds, claimId];
+  const values = [...messageParameters(message), claimed.map(({ contactId }) => contactId), claimed.map(({ claimId }) => claimId)]; // prettier-ignore
   const rows = await overFewRows(database, (sql) =>
     queryPrepared<{ contact_id: string; passed: boolean }>(sql, 'passGate', PASS_GATE, values),
   );
@@ -119,8 +123,8 @@ const PASS_GATE = `WITH picked AS (SELECT contact_id, by_segment FROM delivery W
     state = CASE WHEN v.reasons = '{}' THEN 'claimed' ELSE 'queued' END,
     handed_at = CASE WHEN v.reasons = '{}' THEN now() END,
     attempts = d.attempts + CASE WHEN v.reasons = '{}' THEN 1 ELSE 0 END
-  FROM verdict v
-  WHERE d.campaign_id = v.campaign_id AND d.contact_id = v.contact_id AND d.state = 'claimed' AND d.claim_id = $7::uuid AND d.handed_at IS NULL
+  FROM verdict v JOIN unnest($6::bigint[], $7::uuid[]) AS g(contact_id, claim_id) USING (contact_id)
+  WHERE d.campaign_id = v.campaign_id AND d.contact_id = v.contact_id AND d.state = 'claimed' AND d.claim_id = g.claim_id AND d.handed_at IS NULL
     AND EXISTS (SELECT FROM campaign WHERE id = $1::int AND state = 'sending')
   RETURNING d.contact_id, d.handed_at IS NOT NULL AS passed)
      SELECT contact_id, passed FROM changed`;
@@ -129,27 +133,47 @@ const PASS_GATE = `WITH picked AS (SELECT contact_id, by_segment FROM delivery W
  * Calls back recipients that are claimed and not yet handed over, so that the first gate judges them again. Called in
  * the act that makes a contact ineligible, after its commit: the gate's update then finds the row changed and lets it be.
  */
-export async function recallClaimedDeliveries(sql: Sql, contactIds: number[] | 'all'): Promise<void> {
+export async function recallClaimedDeliveries(sql: Sql, contactIds: number[] | null): Promise<void> {
   await sql.query(
     `UPDATE delivery SET state = 'queued', claim_id = NULL, process_id = NULL
      WHERE state = 'claimed' AND handed_at IS NULL AND ($1::bigint[] IS NULL OR contact_id = ANY($1::bigint[]))`,
-    [contactIds === 'all' ? null : contactIds],
+    [contactIds],
   );
 }
 
-/** How many messages are on their way to the relay at this instant for these contacts. */
-export async function countOnTheirWay(sql: Sql, contactIds: number[] | 'all'): Promise<number> {
-  const [row]: { n: number }[] = await sql.query(
-    `SELECT count(*)::int AS n FROM delivery
+/** A message that has passed the gate and has no answer yet. */
+export interface DeliveryOnItsWay {
+  campaignId: number;
+  contactId: number;
+  address: string;
+  handedAt: Date;
+}
+
+/** Messages that are on their way to the relay at this instant, for these contacts or all. Uses delivery_claimed. */
+export async function listOnTheirWay(sql: Sql, contactIds: number[] | null): Promise<DeliveryOnItsWay[]> {
+  return sql.query(
+    `SELECT campaign_id AS "campaignId", contact_id::float8 AS "contactId", address, handed_at AS "handedAt" FROM delivery
      WHERE state = 'claimed' AND handed_at IS NOT NULL AND ($1::bigint[] IS NULL OR contact_id = ANY($1::bigint[]))`,
-    [contactIds === 'all' ? null : contactIds],
+    [contactIds],
   );
-  return row!.n;
+}
+
+/** Contacts whose address without its sub-address is that of one of these: an entry for the one stops the others. Uses contact_by_base_address. */
+export async function findSubAddressed(sql: Sql, contactIds: number[]): Promise<number[]> {
+  const rows: { id: number }[] = await sql.query(
+    `SELECT s.id::float8 AS id FROM contact c CROSS JOIN LATERAL (
+       SELECT id FROM contact WHERE ${baseAddressSql('address')} = c.address AND strpos(address, '+') > 1 OFFSET 0) s
+     WHERE c.id = ANY($1::bigint[])`,
+    [contactIds],
+  );
+  return rows.map((row) => row.id);
 }
 
 /** What became of a message that was handed over. */
 export interface HandoverResult {
   contactId: number;
+  /** The claim under which it was handed over. */
+  claimId: string;
   outcome: 'accepted' | 'refused' | 'uncertain' | 'again';
   reply: string;
   /** Milliseconds since the epoch. */
@@ -161,15 +185,10 @@ export interface HandoverResult {
 }
 
 /**
- * Records what became of handed-over messages, many at a time. Only rows of this claim change; and those that were taken for
+ * Records what became of handed-over messages, many at a time. Only rows of their claims change; and those that were taken for
  * uncertain meanwhile, because this process seemed dead, and of which it knows the end after all.
  */
-export async function recordHandovers(
-  sql: Sql,
-  campaignId: number,
-  claimId: string,
-  results: HandoverResult[],
-): Promise<void> {
+export async function recordHandovers(sql: Sql, campaignId: number, results: HandoverResult[]): Promise<void> {
   await queryPrepared(
     sql,
     'recordHandovers',
@@ -181,10 +200,10 @@ export async function recordHandovers(
        handed_at = CASE WHEN r.outcome <> 'again' THEN d.handed_at END,
        attempts = d.attempts - CASE WHEN r.untried THEN 1 ELSE 0 END,
        claim_id = NULL, process_id = NULL
-     FROM (SELECT $1::int AS campaign_id, g.* FROM json_to_recordset($3::json) AS g("contactId" bigint, outcome text, reply text, at float8, "waitSeconds" float8, untried boolean) OFFSET 0) r
+     FROM (SELECT $1::int AS campaign_id, g.* FROM json_to_recordset($2::json) AS g("contactId" bigint, "claimId" uuid, outcome text, reply text, at float8, "waitSeconds" float8, untried boolean) OFFSET 0) r
      WHERE d.campaign_id = r.campaign_id AND d.contact_id = r."contactId"
-       AND ((d.state = 'claimed' AND d.claim_id = $2::uuid) OR (d.state = 'uncertain' AND r.outcome IN ('accepted', 'refused')))`,
-    [campaignId, claimId, JSON.stringify(results)],
+       AND ((d.state = 'claimed' AND d.claim_id = r."claimId") OR (d.state = 'uncertain' AND r.outcome IN ('accepted', 'refused')))`,
+    [campaignId, JSON.stringify(results)],
   );
 }
 
@@ -194,11 +213,11 @@ const SETTLED = `
   reply = CASE WHEN handed_at IS NULL THEN reply ELSE 'the sender stopped before the relay''s answer was recorded' END,
   claim_id = NULL, process_id = NULL`;
 
-/** Ends a claim: what was not handed over when a process stops sending a campaign, and answers it could not record. */
-export async function settleClaim(sql: Sql, campaignId: number, claimId: string): Promise<void> {
+/** Ends claims: what was not handed over when a process stops sending a campaign, and answers it could not record. */
+export async function settleClaims(sql: Sql, campaignId: number, claimIds: string[]): Promise<void> {
   await sql.query(
-    `UPDATE delivery SET ${SETTLED} WHERE campaign_id = $1 AND claim_id = $2::uuid AND state = 'claimed'`,
-    [campaignId, claimId],
+    `UPDATE delivery SET ${SETTLED} WHERE campaign_id = $1 AND claim_id = ANY($2::uuid[]) AND state = 'claimed'`,
+    [campaignId, claimIds],
   );
 }
 

@@ -277,15 +277,6 @@ export async function listEntries(
   );
 }
 
-/** Contacts that any of these values names: what must be called back from a send that is under way. */
-export async function findContactsOfValues(sql: Sql, values: string[]): Promise<number[]> {
-  const rows: { id: number }[] = await sql.query(
-    `SELECT id::float8 AS id FROM contact WHERE address = ANY($1::text[])`,
-    [values],
-  );
-  return rows.map((row) => row.id);
-}
-
 /** Entries in effect on built-in lists of these kinds for these contacts' addresses. */
 export async function findEntriesOfContacts(
   sql: Sql,
