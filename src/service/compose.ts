@@ -20,7 +20,7 @@ import { startImapIntake } from './intake/imap-intake.ts';
 import { makeSmtpIntake } from './intake/smtp-intake.ts';
 import { makeSmtpRelay } from './relay/smtp-relay.ts';
 import { makeEventRecorder, type EventRecorder } from './tracking/event-recorder.ts';
-import { makeProcessIdentity } from './process-identity.ts';
+import { makeProcessIdentity, type ProcessId } from './process-identity.ts';
 import { startHousekeeping } from './workers/housekeeping.ts';
 import { startConfirmer } from './workers/confirmer.ts';
 import { startImporter, startRunner, startSchedule } from './workers/jobs.ts';
@@ -87,7 +87,7 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
   );
   await listen(
     releases,
-    createAdaptorServer({ fetch: makeConsolePort(deps, recorder, log).fetch }),
+    createAdaptorServer({ fetch: makeConsolePort(deps, recorder, identity.id, log).fetch }),
     config.consolePort,
     config.consoleHost,
     'AVENDEL_CONSOLE_PORT',
@@ -111,13 +111,13 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
   return adminPassword;
 }
 
-function makeConsolePort(deps: Deps, recorder: EventRecorder, log: Logger): Hono {
+function makeConsolePort(deps: Deps, recorder: EventRecorder, processId: ProcessId, log: Logger): Hono {
   const metrics = makeMetrics(deps, recorder);
   const app = new Hono();
   app.get('/healthz', (c) => c.text('ok'));
   app.get('/readyz', async (c) => (await deps.database.query('SELECT 1'), c.text('ready')));
   app.get('/metrics', async (c) => c.text(await metrics.metrics(), 200, { 'content-type': metrics.contentType }));
-  app.route('/api/v1', makeApi(deps, log));
+  app.route('/api/v1', makeApi(deps, processId, log));
   app.route('/', makeConsoleFiles(join(dirname(fileURLToPath(import.meta.url)), '..', 'console')));
   return app;
 }

@@ -26,6 +26,7 @@ import { RunsInPieces1790000000021 } from './migrations/0021-runs-in-pieces.ts';
 import { Consent1790000000022 } from './migrations/0022-consent.ts';
 import { CampaignChanges1790000000023 } from './migrations/0023-campaign-changes.ts';
 import { Troubles1790000000024 } from './migrations/0024-troubles.ts';
+import { Idempotency1790000000025 } from './migrations/0025-idempotency.ts';
 import { makeTurns } from './turns.ts';
 
 /** Anything that runs SQL: the data source itself, or a manager inside a transaction. */
@@ -57,6 +58,7 @@ const MIGRATIONS = [
   Consent1790000000022,
   CampaignChanges1790000000023,
   Troubles1790000000024,
+  Idempotency1790000000025,
 ];
 /** Any number of processes may start at once; one migrates, the others wait. */
 const MIGRATION_LOCK = 7_300_001;

@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto';
 import { Hono, type Context } from 'hono';
 import { getCookie } from 'hono/cookie';
 import type { ContentfulStatusCode } from 'hono/utils/http-status';
@@ -8,9 +7,11 @@ import { findSignedIn, type SignedIn } from '../../operations/accounts/sign-in.t
 import type { Deps } from '../../operations/deps.ts';
 import { Problem } from '../../operations/problem.ts';
 import { problemDocument, PROBLEMS } from '../../shared/problems.ts';
-import { beginIdempotent, endIdempotent } from '../../store/statements/sessions.ts';
+import type { ProcessId } from '../process-identity.ts';
+import { doOnce, idempotencyKeyOf } from './idempotency.ts';
 import { describeApi } from './openapi.ts';
 import type { Route } from './route.ts';
+import { readBody } from './upload.ts';
 import { accountRoutes, SESSION_COOKIE } from './routes/accounts.ts';
 import { campaignRoutes } from './routes/campaigns.ts';
 import { actRoutes } from './routes/acts.ts';
@@ -51,10 +52,11 @@ export const ROUTES: Route[] = [
 const MOST_JSON_BYTES = 8 * 1024 * 1024;
 
 /** The API under /api/v1: each route is checked against its schemas, authorised, and answered; refusals are problem+json. */
-export function makeApi(deps: Deps, log: Logger): Hono {
+export function makeApi(deps: Deps, processId: ProcessId, log: Logger): Hono {
   const api = new Hono();
   api.get('/openapi.json', (c) => c.json(describeApi(ROUTES)));
-  for (const declared of ROUTES) api.on(declared.method.toUpperCase(), declared.path, (c) => answer(deps, declared, c));
+  for (const declared of ROUTES)
+    api.on(declared.method.toUpperCase(), declared.path, (c) => answer({ deps, processId }, declared, c));
   api.all('*', (c) => {
     throw new Problem('not-found', `There is nothing at ${c.req.method} ${c.req.path}; see /api/v1/openapi.json.`);
   });
@@ -62,15 +64,19 @@ export function makeApi(deps: Deps, log: Logger): Hono {
   return api;
 }
 
-async function answer(deps: Deps, declared: Route, c: Context): Promise<Response> {
+async function answer(of: { deps: Deps; processId: ProcessId }, declared: Route, c: Context): Promise<Response> {
+  const { deps } = of;
   const who = declared.open ? NOBODY : await authorise(deps, declared, c);
   const params = check(declared.params, c.req.param(), 'path');
   const query = check(declared.query, c.req.query(), 'query');
-  const text = declared.raw === undefined && declared.method !== 'get' ? await readText(c) : '';
+  const text =
+    declared.raw === undefined && declared.method !== 'get'
+      ? (await readBody(c, MOST_JSON_BYTES)).toString('utf8')
+      : '';
   const body = declared.raw === undefined ? check(declared.body, parseBody(text), 'body') : {};
   const run = async (): Promise<unknown> => declared.handle({ deps, who, params, query, body, c } as never);
-  const key = declared.method === 'post' && declared.raw === undefined ? c.req.header('idempotency-key') : undefined;
-  const result = key === undefined ? await run() : await once(deps, who, key, `${c.req.path}\n${text}`, declared, run);
+  const key = idempotencyKeyOf(declared, c);
+  const result = key === undefined ? await run() : await doOnce(of, who, key, { text, declared, c }, run);
   if (result instanceof Response) return result;
   if (declared.status === 204) return c.body(null, 204);
   return c.json(result as object, declared.status ?? 200);
@@ -92,15 +98,6 @@ async function authorise(deps: Deps, declared: Route, c: Context): Promise<Signe
     throw new Problem('csrf', 'The header x-avendel-csrf is missing or does not belong to this session.');
   }
   return who;
-}
-
-async function readText(c: Context): Promise<string> {
-  const length = Number(c.req.header('content-length') ?? 0);
-  if (length > MOST_JSON_BYTES)
-    throw new Problem('too-large', `The body has ${length} bytes; ${MOST_JSON_BYTES} is the most.`);
-  const text = await c.req.text();
-  if (text.length > MOST_JSON_BYTES) throw new Problem('too-large', `The body is over ${MOST_JSON_BYTES} bytes.`);
-  return text;
 }
 
 function parseBody(text: string): unknown {
@@ -127,37 +124,6 @@ function check(schema: Joi.Schema | undefined, value: unknown, where: string): u
     field: fields[0]?.field,
     extra: { where, fields },
   });
-}
-
-/** The same request under the same Idempotency-Key is done once; a repeat gets the first one's answer. */
-async function once(
-  deps: Deps,
-  who: SignedIn,
-  key: string,
-  request: string,
-  declared: Route,
-  run: () => Promise<unknown>,
-): Promise<unknown> {
-  const hash = createHash('sha256').update(request).digest();
-  const kept = await beginIdempotent(deps.database, who.accountId, key.slice(0, 200), hash);
-  if (kept) {
-    if (!kept.sameRequest) throw new Problem('key-reused', 'Another request was made under this key.');
-    if (kept.status === null)
-      throw new Problem('key-reused', 'The first request under this key is still being worked on.');
-    return kept.body;
-  }
-  try {
-    const result = await run();
-    if (!(result instanceof Response))
-      await endIdempotent(deps.database, who.accountId, key.slice(0, 200), {
-        status: declared.status ?? 200,
-        body: result ?? null,
-      });
-    return result;
-  } catch (error) {
-    await endIdempotent(deps.database, who.accountId, key.slice(0, 200), null);
-    throw error;
-  }
 }
 
 /** The answer to a refusal: RFC 9457, with the status of its code. */

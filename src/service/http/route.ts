@@ -23,6 +23,8 @@ export interface Route {
   body?: Joi.Schema;
   /** The body is not JSON: the handler reads it from the context as it comes. */
   raw?: string;
+  /** What is said or answered is secret: nothing of it is kept. */
+  secret?: boolean;
   /** May be called by nobody in particular. */
   open?: boolean;
   /** Media type of the answer where it is not JSON. */

@@ -1,19 +1,26 @@
 import type { Logger } from 'pino';
 import type { Deps } from '../../operations/deps.ts';
 import { settleAbandonedDeliveries } from '../../store/statements/deliveries.ts';
+import { sweepIdempotent } from '../../store/statements/idempotency.ts';
 import { findDeadProcesses, forgetProcesses } from '../../store/statements/processes.ts';
 import { startLoop, type Loop } from './loop.ts';
 
 const EVERY_MS = 2000;
+const SWEEP_MS = 3_600_000;
 
 /** Mends what processes that died have left behind: their claims go back to waiting, or become uncertain. */
 export function startHousekeeping(deps: Deps, log: Logger): Loop {
+  let nextSweep = 0;
   return startLoop(log, 'housekeeping', async () => {
     const dead = await findDeadProcesses(deps.database);
     if (dead.length > 0) {
       const settled = await settleAbandonedDeliveries(deps.database, dead);
       await forgetProcesses(deps.database, dead);
       log.warn({ dead: dead.length, ...settled }, 'settled what a stopped process left behind');
+    }
+    if (Date.now() >= nextSweep) {
+      await sweepIdempotent(deps.database);
+      nextSweep = Date.now() + SWEEP_MS;
     }
     return EVERY_MS;
   });

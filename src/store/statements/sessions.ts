@@ -41,39 +41,3 @@ export async function deleteSession(sql: Sql, tokenHash: Buffer): Promise<void> 
 export async function deleteOtherSessions(sql: Sql, accountId: number, keptHash: Buffer): Promise<void> {
   await sql.query('DELETE FROM session WHERE account_id = $1 AND token_hash <> $2', [accountId, keptHash]);
 }
-
-/** Begins a request under an idempotency key: answers what is kept of an earlier one with the same key, or nothing for a new one. */
-export async function beginIdempotent(
-  sql: Sql,
-  accountId: number,
-  key: string,
-  requestHash: Buffer,
-): Promise<{ sameRequest: boolean; status: number | null; body: unknown } | undefined> {
-  const begun: unknown[] = await sql.query(
-    `INSERT INTO idempotency (account_id, key, request_hash) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING RETURNING key`,
-    [accountId, key, requestHash],
-  );
-  if (begun.length > 0) return undefined;
-  const rows: { sameRequest: boolean; status: number | null; body: unknown }[] = await sql.query(
-    `SELECT request_hash = $3 AS "sameRequest", status, body FROM idempotency WHERE account_id = $1 AND key = $2`,
-    [accountId, key, requestHash],
-  );
-  return rows[0];
-}
-
-/** Keeps the answer of a request, or forgets the key when the request failed and may be tried again. */
-export async function endIdempotent(
-  sql: Sql,
-  accountId: number,
-  key: string,
-  answer: { status: number; body: unknown } | null,
-): Promise<void> {
-  if (answer === null) await sql.query('DELETE FROM idempotency WHERE account_id = $1 AND key = $2', [accountId, key]);
-  else
-    await sql.query('UPDATE idempotency SET status = $3, body = $4::jsonb WHERE account_id = $1 AND key = $2', [
-      accountId,
-      key,
-      answer.status,
-      JSON.stringify(answer.body),
-    ]);
-}

@@ -9,7 +9,7 @@ export const SESSION_COOKIE = 'avendel_session';
 
 export const accountRoutes: Route[] = [
   route<never, never, { email: string; password: string }>({
-    method: 'post', path: '/session', summary: 'Sign in to the console: sets the session cookie', open: true, body: schema.signIn,
+    method: 'post', path: '/session', summary: 'Sign in to the console: sets the session cookie', open: true, secret: true, body: schema.signIn,
     async handle({ deps, body, c }) {
       const { session, account } = await signIn(deps, body.email, body.password);
       setCookie(c, SESSION_COOKIE, session, { httpOnly: true, sameSite: 'Strict', path: '/', secure: c.req.url.startsWith('https:'), maxAge: 14 * 86_400 });
@@ -30,7 +30,7 @@ export const accountRoutes: Route[] = [
     },
   }),
   route<never, never, { email: string; password: string; name: string }>({
-    method: 'post', path: '/tokens', summary: 'Make an API token for a program; it is shown once', open: true, body: schema.newToken, status: 201,
+    method: 'post', path: '/tokens', summary: 'Make an API token for a program; it is shown once', open: true, secret: true, body: schema.newToken, status: 201,
     handle: ({ deps, body }) => createApiToken(deps, body.email, body.password, body.name),
   }),
   route<never, PageQuery>({
@@ -42,7 +42,7 @@ export const accountRoutes: Route[] = [
     handle: ({ deps, who, params }) => revokeToken(deps, who, params.id),
   }),
   route<never, never, { password: string; newPassword: string }>({
-    method: 'post', path: '/session/password', summary: 'Change the password, and end sessions in other browsers', body: schema.passwordChange, status: 204,
+    method: 'post', path: '/session/password', summary: 'Change the password, and end sessions in other browsers', secret: true, body: schema.passwordChange, status: 204,
     handle: ({ deps, who, body, c }) => changePassword(deps, who, body, getCookie(c, SESSION_COOKIE) ?? ''),
   }),
 ]; // prettier-ignore

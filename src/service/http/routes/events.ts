@@ -1,3 +1,4 @@
+import { readBody } from '../upload.ts';
 import type Joi from 'joi';
 import { takeEvents, type OutsideEvent, type TakenEvents } from '../../../operations/events/take-events.ts';
 import { takeEventsAside } from '../../../operations/events/events-aside.ts';
@@ -8,11 +9,14 @@ import { pageOf, readCursor, type PageQuery } from '../paging.ts';
 import { isPlainEvent } from '../plain-event.ts';
 import { route, type Route } from '../route.ts';
 
+/** Ten thousand events of over two kilobytes each. */
+const MOST_EVENT_BYTES = 24 * 1024 * 1024;
+
 export const eventRoutes: Route[] = [
   route<never, { unknown: 'refuse' | 'create' | 'keep' }>({
     method: 'post', path: '/events', summary: 'Record events from another system: one, an array, or JSON Lines, at most 10,000; repeats are no-ops', query: schema.eventsQuery, raw: 'application/json or application/x-ndjson',
     async handle({ deps, query, c }): Promise<TakenEvents> {
-      const { events, refused } = readEvents(await c.req.text());
+      const { events, refused } = readEvents((await readBody(c, MOST_EVENT_BYTES, 'What came')).toString('utf8'));
       const taken = await takeEvents(deps, events.map(({ event }) => event), query.unknown);
       const lines = taken.refused.map((one) => ({ line: events[one.line - 1]!.line, detail: one.detail }));
       return { ...taken, refused: [...refused, ...lines].sort((a, b) => a.line - b.line) };

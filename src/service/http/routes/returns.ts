@@ -22,6 +22,7 @@ import {
 import { listStorms, type StormState } from '../../../store/statements/storms.ts';
 import { NEWEST, pageOf, readCursor, type PageQuery } from '../paging.ts';
 import { route, type Route } from '../route.ts';
+import { readBody } from '../upload.ts';
 
 type WithId = { id: number };
 const MOST_STORMS = 100;
@@ -36,7 +37,7 @@ export const returnRoutes: Route[] = [
   route({
     method: 'post', path: '/returns', summary: 'Take in one returned message, as it came', raw: 'message/rfc822', status: 201,
     async handle({ deps, c }) {
-      const raw = await readRaw(c.req.raw.body);
+      const raw = await readBody(c, MAX_RETURN_BYTES, 'The message');
       if (raw.length === 0) throw new Problem('unreadable-body', 'There is no message in the request.');
       return receiveReturn(deps, raw, '');
     },
@@ -107,15 +108,3 @@ export const returnRoutes: Route[] = [
     handle: ({ deps, params, body, who }) => dismissStorm(deps, params.id, { ...body, actor: who.name }),
   }),
 ]; // prettier-ignore
-
-/** The message of a request, as far as it may be long. */
-async function readRaw(body: AsyncIterable<Uint8Array> | null): Promise<Buffer> {
-  const chunks: Uint8Array[] = [];
-  let bytes = 0;
-  for await (const chunk of body ?? []) {
-    bytes += chunk.length;
-    if (bytes > MAX_RETURN_BYTES) throw new Problem('too-large', 'The message is over 10 MB. What a report says stands in its first megabytes: cut it there.'); // prettier-ignore
-    chunks.push(chunk);
-  }
-  return Buffer.concat(chunks);
-}
