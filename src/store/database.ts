@@ -118,9 +118,16 @@ async function refuseNewerSchema(database: Database): Promise<void> {
  * number; deliveries by campaign and contact; where contacts stand on ladders; subscriptions; entries; sign-ups. Within each in
  * rising order, and whoever records an event does so before anything else. What cannot keep to it relies on being run again.
  */
-export function inTransaction<T>(database: Database, work: (sql: EntityManager) => Promise<T>): Promise<T> {
-  return tried(() => database.transaction(work), isLostRace);
+export function inTransaction<T>(
+  database: Database,
+  work: (sql: EntityManager) => Promise<T>,
+  sees: Sees = 'READ COMMITTED',
+): Promise<T> {
+  return tried(() => database.transaction(sees, work), isLostRace);
 }
+
+/** Whether each statement sees what is committed by then, or all of them one instant. */
+export type Sees = 'READ COMMITTED' | 'REPEATABLE READ';
 
 /** The same, run again also when somebody else wrote the same key (SQLSTATE 23505), which a second look settles. */
 export function inRetriedTransaction<T>(database: Database, work: (sql: EntityManager) => Promise<T>): Promise<T> {
@@ -159,11 +166,12 @@ async function tried<T>(work: () => Promise<T>, again: (error: unknown) => boole
 export async function overWholeSet<T>(
   database: Database,
   work: (sql: EntityManager, next: () => void) => Promise<T>,
+  sees: Sees = 'READ COMMITTED',
 ): Promise<T> {
   // Released twice is released once.
   const [, release] = await turnsOf(database).acquire();
   try {
-    return await database.transaction(async (sql) => {
+    return await database.transaction(sees, async (sql) => {
       await sql.query(
         `SET LOCAL enable_nestloop = off; SET LOCAL work_mem = '${WHOLE_SET_MEMORY}'; SET LOCAL parallel_tuple_cost = 0.01`,
       );

@@ -4,7 +4,9 @@ import { withoutFormula } from '../../core/export/without-formula.ts';
 import { listContacts, type ContactFilter, type ContactListRow } from '../../store/statements/contacts.ts';
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
-import { inPieces } from '../in-pieces.ts';
+import type { Sql } from '../../store/database.ts';
+import { makeTurns } from '../../store/turns.ts';
+import { throughFile } from '../through-file.ts';
 import { overFilter } from '../segments/within-time.ts';
 
 /** Columns of Avendel's own; any other name is an attribute. */
@@ -18,28 +20,31 @@ export interface ContactExport {
 
 const PAGE = 2000;
 
-/** Contacts of a filter with chosen columns, as text in pieces: CSV that no spreadsheet takes for formulas, or JSON Lines. */
+/** So many exports are read from the database at once; how many are being taken is no matter. */
+const turnsOf = makeTurns(2);
+
+/**
+ * Contacts of a filter with chosen columns, as text in pieces: CSV that no spreadsheet takes for formulas, or JSON Lines. All
+ * are as they stand at one instant; a condition is worked out once for all of them.
+ */
 export async function* exportContacts(deps: Deps, request: ContactExport): AsyncGenerator<string> {
   const { filter, format, columns } = request;
   if (columns.length === 0) throw new Problem('invalid-input', 'There is no column to export.', { field: 'columns' });
-  if (format === 'csv') yield stringify([columns]);
-  for await (const rows of pagesOfFilter(deps, filter))
-    yield format === 'csv'
+  const write = (rows: ContactListRow[]): string =>
+    format === 'csv'
       ? stringify(rows.map((row) => columns.map((column) => withoutFormula(textOf(valueOf(row, column))))))
-      : `${rows.map((row) => JSON.stringify(Object.fromEntries(columns.map((column) => [column, valueOf(row, column)])))).join('\n')}\n`;
-}
-
-/** All contacts of a filter, some thousand at once, as they are at one instant; a condition is worked out once for all of them. */
-function pagesOfFilter(deps: Deps, filter: ContactFilter): AsyncGenerator<ContactListRow[]> {
-  return inPieces((give) =>
-    overFilter(deps, filter, async (sql) => {
-      for (let after = 0; ;) {
-        const rows = await listContacts(sql, filter, 'oldest', after, PAGE);
-        if (rows.length === 0) return;
-        await give(rows);
-        after = rows[rows.length - 1]!.id;
-      }
-    }),
+      : rows.map((row) => `${JSON.stringify(Object.fromEntries(columns.map((column) => [column, valueOf(row, column)])))}\n`).join(''); // prettier-ignore
+  const readAll = async (sql: Sql, give: (text: string) => Promise<void>): Promise<void> => {
+    for (let after = 0; ;) {
+      const rows = await listContacts(sql, filter, 'oldest', after, PAGE);
+      if (rows.length === 0) return;
+      await give(write(rows));
+      after = rows[rows.length - 1]!.id;
+    }
+  };
+  if (format === 'csv') yield stringify([columns]);
+  yield* throughFile((give) =>
+    turnsOf(deps.database).runExclusive(() => overFilter(deps, filter, (sql) => readAll(sql, give), 'REPEATABLE READ')),
   );
 }
 

@@ -1,5 +1,5 @@
 import type { EntityManager } from 'typeorm';
-import { byAnyPlan, inTransaction, isStopped, overWholeSet } from '../../store/database.ts';
+import { byAnyPlan, inTransaction, isStopped, overWholeSet, type Sees } from '../../store/database.ts';
 import { keepMatching, limitCounting } from '../../store/statements/conditions.ts';
 import type { ContactFilter } from '../../store/statements/contacts.ts';
 import type { Deps } from '../deps.ts';
@@ -13,12 +13,17 @@ const LONGEST_MS = 30_000;
 export async function withinTime<T>(
   deps: Deps,
   work: (sql: EntityManager, next: () => void) => Promise<T>,
+  sees?: Sees,
 ): Promise<T> {
   try {
-    return await overWholeSet(deps.database, async (sql, next) => {
-      await limitCounting(sql, LONGEST_MS);
-      return work(sql, next);
-    });
+    return await overWholeSet(
+      deps.database,
+      async (sql, next) => {
+        await limitCounting(sql, LONGEST_MS);
+        return work(sql, next);
+      },
+      sees,
+    );
   } catch (error) {
     if (!isStopped(error)) throw error;
     throw new Problem('took-too-long', `Counting took longer than ${LONGEST_MS / 1000} seconds and was stopped. Nothing was changed.`); // prettier-ignore
@@ -33,15 +38,20 @@ export async function overFilter<T>(
   deps: Deps,
   filter: Pick<ContactFilter, 'where' | 'brandId'> | null,
   work: (sql: EntityManager) => Promise<T>,
+  sees?: Sees,
 ): Promise<T> {
-  if (!filter || filter.where === null) return inTransaction(deps.database, work);
+  if (!filter || filter.where === null) return inTransaction(deps.database, work, sees);
   const { condition, context } = await checkCondition(deps, filter.brandId, filter.where);
-  return withinTime(deps, async (sql, next) => {
-    await keepMatching(sql, 'matching', [condition], context);
-    await byAnyPlan(sql);
-    // Counting is limited; an act on many that goes on from there takes what it takes.
-    await limitCounting(sql, 0);
-    next();
-    return work(sql);
-  });
+  return withinTime(
+    deps,
+    async (sql, next) => {
+      await keepMatching(sql, 'matching', [condition], context);
+      await byAnyPlan(sql);
+      // Counting is limited; an act on many that goes on from there takes what it takes.
+      await limitCounting(sql, 0);
+      next();
+      return work(sql);
+    },
+    sees,
+  );
 }

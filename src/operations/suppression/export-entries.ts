@@ -1,6 +1,9 @@
 import { stringify } from 'csv-stringify/sync';
-import { listEntries, type EntryStanding } from '../../store/statements/suppression.ts';
+import { withoutFormula } from '../../core/export/without-formula.ts';
+import { inTransaction, type Sql } from '../../store/database.ts';
+import { listEntries, type EntryRow, type EntryStanding } from '../../store/statements/suppression.ts';
 import type { Deps } from '../deps.ts';
+import { throughFile } from '../through-file.ts';
 import { getSuppressionList } from './keep-entries.ts';
 
 const PAGE = 2000;
@@ -16,7 +19,7 @@ const HEADER = [
   'lift_reason',
 ];
 
-/** A list's entries as CSV text, page by page. */
+/** A list's entries as CSV text that no spreadsheet takes for formulas, all as they stand at one instant. */
 export async function* exportEntries(
   deps: Deps,
   listId: number,
@@ -25,24 +28,21 @@ export async function* exportEntries(
 ): AsyncGenerator<string> {
   await getSuppressionList(deps, listId);
   yield stringify([HEADER]);
-  for (let after = 0; ;) {
-    const rows = await listEntries(deps.database, listId, standing, part, 'oldest', after, PAGE);
-    if (rows.length === 0) return;
-    yield stringify(
-      rows.map((row) => [
-        row.value,
-        row.kind,
-        row.reason,
-        row.source,
-        iso(row.enteredAt),
-        iso(row.expiresAt),
-        iso(row.liftedAt),
-        row.liftedBy,
-        row.liftReason,
-      ]),
-    );
-    after = rows[rows.length - 1]!.id;
-  }
+  const readAll = async (sql: Sql, give: (text: string) => Promise<void>): Promise<void> => {
+    for (let after = 0; ;) {
+      const rows = await listEntries(sql, listId, standing, part, 'oldest', after, PAGE);
+      if (rows.length === 0) return;
+      await give(stringify(rows.map(lineOf)));
+      after = rows[rows.length - 1]!.id;
+    }
+  };
+  yield* throughFile((give) => inTransaction(deps.database, (sql) => readAll(sql, give), 'REPEATABLE READ'));
+}
+
+function lineOf(row: EntryRow): string[] {
+  const instants = [iso(row.enteredAt), iso(row.expiresAt), iso(row.liftedAt)];
+  const texts = [row.value, row.kind, row.reason, row.source, ...instants, row.liftedBy ?? '', row.liftReason ?? ''];
+  return texts.map(withoutFormula);
 }
 
 function iso(instant: Date | null): string {
