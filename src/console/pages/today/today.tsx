@@ -84,6 +84,26 @@ function Item({ time, icon, children, act }: { time: string; icon: ReactNode; ch
   );
 }
 
+/** What goes on by itself and failed when it was last its turn. */
+function Troubles({ troubles }: Pick<TodayData, 'troubles'>) {
+  const { zone } = useBrand();
+  return troubles.map(({ what, detail, since, lastAt }) => (
+    <Item
+      key={what}
+      time={moment(since, zone)}
+      icon={<IconAlertTriangle size={18} color="var(--av-look-mark)" aria-hidden />}
+      act={
+        <Button component={Link} to="/rules">
+          Look at it
+        </Button>
+      }
+    >
+      <strong>{what} could not be applied</strong> <span className="second">last tried {moment(lastAt, zone)}</span>
+      <div className="said second">{detail}</div>
+    </Item>
+  ));
+}
+
 function NeedsLook({ today }: { today: TodayData }) {
   const { zone } = useBrand();
   const { bounceCount, unmatchedReturns, asking, storms, troubles } = today;
@@ -91,21 +111,7 @@ function NeedsLook({ today }: { today: TodayData }) {
     return <Section head="Nothing needs a look" />;
   return (
     <Section head="Needs a look">
-      {troubles.map(({ what, detail, since, lastAt }) => (
-        <Item
-          key={what}
-          time={moment(since, zone)}
-          icon={<IconAlertTriangle size={18} color="var(--av-look-mark)" aria-hidden />}
-          act={
-            <Button component={Link} to="/rules">
-              Look at it
-            </Button>
-          }
-        >
-          <strong>{what} could not be applied</strong> <span className="second">last tried {moment(lastAt, zone)}</span>
-          <div className="said second">{detail}</div>
-        </Item>
-      ))}
+      <Troubles troubles={troubles} />
       {storms.map((storm) => (
         <Item
           key={storm.id}
