@@ -128,6 +128,21 @@ describe('what a file is', () => {
 });
 
 describe('reading a row', () => {
+  test('a cell that says of leaving yes, since when, no, or nothing that can be understood', () => {
+    const read = makeRowReader({ headers: ['Mail', 'Out', 'Off'], mapping: { Mail: 'address', Out: 'opted_out', Off: 'unsubscribed' }, types: {} }, NOW); // prettier-ignore
+    const leaving = (out: string, off = ''): unknown => {
+      const row = read(['ana@quillmail.example', out, off]);
+      return row.code ?? row.leaving;
+    };
+    for (const yes of ['yes', 'Y', ' TRUE ', '1', 'x', 'Opted out', 'unsubscribed']) expect(leaving(yes)).toMatchObject({ everything: true, at: null }); // prettier-ignore
+    for (const no of ['no', 'N', 'false', '0', '-', '', '  ', 'subscribed', 'never']) expect(leaving(no)).toBeNull();
+    expect(leaving('2025-06-01 10:00')).toEqual({ everything: true, at: '2025-06-01T10:00:00.000Z', said: '“Out” says “2025-06-01 10:00”' }); // prettier-ignore
+    expect([leaving('perhaps'), leaving('2025-13-01'), leaving('2099-01-01')]).toEqual(['bad-value', 'bad-date', 'future-date']); // prettier-ignore
+    // The wider one holds where both are said; the narrower one alone is of the list.
+    expect(leaving('yes', 'yes')).toMatchObject({ everything: true });
+    expect(leaving('no', 'yes')).toMatchObject({ everything: false, said: '“Off” says “yes”' });
+  });
+
   const NOW = Date.parse('2026-11-23T12:00:00Z');
   const read = makeRowReader(
     {
@@ -151,6 +166,7 @@ describe('reading a row', () => {
       list: null,
       tags: null,
       consent: { source: null, evidence: 'ticked on paper' },
+      leaving: null,
     });
     expect(makeRowReader({ headers: ['Mail', 'Tag'], mapping: { Mail: 'address', Tag: 'tags' }, types: {} }, NOW)(['ana@quillmail.example', 'board; Moon-walk|{x}"|board, ;'])).toMatchObject({ tags: ['board', 'Moon-walk', 'x'] }); // prettier-ignore
     const long = `${'x'.repeat(999)}🔭`;

@@ -71,7 +71,7 @@ beforeAll(async () => {
     const environment = {
       PATH: process.env['PATH'], AVENDEL_DATABASE_URL: databaseUrl, AVENDEL_CONSOLE_PORT: String(consolePort), AVENDEL_PUBLIC_PORT: String(own), AVENDEL_INTAKE_PORT: String(intakePort),
       AVENDEL_PUBLIC_URL: `http://127.0.0.1:${publicPort}`, AVENDEL_RELAY_URL: `smtp://127.0.0.1:${relayPort}`, AVENDEL_ADMIN_EMAIL: EMAIL, AVENDEL_ADMIN_PASSWORD: PASSWORD,
-      AVENDEL_LOG_LEVEL: 'fatal', AVENDEL_RETRY_SECONDS: '0.5',
+      AVENDEL_LOG_LEVEL: 'silent', AVENDEL_RETRY_SECONDS: '0.5',
     }; // prettier-ignore
     processes.push({ client: undefined as never, console: `http://127.0.0.1:${consolePort}`, public: `http://127.0.0.1:${own}`, intakePort, child: undefined, environment }); // prettier-ignore
   }
@@ -101,7 +101,10 @@ afterAll(async () => {
 const addressOf = (index: number): string => `reader${index}${index % 9 === 0 ? '+moon' : ''}@${['lanternpost', 'quillmail', 'hearthmail'][index % 3]}.example`; // prettier-ignore
 
 async function start(one: ServiceProcess): Promise<void> {
-  one.child = spawn(process.execPath, ['dist/service/main.js'], { env: one.environment, stdio: 'ignore' });
+  one.child = spawn(process.execPath, ['dist/service/main.js'], {
+    env: one.environment,
+    stdio: ['ignore', 'ignore', 'inherit'],
+  });
   await until(async () => (await fetch(`${one.console}/readyz`)).ok);
 }
 

@@ -49,7 +49,7 @@ const event = async (address: string): Promise<void> => {
 };
 
 /** Ways in which somebody comes to get no more: what is done for an address, and whom else it concerns. */
-const WAYS: { way: string; stop: (address: string) => Promise<number | void>; concerns: (to: string, stopped: string) => boolean }[] = [
+const WAYS: { way: string; stop: (address: string) => Promise<number | void | 'overtaken'>; concerns: (to: string, stopped: string) => boolean }[] = [
   { way: 'an entry of the address', stop: enter, concerns: (to, stopped) => to === stopped || without(to) === stopped },
   { way: 'an entry of the address without its sub-address', stop: (address) => enter(without(address)), concerns: (to, stopped) => without(to) === without(stopped) },
   { way: 'an entry of its hash', stop: (address) => enter(addressHash(address)), concerns: (to, stopped) => to === stopped },
@@ -57,7 +57,11 @@ const WAYS: { way: string; stop: (address: string) => Promise<number | void>; co
   { way: 'staff take down that they asked', stop: async (address) => void (await unsubscribeByRequest(deps, { address, reason: 'by telephone', actor })), concerns: (to, stopped) => to === stopped },
   { way: 'an act of staff', stop: async (address) => {
     const request = { act: 'unsubscribe' as const, brandId: world.brandId, addresses: [address] };
-    await workFirst(deps, await beginAct(deps, { ...request, expect: (await previewAct(deps, request)).willChange, reason: 'a test', actor }));
+    // Somebody else may be taking off the same person at this moment.
+    const run = await beginAct(deps, { ...request, expect: (await previewAct(deps, request)).willChange, reason: 'a test', actor }).catch(() => undefined);
+    if (run === undefined) return 'overtaken';
+    await workFirst(deps, run);
+    return undefined;
   }, concerns: (to, stopped) => to === stopped },
   { way: 'an entry of the domain and those below it', stop: () => enter('.campusnet.example'), concerns: (to) => to.endsWith('campusnet.example') },
 ]; // prettier-ignore
@@ -90,6 +94,7 @@ test('under a send by two processes, nothing leaves after the answer but what it
     // Somebody whose message is on its way at this very instant, or comes soon.
     const address = [...onTheirWay].find((one) => turn % 2 === 0 || one.includes('+moon')) ?? PEOPLE[PEOPLE.length - 1 - turn]!; // prettier-ignore
     const announced = (await stop(address)) ?? 0;
+    if (announced === 'overtaken') return;
     answered.push({ way, announced, at: performance.now(), concerns: (to) => concerns(to, address) });
   };
   await Promise.all([0, 1, 2].map(async (first) => {
@@ -97,7 +102,12 @@ test('under a send by two processes, nothing leaves after the answer but what it
   })); // prettier-ignore
   if (!ended) {
     const { way, stop, concerns } = WAYS.at(-1)!;
-    answered.push({ way, announced: (await stop('')) ?? 0, at: performance.now(), concerns: (to) => concerns(to, '') });
+    answered.push({
+      way,
+      announced: Number(await stop('')),
+      at: performance.now(),
+      concerns: (to) => concerns(to, ''),
+    });
   }
   await sending;
   for (const { way, concerns, at, announced } of answered) {
