@@ -24,7 +24,7 @@ export function describeEvent(item: TimeLineItem): string {
     case 'held-back':
       return `held back from${campaign}: ${(detail.reasons ?? []).join(', ')}`;
     case 'unsubscribed':
-      return `unsubscribed by ${detail.way ?? 'request'}, from${campaign}`;
+      return `unsubscribed${detail.way?.startsWith('asked ') ? ': ' : ' by '}${detail.way ?? 'request'}${campaign === '' ? '' : `, from${campaign}`}`; // prettier-ignore
     case 'complained':
       return `complained about${campaign}`;
     default:

@@ -3,7 +3,7 @@ export const ROW_WORDS: Readonly<Record<string, string>> = {
   created: 'New contact, subscribed to the list.',
   updated: 'Known contact: name, attributes or subscription were added.',
   unchanged: 'Known contact, already on the list; nothing to change.',
-  suppressed: 'Kept as a contact and not subscribed: the address is suppressed.',
+  suppressed: 'Kept as a contact and not subscribed: suppressed, or they want no more.',
   'suppressed:left': 'Not subscribed: the file says that they want no more, and that holds from now on.',
   'suppressed:unsubscribed': 'Not subscribed: the contact left this list, and an import cannot bring them back.',
   duplicate: 'The same address stands in an earlier row of this file.',

@@ -109,7 +109,7 @@ function addChanges(group: Command): void {
         { head: 'Became', cell: (row) => row.after },
         { head: 'By', cell: (row) => row.actor },
         { head: 'Because', cell: (row) => row.because ?? '' },
-      ], options, 'It is a draft, and nobody has started it yet.');
+      ], options, 'Nothing is on record: nobody has started it here.');
     },
   ); // prettier-ignore
 }

@@ -6,6 +6,7 @@ import { printRun } from '../follow-run.ts';
 import { brandNamed, listNamed, suppressionListNamed } from '../names.ts';
 import { count, note, printOne, tableText, type OutputOptions } from '../output.ts';
 import { changedWords } from '../../shared/changed-words.ts';
+import { readAddresses } from '../read-addresses.ts';
 import { connect } from '../sign-in-file.ts';
 import { withCondition } from '../condition-problems.ts';
 import { UsageError } from '../usage-error.ts';
@@ -58,7 +59,7 @@ export function addActs(group: Command): void {
   for (const act of Object.keys(ACTS) as ActPreview['act'][]) {
     const { name, description } = ACTS[act];
     const command = withOutput(group.command(`${name} [addresses...]`).description(description))
-      .option('--file <file>', 'addresses, one a line')
+      .option('--file <file>', 'addresses, one a line, or a table with a column of them')
       .option('--unreachable', 'all whom no campaign can reach now')
       .option('--archived', 'all that are archived')
       .option('--on-list <number>', 'all who are on this reconciled list')
@@ -121,8 +122,7 @@ async function actOn(act: ActPreview['act'], given: string[], options: ActOption
 }
 
 async function readSelection(client: Client, given: string[], options: ActOptions): Promise<Omit<ActSelection, 'act'>> {
-  const lines = options.file === undefined ? [] : readFileSync(options.file, 'utf8').split(/\r?\n/).filter((one) => one.trim() !== '');
-  const addresses = [...given, ...lines];
+  const addresses = [...given, ...(options.file === undefined ? [] : readAddresses(options.file))];
   const standing = options.unreachable ? 'unreachable' : options.archived ? 'archived' : undefined;
   const list = options.onList ?? options.notOnList;
   const reconciled = list === undefined ? undefined : { id: Number(list), on: options.onList !== undefined };
@@ -156,8 +156,8 @@ function previewLines(preview: ActPreview): string[] {
   const already = preview.already > 0 ? ` ${count(preview.already)} would stay as they are.` : '';
   return [
     `${count(preview.willChange)} ${what}; nothing was changed.${already}`,
-    ...preview.sample.map((one) => `  ${one.address}${one.name ? `, ${one.name}` : ''}`),
     ...(preview.stillMailable.contacts > 0 ? [`${count(preview.stillMailable.contacts)} of them may still be written to: ${preview.stillMailable.brands.map((brand) => `${count(brand.contacts)} by ${brand.brandName}`).join(', ')}.`] : []),
+    ...preview.sample.map((one) => `  ${one.address}${one.name ? `, ${one.name}` : ''}`),
     ...(preview.unknown.length > 0 ? [`No contact of ours: ${preview.unknown.join(', ')}`] : []),
   ];
 } // prettier-ignore

@@ -279,7 +279,10 @@ function verdictLines(check: AddressCheck): string[] {
   );
   const lists = check.subscriptions
     .filter((row) => row.state !== null)
-    .map((row) => `  ${row.listName} (${row.brandName}): ${row.state} since ${row.since?.slice(0, 10)}`);
+    .map(
+      (row) =>
+        `  ${row.listName} (${row.brandName}): ${row.state}${row.endedBy && row.endedBy !== 'contact' ? ` by ${row.endedBy}` : ''} since ${row.since?.slice(0, 10)}`,
+    );
   return [
     who,
     ...(check.contact ? contactLines(check.contact) : []),

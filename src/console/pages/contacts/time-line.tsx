@@ -140,7 +140,7 @@ function words({ kind, detail }: TimeLineItem): string {
     case 'held-back':
       return `Held back (${(reasons ?? []).join(', ')}) from`;
     case 'unsubscribed':
-      return `Unsubscribed by ${way ?? 'request'}`;
+      return way?.startsWith('asked ') ? `Unsubscribed: ${way}` : `Unsubscribed by ${way ?? 'request'}`;
     case 'complained':
       return 'Complained about';
     case 'purchased':
