@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import pg from 'pg';
 import { startCampaign } from '../../src/operations/campaigns/control-campaign.ts';
 import { createCampaign } from '../../src/operations/campaigns/edit-campaign.ts';
 import type { Handover } from '../../src/operations/campaigns/relay.ts';
@@ -49,6 +50,33 @@ test('a relay that is away uses up nobody’s tries: who is put off once after i
   const ledger = await send('Away', (nth, pass) => (pass <= 8 ? TROUBLE : nth === 1 ? PUT_OFF : ACCEPTED));
   expect(ledger).toMatchObject({ accepted: CONTACTS, refused: 0, uncertain: 0, waiting: 0 });
   expect(await deps.database.query(`SELECT FROM event WHERE kind = 'bounced'`)).toEqual([]);
+});
+
+test('the database ends every connection in the middle of a pass: nothing stays claimed for ever, and everybody gets it once', async () => {
+  const campaign = await createCampaign(deps, { brandId: world.brandId, name: 'Cut off', subject: 's', html: '<p>x</p>', listIds: [world.listId], ...NOTHING_ELSE }); // prettier-ignore
+  await startCampaign(deps, campaign.id, { expected: CONTACTS, actor: 'Rosa Lindgard' });
+  const options = deps.database.options as { url: string };
+  const handed: string[] = [];
+  const relay = {
+    connections: 2,
+    async handOver({ to }: { to: string }): Promise<Handover> {
+      handed.push(to);
+      if (handed.length === 6) {
+        const other = new pg.Client({ connectionString: options.url });
+        await other.connect();
+        await other.query('SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()'); // prettier-ignore
+        await other.end();
+      }
+      return ACCEPTED;
+    },
+  };
+  await until(async () => {
+    const so = await sendPass(deps, relay, { retrySeconds: 0.001, stopping: () => false }, () => PROCESS, campaign.id).catch(() => 'failed'); // prettier-ignore
+    return so === 'ended';
+  });
+  expect(await deps.database.query(`SELECT FROM delivery WHERE state = 'claimed'`)).toEqual([]);
+  expect(await findLedger(deps, campaign.id)).toMatchObject({ waiting: 0, onTheirWay: 0, agrees: true });
+  expect(new Set(handed).size).toBe(handed.length);
 });
 
 test('who is put off again and again is given up in the end, with a soft bounce for their own server', async () => {

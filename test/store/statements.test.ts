@@ -1,6 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
+import { recordCampaign } from '../../src/operations/campaigns/edit-campaign.ts';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
 import { exportEntries } from '../../src/operations/suppression/export-entries.ts';
 import type { EntityManager } from 'typeorm';
@@ -15,7 +16,7 @@ import { textArray } from '../../src/store/text-array.ts';
 import { packTexts } from '../../src/core/text/packed-texts.ts';
 import { inTransaction, migrate, openDatabase } from '../../src/store/database.ts';
 import { FirstSchema1790000000001 } from '../../src/store/migrations/0001-first-schema.ts';
-import { recordHandovers, settleClaims } from '../../src/store/statements/deliveries.ts';
+import { recordHandovers, settleAbandonedDeliveries, settleClaims } from '../../src/store/statements/deliveries.ts';
 import { takeImportRows, type RowColumns } from '../../src/store/statements/import-rows.ts';
 import { insertRun, listJournal, listSetContacts } from '../../src/store/statements/journal.ts';
 import { findDeadProcesses, registerProcess, withExclusiveLock } from '../../src/store/statements/processes.ts';
@@ -315,6 +316,26 @@ describe('at once', () => {
     expect(await one(`SELECT state, reply FROM delivery WHERE campaign_id = $1 AND contact_id = $2`, [campaign.id, handed])).toEqual({ state: 'accepted', reply: '250 kept' }); // prettier-ignore
     expect(await one(`SELECT state FROM delivery WHERE campaign_id = $1 AND contact_id = $2`, [campaign.id, waiting])).toEqual({ state: 'queued' }); // prettier-ignore
   });
+
+  test('what is claimed under a number that does not live is settled, also when the process was forgotten before; what a living one claims stays', async () => {
+    const runner = deps.database.createQueryRunner();
+    const living = '5f0c1e9a-0000-4000-8000-000000000002';
+    await registerProcess(runner, living);
+    const draft = { brandId: world.brandId, name: 'Claims', purpose: 'marketing' as const, subject: 's', html: '', text: '', listIds: [world.listId], leftOutListIds: [], segmentIds: [], leftOutSegmentIds: [] };
+    const { id } = await recordCampaign(deps, { ...draft, startedAt: deps.now() });
+    const claim = (contact: number, processId: string, handed: boolean): Promise<unknown> =>
+      deps.database.query(`INSERT INTO delivery (campaign_id, contact_id, address, state, claim_id, process_id, handed_at) VALUES ($1, $2, 'x@x.example', 'claimed', gen_random_uuid(), $3, CASE WHEN $4 THEN now() END)`, [id, world.contactIds[contact], processId, handed]);
+    await claim(0, living, false);
+    await claim(1, '5f0c1e9a-0000-4000-8000-00000000dead', false);
+    await claim(2, '5f0c1e9a-0000-4000-8000-00000000dead', true);
+    expect(await settleAbandonedDeliveries(deps.database)).toEqual({ requeued: 1, uncertain: 1 });
+    const states = await deps.database.query<{ state: string }[]>('SELECT state FROM delivery WHERE campaign_id = $1 ORDER BY contact_id', [id]);
+    expect(states.map(({ state }) => state).sort()).toEqual(['claimed', 'queued', 'uncertain']);
+    await runner.query('SELECT pg_advisory_unlock_all()');
+    await runner.release();
+    expect(await settleAbandonedDeliveries(deps.database)).toEqual({ requeued: 1, uncertain: 0 });
+    await deps.database.query('DELETE FROM service_process');
+  }); // prettier-ignore
 
   test('a process that has died is known by its lock, and work under a lock is done by one only', async () => {
     const runner = deps.database.createQueryRunner();

@@ -39,7 +39,7 @@ export function makeAnswerRecorder(most: number, record: (answers: Answer[]) => 
   const write = async (): Promise<void> => {
     const answers = waiting;
     waiting = [];
-    await recordInTheEnd(record, answers);
+    await inTheEnd(() => record(answers));
     unrecorded -= answers.length;
     writing = undefined;
     if (waiting.length > 0) writeSoon();
@@ -77,10 +77,11 @@ export function makeAnswerRecorder(most: number, record: (answers: Answer[]) => 
   };
 }
 
-async function recordInTheEnd(record: (answers: Answer[]) => Promise<void>, answers: Answer[]): Promise<void> {
+/** Does what has to be done in the end, however the database fails meanwhile: tried again after waits that double, for a minute in all. */
+export async function inTheEnd(work: () => Promise<void>): Promise<void> {
   for (let tries = 1; ; tries++) {
     try {
-      return await record(answers);
+      return await work();
     } catch (error) {
       if (tries === MOST_TRIES) throw error;
       await new Promise((resolve) => setTimeout(resolve, FIRST_WAIT_MS * 2 ** (tries - 1)));

@@ -31,7 +31,7 @@ import { checkSegments } from '../segments/condition-context.ts';
 import { callBackFromSends } from './call-back.ts';
 import { getCampaign } from './edit-campaign.ts';
 import { findSender } from './find-sender.ts';
-import { makeAnswerRecorder, type Answer } from './record-answers.ts';
+import { inTheEnd, makeAnswerRecorder, type Answer } from './record-answers.ts';
 import { judgedMessage } from './judged-message.ts';
 import type { Handover, Relay } from './relay.ts';
 
@@ -91,7 +91,7 @@ export async function sendPass(
     await moveCampaign(deps.database, campaignId, ['sending'], 'paused', `whom it leaves out cannot be worked out: ${error.detail}`, BY_ITSELF); // prettier-ignore
     return 'ended';
   } finally {
-    await settleClaims(deps.database, campaignId, sending.claimIds);
+    await inTheEnd(() => settleClaims(deps.database, campaignId, sending.claimIds));
   }
   if (passed.picked > 0) await setTrouble(deps.database, campaignId, passed.trouble);
   if (passed.trouble !== null) return 'trouble';

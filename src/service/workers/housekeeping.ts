@@ -13,11 +13,10 @@ export function startHousekeeping(deps: Deps, log: Logger): Loop {
   let nextSweep = 0;
   return startLoop(log, 'housekeeping', async () => {
     const dead = await findDeadProcesses(deps.database);
-    if (dead.length > 0) {
-      const settled = await settleAbandonedDeliveries(deps.database, dead);
-      await forgetProcesses(deps.database, dead);
+    const settled = await settleAbandonedDeliveries(deps.database);
+    if (dead.length > 0) await forgetProcesses(deps.database, dead);
+    if (dead.length + settled.requeued + settled.uncertain > 0)
       log.warn({ dead: dead.length, ...settled }, 'settled what a stopped process left behind');
-    }
     if (Date.now() >= nextSweep) {
       await sweepIdempotent(deps.database);
       nextSweep = Date.now() + SWEEP_MS;

@@ -1,5 +1,6 @@
 import { overFewRows, type Database, type Sql } from '../database.ts';
 import { queryPrepared } from '../prepared.ts';
+import { livingProcessSql } from './processes.ts';
 import {
   baseAddressSql,
   findWhatApplies,
@@ -221,14 +222,15 @@ export async function settleClaims(sql: Sql, campaignId: number, claimIds: strin
   );
 }
 
-/** Mends what a process that died has left. What is uncertain is never sent again by itself. */
-export async function settleAbandonedDeliveries(
-  sql: Sql,
-  processIds: string[],
-): Promise<{ requeued: number; uncertain: number }> {
+/**
+ * Mends what processes that no longer live have left, known ones and those that were forgotten before their last claim was
+ * committed: whoever claims under a number that does not live any more has no other to end it. What is uncertain is never
+ * sent again by itself. Uses delivery_claimed.
+ */
+export async function settleAbandonedDeliveries(sql: Sql): Promise<{ requeued: number; uncertain: number }> {
   const [rows]: Changed<{ state: string }> = await sql.query(
-    `UPDATE delivery SET ${SETTLED} WHERE state = 'claimed' AND process_id = ANY($1::uuid[]) RETURNING state`,
-    [processIds],
+    `UPDATE delivery SET ${SETTLED} WHERE state = 'claimed' AND process_id IN (
+       SELECT c.process_id FROM (SELECT DISTINCT process_id FROM delivery WHERE state = 'claimed') c WHERE NOT EXISTS (${livingProcessSql('c.process_id')})) RETURNING state`,
   );
   const uncertain = rows.filter((row) => row.state === 'uncertain').length;
   return { requeued: rows.length - uncertain, uncertain };
