@@ -80,7 +80,7 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
 
   await listen(
     releases,
-    createAdaptorServer({ fetch: makePublicApp(deps, recorder, makeNetworkOf(config.proxies)).fetch }),
+    createAdaptorServer({ fetch: makePublicApp(deps, recorder, makeNetworkOf(config.proxies), log).fetch }),
     config.publicPort,
     config.publicHost,
     'AVENDEL_PUBLIC_PORT',

@@ -1,5 +1,5 @@
 import Joi from 'joi';
-import { id, text, page, newTag } from './schemas.ts';
+import { id, name, text, page, newTag } from './schemas.ts';
 
 /** What conditions, segments and snapshots are asked with. */
 
@@ -20,7 +20,7 @@ export const conditionsCompare = Joi.object({
 }); // prettier-ignore
 export const conditionNamesQuery = Joi.object({ brandId: id.required() });
 export const snapshotsQuery = Joi.object({ brandId: id, segmentId: id });
-export const newSnapshot = Joi.object({ name: text(160) });
+export const newSnapshot = Joi.object({ name: name(160) });
 const pair = { with: id.description('Another snapshot; else the segment as it is now') };
 export const snapshotPair = Joi.object(pair);
 export const snapshotChangeQuery = Joi.object({ ...page, ...pair, direction: Joi.string().valid('came', 'left').required() }); // prettier-ignore
@@ -28,14 +28,14 @@ export const segmentsQuery = Joi.object({ brandId: id });
 const segmentTags = Joi.array().items(newTag).unique().max(20).description('Words to find segments by');
 export const newSegment = Joi.object({
   brandId: id.required(),
-  name: text(120).required(),
+  name: name(120).required(),
   description: text(2000).allow(''),
   tags: segmentTags,
   condition: conditionText,
   reason: text(500),
 });
 export const segmentChange = Joi.object({
-  name: text(120),
+  name: name(120),
   description: text(2000).allow(''),
   tags: segmentTags,
   condition: conditionText.optional(),

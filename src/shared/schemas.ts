@@ -20,6 +20,11 @@ import {
 
 export const id = Joi.number().integer().min(1).max(2_147_483_647);
 export const text = (most: number): Joi.StringSchema => Joi.string().trim().max(most);
+/** A name is a line of its own in headers, tables and terminals. */
+export const name = (most: number): Joi.StringSchema =>
+  text(most)
+    .pattern(/[\p{Cc}\u2028\u2029]/u, { name: 'control characters', invert: true })
+    .messages({ 'string.pattern.invert.name': '{{#label}} must not hold control characters or line breaks' });
 export const reason = text(500).required().description('Why; kept in the journal');
 const ids = Joi.array().items(id).max(1000);
 /** Numbers of contacts and journal rows are longer than numbers of campaigns. */
@@ -35,14 +40,14 @@ export const page = {
 };
 
 export const signIn = Joi.object({ email: text(320).required(), password: Joi.string().max(1000).required() });
-export const newToken = signIn.keys({ name: text(100).required() });
+export const newToken = signIn.keys({ name: name(100).required() });
 export const passwordChange = Joi.object({
   password: Joi.string().max(1000).required().description('The present one'),
   newPassword: Joi.string().min(10).max(1000).required(),
 });
 
 export const brandChange = Joi.object({
-  name: text(100),
+  name: name(100),
   fromAddress: text(320).email({ tlds: false }),
   returnDomain: text(253).domain({ tlds: false }).description('Domain whose mail comes to the intake'),
   zone: text(64)
@@ -55,7 +60,7 @@ export const newBrand = brandChange
   .fork('zone', (zone) => zone.default('UTC'));
 export const newList = Joi.object({
   brandId: id.required(),
-  name: text(100).required(),
+  name: name(100).required(),
   optIn: Joi.string().valid('single', 'double').default('single'),
   isPublic: Joi.boolean()
     .default(true)
@@ -63,7 +68,7 @@ export const newList = Joi.object({
 });
 const day = Joi.number().integer().min(1).max(365);
 export const listChange = Joi.object({
-  name: text(100),
+  name: name(100),
   optIn: Joi.string().valid('single', 'double'),
   agreement: text(2000).allow('').description('What somebody who signs up agrees to; kept with each sign-up'),
   remindDays: Joi.array().items(day).max(2).unique().sort({ order: 'ascending' }).description('Days after which an unconfirmed sign-up is reminded'),
@@ -73,7 +78,7 @@ export const listChange = Joi.object({
 export const newSignUp = Joi.object({
   listId: id.required(),
   address: text(1100).required(),
-  name: text(200).allow('', null).default(null),
+  name: name(200).allow('', null).default(null),
   agreed: text(2000).allow('').default('').description('The text that was agreed to, as it was shown'),
   network: Joi.string().ip({ cidr: 'forbidden' }).allow(null).default(null).description('Where the person signed up from'),
   userAgent: text(300).allow('', null).default(null),
@@ -91,7 +96,7 @@ export const unsubscribeRequest = Joi.object({
 }).oxor('brandId', 'listId');
 
 const draft = {
-  name: text(200),
+  name: name(200),
   purpose: Joi.string().valid(...PURPOSES),
   subject: text(900).allow(''),
   html: Joi.string().max(1_000_000).allow(''),
@@ -205,7 +210,7 @@ export const mendRequest = Joi.object({
 });
 const outsideVerdict = Joi.string().valid(...OUTSIDE_VERDICTS);
 export const verificationQuery = Joi.object({
-  name: text(200).required().description('Name of the file'),
+  name: name(200).required().description('Name of the file'),
   source: text(100).required().description('Who verified; their words are mapped once'),
   checkedAt: Joi.date().iso().max('now').description('When they did; now, if left out'),
   column: text(200).description('Header of the column of verdicts, if it is not found by itself'),
@@ -228,7 +233,7 @@ export const verdictActs = Joi.object(
   ),
 ).min(1);
 export const reconcileQuery = Joi.object({
-  name: text(200).required().description('Name of the list, as its file is called'),
+  name: name(200).required().description('Name of the list, as its file is called'),
 });
 export const reconciledQuery = Joi.object({
   ...page,
@@ -263,7 +268,7 @@ export const timeLineQuery = Joi.object({
 }); // prettier-ignore
 
 const format = {
-  fileName: text(300).default('import.csv'),
+  fileName: name(300).default('import.csv'),
   delimiter: Joi.string().valid(',', ';', '\t', '|'),
   encoding: Joi.string().valid(...ENCODINGS),
   header: Joi.boolean().description('Whether the first row names the columns; found by whether it holds an address'),
@@ -313,7 +318,7 @@ const afterwards = Joi.string()
   .pattern(/^(leave|flag|delete|move:.{1,200})$/, 'leave, flag, delete, or move: and a folder')
   .default('leave');
 export const mailbox = Joi.object({
-  name: text(100).required(),
+  name: name(100).required(),
   host: Joi.string().hostname().required(),
   port: Joi.number().port().default(993),
   security: Joi.string().valid('tls', 'starttls', 'none').default('tls').description('`none` is for a server on this machine'),
@@ -391,7 +396,7 @@ export const returnsQuery = Joi.object({
 });
 
 export const newSuppressionList = Joi.object({
-  name: text(100).required(),
+  name: name(100).required(),
   scope: Joi.string()
     .valid(...SCOPES)
     .default('organisation'),

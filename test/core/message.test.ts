@@ -211,3 +211,12 @@ test('a text part says what the page says: links after their words, pictures by 
   ]);
   expect(findTextLinks(text).map(({ url }) => url)).toEqual(['https://x.example/moon_(phase)?a=1&b=2', 'https://y.example']); // prettier-ignore
 });
+
+test('a name that is longer than names are, or looks like a link, stands in no message', () => {
+  const nameIn = (name: string) => standardFields('ada@quillmail.example', name)['name'];
+  for (const name of ['Ada Brandt', 'J. R. Olsen', 'Dr. Ada', "O'Neil-Smith", '月子', 'A'.repeat(60)]) expect(nameIn(name)).toBe(name);
+  for (const name of ['A'.repeat(61), 'see http://a.example', 'WWW.prize.example', 'prize.example now', 'a@b.example', 'Ada //b/c']) {
+    expect([name, nameIn(name)]).toEqual([name, '']);
+    expect(standardFields('ada@quillmail.example', name)['first_name']).toBe('');
+  }
+}); // prettier-ignore

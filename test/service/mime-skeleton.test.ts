@@ -51,6 +51,26 @@ describe('MIME of messages', () => {
     );
   }); // prettier-ignore
 
+  test('a subject that looks encoded is read as it was written', async () => {
+    for (const subject of ['=?utf-8?Q?The_sky?=', 'Re: =?utf-8?B?SGVsbG8=?= there', 'Half =?utf-8?Q?']) {
+      const raw = await makeMimeBuilder()({ ...MESSAGE, subject });
+      expect((await simpleParser(raw)).subject).toBe(subject);
+    }
+  });
+
+  test('no header is written with a control character in it, whoever composed the message', async () => {
+    const bad = 'one\r\nBcc: all@quillmail.example';
+    for (const message of [
+      { ...MESSAGE, subject: bad },
+      { ...MESSAGE, subject: 'one\u0000' },
+      { ...MESSAGE, to: `ana@quillmail.example\nBcc: x` },
+      { ...MESSAGE, messageId: '<a\r\n@b>' },
+      { ...MESSAGE, from: { ...MESSAGE.from, name: bad } },
+      { ...MESSAGE, headers: { ...MESSAGE.headers, 'List-Id': `<${bad}>` } },
+    ])
+      await expect(makeMimeBuilder()(message)).rejects.toThrow(/control character/);
+  });
+
   test('a skeleton is not carried over to another sender', async () => {
     const build = makeMimeBuilder();
     await build(MESSAGE);

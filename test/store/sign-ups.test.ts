@@ -183,3 +183,76 @@ test('who signs up and then asks for no more is not reminded; who had left befor
   await sendConfirmations(deps, relay);
   expect(sent.map(({ to }) => to)).toEqual(['una.leaves@quillmail.example', 'una.leaves@quillmail.example']);
 });
+
+test('nobody is asked more than three times a day, whatever lists and sub-addresses are typed; the rest waits for the next day', async () => {
+  pass(30);
+  sent.length = 0;
+  const lists = [listId];
+  for (const name of ['Moon', 'Stars'])
+    lists.push((await createList(deps, { brandId: world.brandId, name, optIn: 'double' })).id);
+  for (const [index, tag] of ['', '+a', '+b'].entries())
+    for (const list of lists) {
+      pass(index === 0 ? 0 : 1 / 24);
+      await signUp(deps, { listId: list, address: `kit${tag}@quillmail.example`, name: null, way: 'api', network: null, userAgent: null, agreed: '' }); // prettier-ignore
+    }
+  const round = () => Promise.all([sendConfirmations(deps, relay), sendConfirmations(deps, relay)]);
+  // A relay that takes none uses up nobody's day.
+  for (let times = 0; times < 5; times++) {
+    await sendConfirmations(deps, { connections: 1, handOver: () => Promise.resolve({ outcome: 'again', reply: '4.3.2', trouble: true }) }); // prettier-ignore
+    pass(1 / 96);
+  }
+  for (let times = 0; times < 6; times++) {
+    await round();
+    pass(1 / 24);
+  }
+  const toKit = () => sent.filter((message) => message.to.startsWith('kit'));
+  expect(toKit()).toHaveLength(3);
+  pass(1);
+  await round();
+  expect(toKit()).toHaveLength(6);
+});
+
+test('an address counts without its sub-address, a network of version 6 by its 64 bits, and a list as a whole', async () => {
+  pass(1);
+  const one = (address: string, network: string | null, list = listId) =>
+    signUp(deps, { listId: list, address, name: null, way: 'form', network, userAgent: null, agreed: '' });
+  for (let tag = 0; tag < 6; tag++) await one(`lea+${tag}@quillmail.example`, null);
+  const kept: { n: number }[] = await deps.database.query(`SELECT count(*)::int AS n FROM sign_up WHERE address LIKE 'lea+%'`); // prettier-ignore
+  expect(kept).toEqual([{ n: 3 }]);
+  for (let host = 1; host <= 30; host++)
+    await one(`six${host}@quillmail.example`, `2001:db8:1:2::${host.toString(16)}`);
+  await expect(one('six.more@quillmail.example', '2001:db8:1:2:ffff::1')).rejects.toThrow(
+    /too many sign-ups from this network/,
+  );
+  await one('six.other@quillmail.example', '2001:db8:1:3::1');
+  const flooded = (await createList(deps, { brandId: world.brandId, name: 'Flooded', optIn: 'double' })).id;
+  await deps.database.query(`INSERT INTO tries_in_hour (key, hour, n) VALUES ($1, date_trunc('hour', $2::timestamptz), 5000)`, [`list ${flooded}`, deps.clock.now]); // prettier-ignore
+  await expect(one('late@quillmail.example', null, flooded)).rejects.toThrow(/too many sign-ups for this list/);
+  await one('late@quillmail.example', null);
+});
+
+test('what is typed as a name and is none goes into no message', async () => {
+  pass(2);
+  sent.length = 0;
+  const typed = ['Win at www.prize.example', 'https://prize.example', 'prize.example', 'Mo'.repeat(40), 'ask@prize.example', 'J. R. Olsen', 'Ana']; // prettier-ignore
+  for (const [index, name] of typed.entries())
+    await signUp(deps, { listId, address: `typed${index}@quillmail.example`, name, way: 'form', network: null, userAgent: null, agreed: '' }); // prettier-ignore
+  while ((await sendConfirmations(deps, relay)) > 0);
+  const greetings = typed.map((_, index) => sent.find((message) => message.to === `typed${index}@quillmail.example`)!.text.split('\n')[0]); // prettier-ignore
+  expect(greetings).toEqual(['Hello,', 'Hello,', 'Hello,', 'Hello,', 'Hello,', 'Dear J.,', 'Dear Ana,']);
+  expect(JSON.stringify(sent)).not.toMatch(/prize/);
+});
+
+test('the address a confirmation message is sent from confirms nobody: it is in every bounce and every log on the way', async () => {
+  pass(2);
+  sent.length = 0;
+  await ask('mia@quillmail.example');
+  while ((await sendConfirmations(deps, relay)) > 0);
+  const message = sent.find((one) => one.to === 'mia@quillmail.example');
+  for (const text of [message!.envelopeFrom, message!.messageId, JSON.stringify(message!.headers)])
+    for (const token of text.match(/[a-z2-7]{39}/g) ?? []) expect(await findConfirmation(deps, token)).toBeUndefined();
+  expect(message!.envelopeFrom).toMatch(/^k\.[a-z2-7]{39}@/);
+  expect(await findConfirmation(deps, /\/k\/(\S+)/.exec(message!.text)![1]!)).toMatchObject({
+    address: 'mia@quillmail.example',
+  });
+});

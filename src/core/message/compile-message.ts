@@ -73,9 +73,20 @@ export const TRAP_LINK = 0;
 /** Fields every contact has. Attributes of the organisation's own are added by the caller. */
 export const STANDARD_FIELDS = ['address', 'name', 'first_name'] as const;
 
+/** Longer than names are. */
+const LONGEST_NAME = 60;
+/** What a mail program may draw as a link: an address of the web or of mail, or a domain's name. */
+const LINK_LIKE = /\/\/|www\.|@|[\p{L}\p{N}-]\.[\p{L}\p{N}-]*\p{L}{2}/iu;
+
+/** A name as a message may hold it. Anybody can type one at a form, so what looks like none goes into no message. */
+export function nameForMessage(name: string | null): string {
+  const trimmed = name?.trim() ?? '';
+  return trimmed.length > LONGEST_NAME || LINK_LIKE.test(trimmed) ? '' : trimmed;
+}
+
 /** The name a message greets with: the first word of the contact's name. */
 export function standardFields(address: string, name: string | null): Record<string, string | undefined> {
-  const full = name?.trim() ?? '';
+  const full = nameForMessage(name);
   return { address, name: full, first_name: full.split(/\s+/)[0] };
 }
 

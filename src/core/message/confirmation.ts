@@ -1,5 +1,5 @@
 import { escapeHtml } from './merge-fields.ts';
-import type { SenderIdentity, WrittenMessage } from './compile-message.ts';
+import { nameForMessage, type SenderIdentity, type WrittenMessage } from './compile-message.ts';
 
 export interface Confirmation {
   to: string;
@@ -16,7 +16,7 @@ export interface Confirmation {
 
 /** The message that asks someone to confirm that they signed up. A service message: it says who asks, why, and what happens if they do nothing. */
 export function writeConfirmation(sender: SenderIdentity, one: Confirmation): WrittenMessage {
-  const first = one.name?.trim().split(/\s+/)[0];
+  const [first] = nameForMessage(one.name).split(/\s+/);
   const greeting = first ? `Dear ${first},` : 'Hello,';
   const asked = `somebody, we hope you, signed this address up for ${one.listName} of ${sender.brandName}.`;
   const nothing = 'If it was not you, do nothing: you will hear no more of it.';

@@ -88,6 +88,15 @@ export function isTrackable(url: string): boolean {
   return /^https?:\/\//i.test(url);
 }
 
+/**
+ * An address as the header `Location` can carry it (RFC 9110 section 10.2.2: a URI reference, so ASCII only). One that is
+ * ASCII already stays as its author wrote it.
+ */
+export function asLocation(url: string): string {
+  if (/^[\x21-\x7e]*$/.test(url)) return url;
+  return URL.canParse(url) ? new URL(url).href : encodeURI(url.replace(/\p{Surrogate}/gu, ''));
+}
+
 /** Problems with the links of a body, each at its place. */
 export function reportLinkProblems(links: FoundLink[]): TemplateProblem[] {
   return links.flatMap(({ url, start }): TemplateProblem[] => {

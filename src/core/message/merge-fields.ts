@@ -90,7 +90,7 @@ export function escapeHtml(value: string): string {
   return value.replace(/[&<>"']/g, (character) => `&#${character.charCodeAt(0)};`);
 }
 
-/** A header or plain-text value on one line: line breaks would let a contact's name add headers. */
+/** A header or plain-text value on one line: line breaks and other control characters would let a contact's name add headers. */
 export function oneLine(value: string): string {
-  return value.replace(/[\r\n\t]+/g, ' ');
+  return value.replace(/[\p{Cc}\u2028\u2029]+/gu, ' ');
 }

@@ -1,13 +1,13 @@
 import { createHmac, createSecretKey, timingSafeEqual, type KeyObject } from 'node:crypto';
 
 /** What a token lets its bearer do. One letter in the token's payload; a token of one use is never valid for another. */
-export type TokenUse = 'open' | 'click' | 'unsubscribe' | 'return' | 'sign-up' | 'confirm' | 'visit';
+export type TokenUse = 'open' | 'click' | 'unsubscribe' | 'return' | 'sign-up' | 'confirm' | 'visit' | 'asked';
 
 export interface TokenPayload {
   use: TokenUse;
-  /** For `sign-up` and `confirm` the list. */
+  /** For `sign-up`, `confirm` and `asked` the list. */
   campaignId: number;
-  /** For `confirm` the sign-up; 0 for `sign-up`. */
+  /** For `confirm` and `asked`, the return path of the message that asks to confirm, the sign-up; 0 for `sign-up`. */
   contactId: number;
   /** Number of the link in its campaign, for `click` and `visit`; 0 otherwise. */
   link: number;
@@ -20,7 +20,7 @@ export interface TokenKey {
 }
 
 /** By number in the token: new ones go to the end. */
-const USES: TokenUse[] = ['open', 'click', 'unsubscribe', 'return', 'sign-up', 'confirm', 'visit'];
+const USES: TokenUse[] = ['open', 'click', 'unsubscribe', 'return', 'sign-up', 'confirm', 'visit', 'asked'];
 const MAC_BYTES = 10;
 const BODY_BYTES = 13;
 const ALPHABET = 'abcdefghijklmnopqrstuvwxyz234567';

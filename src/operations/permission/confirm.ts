@@ -1,9 +1,11 @@
+import { addressHash, baseAddress } from '../../core/address/suppression-keys.ts';
 import { CONSENT, type Standing } from '../../core/consent/consent-table.ts';
+import type { WrittenMessage } from '../../core/message/compile-message.ts';
 import { writeConfirmation } from '../../core/message/confirmation.ts';
 import { BrandEntity } from '../../store/entities/organisation.ts';
 import { actOnMany } from '../../store/statements/acts-on-many.ts';
 import { selectionOf } from '../../store/statements/selection.ts';
-import { inRetriedTransaction } from '../../store/database.ts';
+import { inRetriedTransaction, inTransaction } from '../../store/database.ts';
 import {
   claimDueSignUps,
   confirmSignUp,
@@ -15,7 +17,7 @@ import {
   type SignUpRow,
 } from '../../store/statements/sign-ups.ts';
 import type { Relay } from '../campaigns/relay.ts';
-import { sweepTries } from '../../store/statements/tries.ts';
+import { countOfDay, sweepTries, uncountOfDay } from '../../store/statements/tries.ts';
 import type { Deps } from '../deps.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import { OWN_SOURCE, ensureMonths, recordEventsWithin } from '../events/record-events.ts';
@@ -27,6 +29,10 @@ const BY_CONTACT = { actorKind: 'contact' as const, actor: 'the contact', runId:
 const ROUND = 20;
 /** Wait after the relay would not take one. */
 const PUT_OFF_MS = 5 * 60_000;
+/** Messages that ask to confirm to one address within 24 hours, whatever list or sub-address was typed. */
+const MOST_A_DAY = 3;
+/** Wait of one that would be more than that. */
+const PUT_OFF_FULL_MS = 60 * 60_000;
 
 /**
  * Sends the confirmation messages and reminders that are due, and ends what nobody confirmed in time. One that fails is put
@@ -55,11 +61,31 @@ async function askOne(deps: Deps, relay: Relay, one: SignUpRow): Promise<void> {
   // Who had left before and signs up again is asked; who signs up and then leaves is not reminded.
   if (standing.standings.some(({ standing, since }) => LEAVING.has(standing) && since !== null && since > one.at))
     return turnAwaySignUp(deps.database, one.id, 'they have left since', true);
+  const message = await writeAsking(deps, one);
+  const counted = `confirmation ${addressHash(baseAddress(one.address))}`;
+  const at = deps.now();
+  if (!(await inTransaction(deps.database, (sql) => countOfDay(sql, counted, at, MOST_A_DAY))))
+    return putOffSignUp(deps.database, one.id, new Date(at.getTime() + PUT_OFF_FULL_MS));
+  const handover = await relay.handOver(message);
+  if (handover.outcome === 'again') {
+    await uncountOfDay(deps.database, counted, at);
+    await putOffSignUp(deps.database, one.id, new Date(deps.now().getTime() + PUT_OFF_MS));
+  }
+  if (handover.outcome === 'refused')
+    await turnAwaySignUp(deps.database, one.id, `the relay refused it: ${handover.reply}`);
+}
+
+/**
+ * The message that asks to confirm. Its return path and number stand in every bounce and every log on its way, so they
+ * carry a token of their own, which confirms nothing.
+ */
+async function writeAsking(deps: Deps, one: SignUpRow): Promise<WrittenMessage> {
   const brand = found(
     await deps.database.getRepository(BrandEntity).findOneBy({ id: one.brandId }),
     `brand ${one.brandId}`,
   );
-  const token = deps.tokens.make({ use: 'confirm', campaignId: one.listId, contactId: one.id, link: 0 });
+  const tokenOf = (use: 'confirm' | 'asked'): string =>
+    deps.tokens.make({ use, campaignId: one.listId, contactId: one.id, link: 0 });
   const sender = {
     brandName: brand.name,
     fromAddress: brand.fromAddress,
@@ -67,22 +93,16 @@ async function askOne(deps: Deps, relay: Relay, one: SignUpRow): Promise<void> {
     publicUrl: deps.publicUrl,
     listName: one.listName,
   };
-  const handover = await relay.handOver(
-    writeConfirmation(sender, {
-      to: one.address,
-      name: one.name,
-      listName: one.listName,
-      url: `${deps.publicUrl}/k/${token}`,
-      agreed: one.agreed,
-      reminder: one.messages > 1,
-      messageId: `<k.${token}.${one.messages}@${brand.fromAddress.split('@')[1]}>`,
-      envelopeFrom: `k.${token}@${brand.returnDomain}`,
-    }),
-  );
-  if (handover.outcome === 'again')
-    await putOffSignUp(deps.database, one.id, new Date(deps.now().getTime() + PUT_OFF_MS));
-  if (handover.outcome === 'refused')
-    await turnAwaySignUp(deps.database, one.id, `the relay refused it: ${handover.reply}`);
+  return writeConfirmation(sender, {
+    to: one.address,
+    name: one.name,
+    listName: one.listName,
+    url: `${deps.publicUrl}/k/${tokenOf('confirm')}`,
+    agreed: one.agreed,
+    reminder: one.messages > 1,
+    messageId: `<k.${tokenOf('asked')}.${one.messages}@${brand.fromAddress.split('@')[1]}>`,
+    envelopeFrom: `k.${tokenOf('asked')}@${brand.returnDomain}`,
+  });
 }
 
 /** What the contact themselves said, after which they are not asked any more. */

@@ -74,7 +74,9 @@ async function findDeliveryOf(deps: Deps, reading: ReadReturn): Promise<MessageO
 
 /** The message that asked somebody to confirm a sign-up comes back to an address of its own. */
 async function findSignUpOf(deps: Deps, reading: ReadReturn): Promise<MessageOfToken | undefined> {
-  const payload = reading.token === null ? undefined : deps.tokens.read(reading.token, 'confirm');
+  if (reading.token === null) return undefined;
+  // Messages that went out before their return path had a token of its own carry the one that confirms.
+  const payload = deps.tokens.read(reading.token, 'asked') ?? deps.tokens.read(reading.token, 'confirm');
   const one = payload && (await findSignUp(deps.database, payload.contactId));
   if (!one || one.contactId === null) return undefined;
   return { campaignId: null, contactId: one.contactId, brandId: one.brandId, address: one.address, purpose: 'marketing', listIds: [one.listId], bySegment: false, signUpId: one.id }; // prettier-ignore

@@ -7,6 +7,7 @@ import { findSignedIn, type SignedIn } from '../../operations/accounts/sign-in.t
 import type { Deps } from '../../operations/deps.ts';
 import { Problem } from '../../operations/problem.ts';
 import { problemDocument, PROBLEMS } from '../../shared/problems.ts';
+import { findUnstorable, UNSTORABLE_WORDS } from '../../shared/storable.ts';
 import type { ProcessId } from '../process-identity.ts';
 import { doOnce, idempotencyKeyOf } from './idempotency.ts';
 import { describeApi } from './openapi.ts';
@@ -115,7 +116,14 @@ function check(schema: Joi.Schema | undefined, value: unknown, where: string): u
     error?: Joi.ValidationError;
     value: unknown;
   };
-  if (!error) return checked;
+  if (!error) {
+    const unstorable = findUnstorable(checked);
+    if (unstorable === undefined) return checked;
+    throw new Problem('invalid-input', `${unstorable || 'The text'} ${UNSTORABLE_WORDS}`, {
+      field: unstorable,
+      extra: { where },
+    });
+  }
   const fields = error.details.map((detail) => ({
     field: detail.path.join('.'),
     message: detail.message.replaceAll('"', ''),

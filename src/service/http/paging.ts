@@ -1,4 +1,5 @@
 import { Problem } from '../../operations/problem.ts';
+import { isStorable } from '../../shared/storable.ts';
 
 export interface PageQuery {
   cursor?: string;
@@ -16,14 +17,20 @@ export function readCursor(cursor: string | undefined, start: number): number {
   const text = readTextCursor(cursor);
   if (text === null) return start;
   const number = /^\d+$/.test(text) ? Number(text) : NaN;
-  if (!Number.isSafeInteger(number))
-    throw new Problem('invalid-input', 'This cursor is not one of ours.', { field: 'cursor' });
+  if (!Number.isSafeInteger(number)) throw notOurs();
   return number;
 }
 
 /** The text a cursor stands for; null at the beginning. */
 export function readTextCursor(cursor: string | undefined): string | null {
-  return cursor === undefined ? null : Buffer.from(cursor, 'base64url').toString();
+  if (cursor === undefined) return null;
+  const text = Buffer.from(cursor, 'base64url').toString();
+  if (!isStorable(text)) throw notOurs();
+  return text;
+}
+
+function notOurs(): Problem {
+  return new Problem('invalid-input', 'This cursor is not one of ours.', { field: 'cursor' });
 }
 
 /** One page: `rows` were asked for with one more than the limit, which tells whether there is a next page. */

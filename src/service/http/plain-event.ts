@@ -1,3 +1,4 @@
+import { isStorable } from '../../shared/storable.ts';
 import { BOUNCE_CLASSES, EVENT_KINDS } from '../../shared/words.ts';
 
 const KINDS: ReadonlySet<unknown> = new Set(EVENT_KINDS);
@@ -6,7 +7,7 @@ const INSTANT = /^\d{4}-\d{2}-\d{2}T\d{2}:\d{2}:\d{2}(\.\d{1,6})?(Z|[+-]\d{2}:\d
 /** Without blanks at either end, which the schema would take off. */
 const TEXT = /^\S(?:.*\S)?$/;
 
-const text = (most: number) => (value: unknown): boolean => typeof value === 'string' && value.length <= most && TEXT.test(value); // prettier-ignore
+const text = (most: number) => (value: unknown): boolean => typeof value === 'string' && value.length <= most && TEXT.test(value) && isStorable(value); // prettier-ignore
 const number = (value: unknown): boolean => Number.isInteger(value) && (value as number) >= 1 && (value as number) <= 2_147_483_647; // prettier-ignore
 const instant = (value: unknown): boolean => typeof value === 'string' && INSTANT.test(value) && !Number.isNaN(Date.parse(value)); // prettier-ignore
 

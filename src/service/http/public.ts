@@ -1,8 +1,10 @@
 import { randomUUID } from 'node:crypto';
 import { Hono, type Context } from 'hono';
 import { bodyLimit } from 'hono/body-limit';
+import type { Logger } from 'pino';
 import type { TokenPayload, TokenUse } from '../../core/message/token.ts';
 import { listsToLeave } from '../../core/consent/leaving.ts';
+import { asLocation } from '../../core/message/links.ts';
 import { siteScript } from '../../core/message/visit-link.ts';
 import { TRAP_LINK } from '../../core/message/compile-message.ts';
 import { OWN_SOURCE, type IncomingEvent } from '../../operations/events/record-events.ts';
@@ -34,7 +36,7 @@ interface Public {
 }
 
 /** What strangers reach: pixel, link redirects, the ways out. Nothing here lists or reveals contacts. */
-export function makePublicApp(deps: Deps, recorder: EventRecorder, networkOf: NetworkOf): Hono {
+export function makePublicApp(deps: Deps, recorder: EventRecorder, networkOf: NetworkOf, log: Logger): Hono {
   const app = new Hono();
   const brands = makeCache<number | undefined>(MOST_CACHED);
   const brandOfToken: Public['brandOfToken'] = (payload) =>
@@ -49,7 +51,9 @@ export function makePublicApp(deps: Deps, recorder: EventRecorder, networkOf: Ne
   app.onError((error, c) => {
     if (error instanceof Problem && error.code === 'too-busy')
       return c.text('Please try again in a moment.', 503, { ...NEVER_CACHED, 'retry-after': '2' });
-    throw error;
+    // Without the path, which may be somebody's way out.
+    log.error({ err: error, place: c.req.path.split('/', 2).join('/') }, 'a public request failed');
+    return c.text('Something went wrong here. Please try again later.', 500, NEVER_CACHED);
   });
   return app;
 }
@@ -78,7 +82,7 @@ function addTracking(app: Hono, { deps, recorder, networkOf, brandOfToken }: Pub
     // The trap link leads nowhere: whoever follows it is no person.
     return payload.link === TRAP_LINK
       ? c.body(null, 204, NEVER_CACHED)
-      : c.body(null, 302, { ...NEVER_CACHED, location: await findDestination(deps, url, payload) });
+      : c.body(null, 302, { ...NEVER_CACHED, location: asLocation(await findDestination(deps, url, payload)) });
   });
 }
 

@@ -1,5 +1,5 @@
 import MailComposer from 'nodemailer/lib/mail-composer/index.js';
-import { encodeWords, foldLines } from 'nodemailer/lib/mime-funcs/index.js';
+import { encodeWord, encodeWords, foldLines } from 'nodemailer/lib/mime-funcs/index.js';
 import { encode, wrap } from 'nodemailer/lib/qp/index.js';
 import type { WrittenMessage } from '../../core/message/compile-message.ts';
 
@@ -19,6 +19,7 @@ type Fill = (message: WrittenMessage) => string;
 export function makeMimeBuilder(): (message: WrittenMessage) => Promise<Buffer> {
   let kept: { key: string; fills: Fill[] } | undefined;
   return async (message) => {
+    refuseControlCharacters(message);
     const key = JSON.stringify([message.from, Object.keys(message.headers)]);
     if (kept?.key !== key) kept = { key, fills: await composeSkeleton(message) };
     return Buffer.from(kept.fills.map((fill) => fill(message)).join(''), 'utf8');
@@ -49,7 +50,7 @@ async function composeSkeleton(message: WrittenMessage): Promise<Fill[]> {
     .replace(/^Date: .*$/m, `Date: ${HOLE('date')}`);
   const fills: Record<string, Fill> = {
     to: (one) => one.to,
-    subject: (one) => headerValue('Subject', one.subject),
+    subject: (one) => foldLines(`Subject: ${encodeText(one.subject)}`, LINE).slice('Subject: '.length),
     id: (one) => one.messageId,
     date: () => new Date().toUTCString().replace('GMT', '+0000'),
     html: (one) => wrap(encode(lineEnds(one.html))),
@@ -67,6 +68,17 @@ function headerValue(name: string, value: string): string {
   if (value.startsWith('<')) return value.replaceAll('>, <', '>,\r\n <');
   const [, phrase = value, address = ''] = /^(.*?)( <[^<>]*>)$/.exec(value) ?? [];
   return foldLines(`${name}: ${encodeWords(phrase, 'Q', 52, true)}${address}`, LINE).slice(name.length + 2);
+}
+
+/** Text of a header, so that what is read is what was written: also where it looks encoded already (RFC 2047 section 7). */
+function encodeText(text: string): string {
+  return text.includes('=?') ? encodeWord(text, 'Q', 52) : encodeWords(text, 'Q', 52, true);
+}
+
+/** Whoever composed a message should have taken them out; one that is left could begin a header of its own. */
+function refuseControlCharacters({ from, to, subject, messageId, headers }: WrittenMessage): void {
+  for (const value of [from.name, from.address, to, subject, messageId, ...Object.entries(headers).flat()])
+    if (/\p{Cc}/u.test(value)) throw new Error(`a header field holds a control character: ${JSON.stringify(value)}`);
 }
 
 /** Quoted-printable keeps line ends as they are; in mail they are CRLF (RFC 2045 section 6.7). */

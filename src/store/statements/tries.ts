@@ -21,7 +21,30 @@ export async function forgetTries(sql: Sql, key: string, now: Date): Promise<voi
   ]);
 }
 
+/**
+ * Counts one more of a key unless there were `most` within 24 hours (counted by the hour); says whether there were fewer.
+ * Whoever counts the same key at the same time waits.
+ */
+export async function countOfDay(sql: Sql, key: string, now: Date, most: number): Promise<boolean> {
+  await sql.query('SELECT pg_advisory_xact_lock(hashtextextended($1, 0))', [key]);
+  const rows: unknown[] = await sql.query(
+    `INSERT INTO tries_in_hour (key, hour, n) SELECT $1, date_trunc('hour', $2::timestamptz), 1
+     WHERE (SELECT coalesce(sum(n), 0) FROM tries_in_hour WHERE key = $1 AND hour > $2::timestamptz - interval '1 day') < $3
+     ON CONFLICT (key, hour) DO UPDATE SET n = tries_in_hour.n + 1 RETURNING n`,
+    [key, now, most],
+  );
+  return rows.length > 0;
+}
+
+/** Takes back one that was counted in this hour and came to nothing. */
+export async function uncountOfDay(sql: Sql, key: string, now: Date): Promise<void> {
+  await sql.query(
+    `UPDATE tries_in_hour SET n = n - 1 WHERE key = $1 AND hour = date_trunc('hour', $2::timestamptz) AND n > 0`,
+    [key, now],
+  );
+}
+
 /** Forgets counts of past days. */
 export async function sweepTries(sql: Sql, now: Date): Promise<void> {
-  await sql.query(`DELETE FROM tries_in_hour WHERE hour < $1::timestamptz - interval '1 day'`, [now]);
+  await sql.query(`DELETE FROM tries_in_hour WHERE hour <= $1::timestamptz - interval '1 day'`, [now]);
 }

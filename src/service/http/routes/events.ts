@@ -3,6 +3,7 @@ import type Joi from 'joi';
 import { takeEvents, type OutsideEvent, type TakenEvents } from '../../../operations/events/take-events.ts';
 import { takeEventsAside } from '../../../operations/events/events-aside.ts';
 import { Problem } from '../../../operations/problem.ts';
+import { findUnstorable, UNSTORABLE_WORDS } from '../../../shared/storable.ts';
 import * as schema from '../../../shared/schemas.ts';
 import { dropEventsAside, listEventsAside } from '../../../store/statements/events-aside.ts';
 import { pageOf, readCursor, type PageQuery } from '../paging.ts';
@@ -58,7 +59,9 @@ function readEvents(text: string): { events: { line: number; event: OutsideEvent
       error?: Joi.ValidationError;
       value: OutsideEvent;
     };
+    const unstorable = findUnstorable(event);
     if (error) refused.push({ line, detail: error.message.replaceAll('"', '') });
+    else if (unstorable !== undefined) refused.push({ line, detail: `${unstorable} ${UNSTORABLE_WORDS}` });
     else events.push({ line, event });
   }
   return { events, refused };

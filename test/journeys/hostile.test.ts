@@ -1,0 +1,116 @@
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { ROUTES } from '../../src/service/http/api.ts';
+import type { List } from '../../src/shared/api.ts';
+import { makeList, startRealService, until, type Running } from '../support/service.ts';
+import { startSink } from '../support/sink.ts';
+
+let service: Running;
+let sink: Awaited<ReturnType<typeof startSink>>;
+let list: List;
+
+beforeAll(async () => {
+  service = await startRealService();
+  sink = await startSink(service.relayPort);
+  list = await makeList(service.client, ['ana@lanternpost.example']);
+});
+afterAll(async () => {
+  await service.stop();
+  await sink.close();
+});
+
+const call = async (
+  method: string,
+  path: string,
+  body?: unknown,
+): Promise<{ status: number; field?: string; detail?: string; refused?: { line: number; detail: string }[] }> => {
+  const response = await fetch(`${service.console}/api/v1${path}`, {
+    method,
+    headers: { authorization: `Bearer ${service.token}`, 'content-type': 'application/json' },
+    ...(body === undefined ? {} : { body: typeof body === 'string' ? body : JSON.stringify(body) }),
+  });
+  const text = await response.text();
+  const answer = text.startsWith('{') ? (JSON.parse(text) as { field?: string }) : {};
+  return { ...answer, status: response.status };
+};
+
+describe('what the database cannot hold is refused where it stands', () => {
+  test('a NUL in a cursor, on every list there is', async () => {
+    const paged = ROUTES.filter((one) => one.method === 'get' && one.query?.describe().keys.cursor !== undefined);
+    expect(paged.length).toBeGreaterThan(20);
+    for (const { path } of paged)
+      for (const text of ['\u0000', 'a\u0000b', '1\u0000']) {
+        const cursor = Buffer.from(text).toString('base64url');
+        const { status } = await call('GET', `${path.replace(/:\w+/g, '1')}?cursor=${cursor}`);
+        expect([path, text, status >= 400 && status < 500]).toEqual([path, text, true]);
+      }
+  });
+
+  test('a NUL or half a character in any text of a question or a body: 422, with its field', async () => {
+    for (const bad of ['moon\u0000', '\ud83d', 'a\udc00b']) {
+      const name = await call('PATCH', `/lists/${list.id}`, { name: bad });
+      expect([name.status, name.field]).toEqual([422, 'name']);
+      const condition = await call('POST', '/segments', {
+        brandId: list.brandId,
+        name: 'Moon',
+        condition: `name is "${bad}"`,
+      });
+      expect([condition.status, condition.field]).toEqual([422, 'condition']);
+      const many = await call('POST', '/contacts/find', { addresses: ['ana@lanternpost.example', bad], brandId: 1 });
+      expect(many.status).toBeGreaterThanOrEqual(400);
+      expect(many.status).toBeLessThan(500);
+    }
+    const asked = await call('GET', `/contacts?part=${encodeURIComponent('a\u0000')}`);
+    expect([asked.status, asked.field]).toEqual([422, 'part']);
+  });
+
+  test('an event with one is refused on its line, and the others are taken', async () => {
+    const event = (externalId: string, what: string) =>
+      JSON.stringify({ kind: 'visited', at: '2026-11-20T10:00:00Z', source: 'site', externalId, address: 'ana@lanternpost.example', brandId: list.brandId, what }); // prettier-ignore
+    const lines = [event('1', 'The sky'), event('2', 'a\u0000b'), event('3', 'half \ud83d'), event('4', 'The moon')];
+    const taken = await call('POST', '/events?unknown=refuse', lines.join('\n'));
+    expect(taken).toMatchObject({ status: 200, recorded: 2 });
+    expect(taken.refused!.map(({ line }) => line)).toEqual([2, 3]);
+    expect(taken.refused![0]!.detail).toMatch(/what.*cannot be kept/);
+  });
+});
+
+test('names with control characters are refused, whatever they are the name of', async () => {
+  const { brandId } = list;
+  for (const [method, path, body] of [
+    ['PATCH', `/brands/${brandId}`, {}],
+    ['POST', '/lists', { brandId }],
+    ['PATCH', `/lists/${list.id}`, {}],
+    ['POST', '/campaigns', { brandId }],
+    ['POST', '/segments', { brandId, condition: 'subscribed to any list' }],
+  ] as const)
+    for (const name of ['Digest\r\nBcc: all@lanternpost.example', 'Digest\u007f', 'Di\u001b[2Jgest', 'Di\u2028gest']) {
+      const { status, field } = await call(method, path, { ...body, name });
+      expect([method, path, name, status, field]).toEqual([method, path, name, 422, 'name']);
+    }
+});
+
+test('a link leads where the author said, whatever its characters', async () => {
+  const links = [
+    'https://larkfield.example/sky',
+    'https://larkfield.example/Übersicht?für=alle',
+    'https://larkfield.example/月/“quoted”',
+    'https://sternwarte-münchen.example/Mond',
+    'https://larkfield.example/%E6%9C%88?q=a%20b',
+    'https://larkfield.example/🌙#now',
+  ];
+  const html = links.map((link) => `<a href="${link}">look</a>`).join(' ');
+  const { id } = await service.client.createCampaign({ brandId: list.brandId, name: 'Links', subject: '=?utf-8?Q?not?= one', html, listIds: [list.id] }); // prettier-ignore
+  await service.client.startCampaign(id, 1);
+  await until(() => sink.received.length > 0);
+  const raw = sink.received[0]!.raw.replace(/=\r\n/g, '').replace(/=3D/g, '=');
+  const urls = [...new Set([...raw.matchAll(new RegExp(`href="(${service.public}/c/[a-z2-7]{39})"`, 'g'))].map((match) => match[1]!))]; // prettier-ignore
+  const led = await Promise.all(urls.map(async (url) => (await fetch(url, { redirect: 'manual' })).headers.get('location'))); // prettier-ignore
+  expect(led.slice(0, links.length)).toEqual([
+    links[0],
+    'https://larkfield.example/%C3%9Cbersicht?f%C3%BCr=alle',
+    'https://larkfield.example/%E6%9C%88/%E2%80%9Cquoted%E2%80%9D',
+    'https://xn--sternwarte-mnchen-82b.example/Mond',
+    links[4],
+    'https://larkfield.example/%F0%9F%8C%99#now',
+  ]);
+});
