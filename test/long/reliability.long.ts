@@ -130,10 +130,14 @@ function says(address: string, one: Omit<Said, 'at'>): void {
   said.set(address, [...(said.get(address) ?? []), { ...one, at: Date.now() }]);
 }
 
-/** Somebody comes back to a list: what they said of it before holds no more, neither do wider words of its brand. */
+/**
+ * Somebody comes back to a list: what they said of it before holds no more, neither do wider words of its brand. An opt-out
+ * has ended their other lists, a complaint only stands in the way until they confirm something afresh (docs/consent.md).
+ */
 function cameBack(address: string, list: List): void {
   const rest = (said.get(address) ?? []).flatMap((one): Said[] => {
     if (one.brandId !== list.brandId) return [one];
+    if (one.way === 'complaint') return [];
     if (one.lists === null) return one.way === 'an entry' ? [one] : [{ ...one, lists: lists.filter(({ brandId, id }) => brandId === list.brandId && id !== list.id).map(({ id }) => id) }];
     return [{ ...one, lists: one.lists.filter((id) => id !== list.id) }];
   }); // prettier-ignore
@@ -369,6 +373,9 @@ test(
     const rows = Object.entries({ ...done, 'messages that arrived': messages.length, 'people who said that they want no more': said.size, 'people erased': erased.size, ...ledgers, 'rows of activity, derived anew': activity.rows, differing: activity.differing }); // prettier-ignore
     mkdirSync('.avendel', { recursive: true });
     writeFileSync('.avendel/reliability.md', ['| what | how many |', '| --- | ---: |', ...rows.map(([what, n]) => `| ${what} | ${n.toLocaleString('en-GB')} |`)].join('\n')); // prettier-ignore
+    const who = [...new Set(wrong.flatMap((line) => /^reader\S+/.exec(line) ?? []))].slice(0, 5);
+    const histories = await Promise.all(who.map(async (address) => ({ address, said: said.get(address), journal: (await database.query('SELECT j.id, j.at, j.run_id, j.subject, j.subject_id, j.before, j.after, j.actor_kind, j.cause FROM journal j JOIN contact c ON c.id = j.contact_id WHERE c.address = $1 ORDER BY j.id', [address])).rows }))); // prettier-ignore
+    writeFileSync('.avendel/reliability-wrong.json', JSON.stringify(histories, null, 1));
     expect(wrong).toEqual([]);
     expect(done['kill -9']).toBeGreaterThan(0);
   },

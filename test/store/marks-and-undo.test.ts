@@ -6,7 +6,7 @@ import { addEntries, createSuppressionList, liftByPerson } from '../../src/opera
 import { listJournal } from '../../src/store/statements/journal.ts';
 import { makeDeps } from '../support/database.ts';
 import { DAY, importText, makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
-import { applyBounceRule, applySunsetRule, undoRun } from '../support/runs.ts';
+import { applyAct, applyBounceRule, applySunsetRule, undoRun } from '../support/runs.ts';
 
 let deps: Awaited<ReturnType<typeof makeDeps>>;
 let world: SmallWorld;
@@ -178,4 +178,60 @@ test('invariant 3, evidence: every mark and entry names its cause in the journal
   });
   await recordEvents(deps, [outside(world, 'bounced', 1, campaigns[9]!, campaigns[9]!.at, { class: 'block' })]);
   expect(await reasonsOf(1)).toEqual([]);
+});
+
+describe('an entry that is asked for again', () => {
+  const value = () => world.addresses[0]!;
+  const enter = (listId: number, values: string[], expiresAt: string | null = null) =>
+    addEntries(deps, { listId, values, reason: 'their lawyer asked', expiresAt, actor: 'Jonas Aldermore' });
+  const standing = async (listId: number): Promise<{ value: string; until: Date | null }[]> =>
+    deps.database.query(`SELECT value, expires_at AS until FROM suppression_entry WHERE list_id = $1 AND lifted_at IS NULL ORDER BY 1`, [listId]); // prettier-ignore
+  const makeOwnList = async () =>
+    (await createSuppressionList(deps, { name: 'Do not write', scope: 'organisation', scopeId: null, reach: 'everything', exact: false })).id; // prettier-ignore
+  const LATER = '2099-01-01T00:00:00.000Z';
+
+  test('stands on when the run that entered it first is undone, of a contact and of nobody', async () => {
+    const listId = await makeOwnList();
+    const many = { act: 'suppress' as const, addresses: [value()], suppressionListId: listId };
+    const run = await applyAct(deps, { ...many, expect: 1, reason: 'a test', actor: 'Rosa Lindgard' });
+    const domain = await enter(listId, ['campusnet.example']);
+    expect(await enter(listId, [value(), 'campusnet.example', 'new@campusnet.example'])).toMatchObject({ entered: 1, known: 2 }); // prettier-ignore
+    expect(await undoRun(deps, run.id, 'a mistake', 'Rosa Lindgard')).toMatchObject({ restored: 0, leftAlone: 1 });
+    expect(await undoRun(deps, domain.runId, 'a mistake', 'Rosa Lindgard')).toMatchObject({
+      restored: 0,
+      leftAlone: 1,
+    });
+    expect((await standing(listId)).map((row) => row.value)).toEqual([value(), 'campusnet.example', 'new@campusnet.example'].sort()); // prettier-ignore
+    expect(await reasonsOf(0)).toContain('suppressed');
+  });
+
+  test('stands as long as the longer of both asks; the undo of the later ask gives it the end that it had', async () => {
+    const listId = await makeOwnList();
+    await enter(listId, [value()], LATER);
+    await enter(listId, [value()], '2098-01-01T00:00:00Z');
+    expect((await standing(listId))[0]!.until?.toISOString()).toBe(LATER);
+    const forGood = await enter(listId, [value()]);
+    expect(await standing(listId)).toEqual([{ value: value(), until: null }]);
+    await undoRun(deps, forGood.runId, 'a mistake', 'Rosa Lindgard');
+    expect((await standing(listId))[0]!.until?.toISOString()).toBe(LATER);
+  });
+
+  test('at the same time as the undo: it stands, whichever came first', async () => {
+    const listId = await makeOwnList();
+    for (let times = 0; times < 12; times++) {
+      const many = { act: 'suppress' as const, addresses: [world.addresses[times % 8]!], suppressionListId: listId };
+      const run = await applyAct(deps, { ...many, expect: 1, reason: 'a test', actor: 'Rosa Lindgard' });
+      const elsewhere = await enter(listId, [`place${times}.example`]);
+      const asks = [many.addresses[0]!, `place${times}.example`];
+      await Promise.all([
+        undoRun(deps, run.id, 'a mistake', 'Rosa Lindgard'),
+        undoRun(deps, elsewhere.runId, 'a mistake', 'Rosa Lindgard'),
+        enter(listId, asks),
+      ]);
+      const stand = (await standing(listId)).map((row) => row.value);
+      expect(stand).toEqual(expect.arrayContaining(asks));
+      const lifted = await deps.database.query<{ id: number }[]>('SELECT id::float8 AS id FROM suppression_entry WHERE list_id = $1 AND lifted_at IS NULL', [listId]); // prettier-ignore
+      await liftByPerson(deps, lifted.map(({ id }) => id), 'the next time', 'Rosa Lindgard'); // prettier-ignore
+    }
+  });
 });

@@ -1,11 +1,9 @@
-import { isIPv6 } from 'node:net';
-
 /**
  * What is counted as one network: an IPv4 address, or the 64 bits of an IPv6 address before its host's own (RFC 4291
  * section 2.5.1), since whoever has one of these has them all. What is neither stays as it is.
  */
 export function networkBlock(address: string): string {
-  if (!isIPv6(address) || address.includes('%')) return address;
+  if (!URL.canParse(`http://[${address}]/`)) return address;
   // The URL Standard writes every form of an address in one: no dotted end, no leading zeros, the longest run as `::`.
   const [before = '', after = ''] = new URL(`http://[${address}]/`).hostname.slice(1, -1).split('::');
   const head = before === '' ? [] : before.split(':');

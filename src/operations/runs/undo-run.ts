@@ -53,10 +53,7 @@ export async function beginUndo(deps: Deps, runId: number, reason: string, actor
 export const undoing: Doing<Undoing> = {
   piece: (_, sql, run) =>
     overTargets(sql, run, async (targets) => {
-      await lockToUndo(
-        sql,
-        targets.filter((target) => target > 0),
-      );
+      await lockToUndo(sql, targets);
       const counts: Counts = { ...(await undoRunChanges(sql, run.work.run, targets, actOfRun(run))) };
       const removed = run.work.imported ? await removeBroughtIn(sql, run.work.run, targets, run.id) : 0;
       return removed > 0 ? { ...counts, removed } : counts;

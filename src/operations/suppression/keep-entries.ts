@@ -4,6 +4,7 @@ import { inTransaction, violates, type Sql } from '../../store/database.ts';
 import type { Reach, Scope } from '../../shared/words.ts';
 import { finishRun, insertRun } from '../../store/statements/journal.ts';
 import {
+  askForEntriesAgain,
   enterEntries,
   insertSuppressionList,
   liftEntries,
@@ -13,6 +14,7 @@ import {
   type NewEntry,
   type SuppressionListRow,
 } from '../../store/statements/suppression.ts';
+import { findContactIds } from '../../store/statements/contacts.ts';
 import { findBounceRule } from '../../store/statements/rules.ts';
 import { callBackFromSends } from '../campaigns/call-back.ts';
 import type { Deps } from '../deps.ts';
@@ -104,11 +106,12 @@ export async function addEntries(deps: Deps, request: EntriesRequest): Promise<E
       actor: request.actor,
       reason: request.reason,
     });
-    const { entered } = await enterEntries(sql, [...entries.values()], {
-      actorKind: 'person',
-      actor: request.actor,
-      runId,
-    });
+    const act = { actorKind: 'person' as const, actor: request.actor, runId };
+    const asked = [...entries.values()];
+    // Contacts first, as an undo does: of an undo of what entered it first and of this, one sees what the other did.
+    await lockContacts(sql, [...(await findContactIds(sql, [...entries.keys()])).values()]);
+    const { entered, entryIds } = await enterEntries(sql, asked, act);
+    await askForEntriesAgain(sql, asked, entryIds, act);
     await finishRun(sql, runId, { entered, known: entries.size - entered, refused: refused.length });
     return { runId, entered, known: entries.size - entered };
   });

@@ -103,21 +103,21 @@ const INCOMING = `json_to_recordset($1::json) AS r("listId" int, kind text, valu
 
 /**
  * Enters values on suppression lists and journals it; a value already in effect on its list is left as it is. Entries
- * that have run out are closed first, so that they do not stand in the way. Returns the contacts concerned and how many
+ * that have run out are closed first, so that they do not stand in the way. Returns the contacts concerned, and which
  * entries are new. Locks entries in order of (value, list).
  */
 export async function enterEntries(
   sql: Sql,
   entries: NewEntry[],
   act: Act,
-): Promise<{ entered: number; contactIds: number[] }> {
-  if (entries.length === 0) return { entered: 0, contactIds: [] };
+): Promise<{ entered: number; entryIds: number[]; contactIds: number[] }> {
+  if (entries.length === 0) return { entered: 0, entryIds: [], contactIds: [] };
   await sql.query(
     `UPDATE suppression_entry e SET lifted_at = e.expires_at, lift_kind = 'rule', lifted_by = 'its end', lift_reason = 'reached its end'
      FROM ${INCOMING} WHERE e.value = r.value AND e.list_id = r."listId" AND e.lifted_at IS NULL AND e.expires_at <= now()`,
     [JSON.stringify(entries)],
   );
-  const rows: { contactId: number | null }[] = await sql.query(
+  const rows: { entryId: number; contactId: number | null }[] = await sql.query(
     `WITH entered AS (
        INSERT INTO suppression_entry (list_id, kind, value, reason, source, evidence, expires_at, ended_by, said_at)
        SELECT DISTINCT ON (r.value, r."listId") r."listId", r.kind, r.value, r.reason, r.source, r.evidence, r."expiresAt", r."endedBy", coalesce(r."saidAt", now())
@@ -129,10 +129,33 @@ export async function enterEntries(
        SELECT $2::int, c.id, 'entry', e.id, NULL, jsonb_build_object('list', l.name, 'listId', l.id, 'value', e.value, 'inEffect', true),
               $3, $4, jsonb_build_object('reason', e.reason) || coalesce(e.evidence, '{}')
        FROM entered e JOIN suppression_list l ON l.id = e.list_id LEFT JOIN contact c ON e.kind = 'address' AND c.address = e.value)
-     SELECT c.id::float8 AS "contactId" FROM entered e LEFT JOIN contact c ON e.kind = 'address' AND c.address = e.value`,
+     SELECT e.id::float8 AS "entryId", c.id::float8 AS "contactId" FROM entered e LEFT JOIN contact c ON e.kind = 'address' AND c.address = e.value`,
     [JSON.stringify(entries), act.runId, act.actorKind, act.actor],
   );
-  return { entered: rows.length, contactIds: rows.flatMap((row) => (row.contactId === null ? [] : [row.contactId])) };
+  return {
+    entered: rows.length,
+    entryIds: rows.map((row) => row.entryId),
+    contactIds: rows.flatMap((row) => (row.contactId === null ? [] : [row.contactId])),
+  };
+}
+
+/**
+ * Notes on entries that stood already that somebody asks for them anew: they stand as long as the longer of both asks, and
+ * the undo of whatever entered them first leaves them. `newIds` were entered by this act. To follow `enterEntries`.
+ */
+export async function askForEntriesAgain(sql: Sql, entries: NewEntry[], newIds: number[], act: Act): Promise<void> {
+  await sql.query(
+    `WITH asked AS (
+       SELECT e.id, e.expires_at AS was, r.reason, CASE WHEN e.expires_at IS NULL OR r."expiresAt" IS NULL THEN NULL ELSE greatest(e.expires_at, r."expiresAt") END AS until
+       FROM ${INCOMING} JOIN suppression_entry e ON e.value = r.value AND e.list_id + 0 = r."listId" AND e.lifted_at IS NULL AND e.id <> ALL($5::bigint[])),
+     changed AS (
+       UPDATE suppression_entry e SET expires_at = a.until FROM asked a WHERE e.id = a.id AND e.lifted_at IS NULL RETURNING e.id, e.list_id, e.kind, e.value, a.was, a.until, a.reason)
+     INSERT INTO journal (run_id, contact_id, subject, subject_id, before, after, actor_kind, actor, cause)
+     SELECT $2::int, c.id, 'entry', h.id, jsonb_build_object('list', l.name, 'listId', l.id, 'value', h.value, 'inEffect', true, 'expiresAt', h.was),
+       jsonb_build_object('list', l.name, 'listId', l.id, 'value', h.value, 'inEffect', true, 'expiresAt', h.until), $3, $4, jsonb_build_object('reason', h.reason)
+     FROM changed h JOIN suppression_list l ON l.id = h.list_id LEFT JOIN contact c ON h.kind = 'address' AND c.address = h.value`,
+    [JSON.stringify(entries), act.runId, act.actorKind, act.actor, newIds],
+  );
 }
 
 /**

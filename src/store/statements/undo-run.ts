@@ -24,12 +24,25 @@ export function keepUndoTargets(sql: Sql, undoingRunId: number, runId: number): 
   return keepTargets(sql, undoingRunId, changed, rest, [runId]);
 }
 
+/** Targets of an undo: contacts, and below zero entries that belong to none. */
+function splitTargets(targets: number[]): { contactIds: number[]; entryIds: number[] } {
+  return {
+    contactIds: targets.filter((target) => target > 0),
+    entryIds: targets.filter((target) => target < 0).map((target) => -target),
+  };
+}
+
 /**
- * Holds all that an undo of these contacts looks at and then writes, so that nobody changes it in between: contacts first, as
- * everybody's own acts do, then where they stand on ladders and among machines, which move without that lock.
+ * Holds all that an undo of these targets looks at and then writes, so that nobody changes it in between: contacts first, as
+ * everybody's own acts do, then entries that belong to none, then where they stand on ladders and among machines, which move without that lock.
  */
-export async function lockToUndo(sql: Sql, contactIds: number[]): Promise<void> {
+export async function lockToUndo(sql: Sql, targets: number[]): Promise<void> {
+  const { contactIds, entryIds } = splitTargets(targets);
   await lockContacts(sql, contactIds);
+  await sql.query(
+    'SELECT FROM suppression_entry WHERE id = ANY($1::bigint[]) ORDER BY value, list_id FOR NO KEY UPDATE',
+    [entryIds],
+  );
   for (const table of ['contact_stage', 'automated_address'])
     await sql.query(`SELECT FROM ${table} WHERE contact_id = ANY($1::bigint[]) ORDER BY contact_id FOR NO KEY UPDATE`, [
       contactIds,
@@ -97,11 +110,15 @@ const CHANGES = `
     FROM spoken j ORDER BY j.subject, j.subject_id, j.contact_id, j.id DESC),
   back AS (SELECT * FROM change WHERE NOT moved_on)`;
 
+/** Whether an entry stood already when the run asked for it: then it stands on, as long as it would have. */
+const ASKED_AGAIN = `coalesce((b.before->>'inEffect')::boolean AND (b.after->>'inEffect')::boolean, false)`;
+
 /**
  * Puts back everything a run changed of these targets, except where something changed it again later; journals each under
  * the undoing run, and keeps what was left alone.
  */
 export async function undoRunChanges(sql: Sql, runId: number, targets: number[], act: Act): Promise<UndoneCounts> {
+  const { contactIds, entryIds } = splitTargets(targets);
   const [counts] = await byIndexAlone(sql, () =>
     sql.query<UndoneCounts[]>(
       `WITH ${CHANGES},
@@ -144,7 +161,10 @@ export async function undoRunChanges(sql: Sql, runId: number, targets: number[],
        FROM back b WHERE b.subject = 'asking' AND u.contact_id = b.contact_id AND u.list_id = b.subject_id AND u.state = 'pending'),
      lifted AS (
        UPDATE suppression_entry e SET lifted_at = now(), lifted_by = $3, lift_kind = 'undo', lift_reason = 'run ' || $1 || ' undone'
-       FROM back b WHERE b.subject = 'entry' AND (b.after->>'inEffect')::boolean AND e.id = b.subject_id AND e.lifted_at IS NULL),
+       FROM back b WHERE b.subject = 'entry' AND (b.after->>'inEffect')::boolean AND NOT ${ASKED_AGAIN} AND e.id = b.subject_id AND e.lifted_at IS NULL),
+     until AS (
+       UPDATE suppression_entry e SET expires_at = (b.before->>'expiresAt')::timestamptz
+       FROM back b WHERE b.subject = 'entry' AND ${ASKED_AGAIN} AND e.id = b.subject_id AND e.lifted_at IS NULL),
      entered AS (
        UPDATE suppression_entry e SET lifted_at = NULL, lifted_by = NULL, lift_kind = NULL, lift_reason = NULL
        FROM back b WHERE b.subject = 'entry' AND NOT (b.after->>'inEffect')::boolean AND e.id = b.subject_id
@@ -152,18 +172,11 @@ export async function undoRunChanges(sql: Sql, runId: number, targets: number[],
      noted AS (
        INSERT INTO journal (run_id, contact_id, subject, subject_id, before, after, actor_kind, actor, cause)
        SELECT $4::int, contact_id, subject, subject_id, after,
-         CASE WHEN subject = 'entry' THEN after || jsonb_build_object('inEffect', NOT (after->>'inEffect')::boolean) ELSE before END,
-         $2, $3, jsonb_build_object('undoneRun', $1::int) FROM back),
+         CASE WHEN subject = 'entry' AND NOT ${ASKED_AGAIN} THEN after || jsonb_build_object('inEffect', NOT (after->>'inEffect')::boolean) ELSE before END,
+         $2, $3, jsonb_build_object('undoneRun', $1::int) FROM back b),
      kept AS (INSERT INTO run_left (run_id, journal_id, contact_id) SELECT $4::int, id, contact_id FROM change WHERE moved_on ORDER BY id, contact_id)
      SELECT (count(*) FILTER (WHERE NOT moved_on))::int AS restored, (count(*) FILTER (WHERE moved_on))::int AS "leftAlone" FROM change`,
-      [
-        runId,
-        act.actorKind,
-        act.actor,
-        act.runId,
-        targets.filter((target) => target > 0),
-        targets.filter((target) => target < 0).map((target) => -target),
-      ],
+      [runId, act.actorKind, act.actor, act.runId, contactIds, entryIds],
     ),
   );
   return counts!;

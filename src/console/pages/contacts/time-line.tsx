@@ -197,6 +197,7 @@ export function changeWords({ subject, before, after }: JournalItem): string {
   }[];
   if (subject === 'stage') return `${was!.stage ?? 'new'} to ${is!.stage}`;
   if (subject === 'deliverability') return `${was!.deliverability} to ${is!.deliverability}`;
+  if (subject === 'entry' && was?.inEffect === true && is!.inEffect) return `Asked for again on ${is!.list}`;
   if (subject === 'entry') return is!.inEffect ? `Entered on ${is!.list}` : `Lifted from ${is!.list}`;
   if (subject === 'address') return `${was!.address} mended to ${is!.address}`;
   if (subject === 'archive')
