@@ -1,5 +1,6 @@
 import { Refusal, refusalCode } from '../client/calls.ts';
 import { PROBLEMS, type ProblemCode } from '../shared/problems.ts';
+import { note } from './output.ts';
 import { serviceAddress } from './sign-in-file.ts';
 import { UsageError } from './usage-error.ts';
 
@@ -30,6 +31,6 @@ function wasReached(cause: unknown): boolean {
 }
 
 function say(message: string, exit: number): number {
-  process.stderr.write(`${message}\n`);
+  note(message);
   return exit;
 }

@@ -1,4 +1,5 @@
 import { Command, CommanderError } from 'commander';
+import { visible } from '../core/text/visible.ts';
 import { reportError } from './errors.ts';
 
 /** Groups of commands; each is loaded only when it is called, so that `--help` answers at once. */
@@ -80,7 +81,7 @@ async function main(): Promise<number> {
   const program = new Command('avendel').description(
     'Keeps suppression lists, applies sunset and bounce rules, sends campaigns to who may be written to.',
   );
-  program.configureOutput({ outputError: (text, write) => write(text) }).exitOverride();
+  program.configureOutput({ outputError: (text, write) => write(visible(text)) }).exitOverride();
   const wanted = process.argv[2];
   for (const { name, summary, load } of GROUPS) {
     const group = program.command(name).description(summary);

@@ -1,3 +1,5 @@
+import { visible } from '../core/text/visible.ts';
+
 /** How results are printed: tables for people, one JSON document or one record a line for programs. */
 export interface OutputOptions {
   json?: boolean;
@@ -46,14 +48,14 @@ export function tableText<T>(rows: T[], columns: Column<T>[]): string {
   ].join('\n');
 }
 
-/** A result, on standard output. */
+/** A result, on standard output. Nothing in it tells the terminal what to do: much of it was written by strangers. */
 export function line(text: string): void {
-  process.stdout.write(`${text}\n`);
+  process.stdout.write(`${visible(text)}\n`);
 }
 
 /** Says something that is no result: on standard error, so that a pipe stays clean. */
 export function note(text: string): void {
-  process.stderr.write(`${text}\n`);
+  process.stderr.write(`${visible(text)}\n`);
 }
 
 /** A whole number as a person reads it. */
@@ -78,7 +80,7 @@ function pad(cell: string, width: number, right: boolean): string {
 
 function textOf(value: string | number | null | undefined): string {
   if (typeof value === 'number') return count(value);
-  return (value ?? '').replace(/\s+/g, ' ');
+  return visible((value ?? '').replace(/\s+/g, ' '));
 }
 
 function clip(text: string): string {

@@ -1,3 +1,4 @@
+import { visible } from '../core/text/visible.ts';
 import { paceWords } from '../shared/pace.ts';
 
 const WIDEST = 30;
@@ -21,7 +22,7 @@ export function makeProgress() {
         Math.min(WIDEST, (process.stderr.columns || STANDARD_COLUMNS) - label.length - words.length - 3),
       );
       const filled = whole === 0 ? 0 : Math.min(width, Math.round((width * done) / whole));
-      process.stderr.write(`\r${label} ${'█'.repeat(filled)}${'░'.repeat(width - filled)} ${words}\u001b[K`);
+      process.stderr.write(`\r${visible(label)} ${'█'.repeat(filled)}${'░'.repeat(width - filled)} ${words}\u001b[K`);
     },
     /** Takes the line off the terminal. */
     end(): void {

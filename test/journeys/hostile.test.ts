@@ -1,6 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { ROUTES } from '../../src/service/http/api.ts';
 import type { List } from '../../src/shared/api.ts';
+import { makeAvendel } from '../support/cli.ts';
 import { makeList, startRealService, until, type Running } from '../support/service.ts';
 import { startSink } from '../support/sink.ts';
 
@@ -61,7 +62,7 @@ describe('what the database cannot hold is refused where it stands', () => {
       expect(many.status).toBeGreaterThanOrEqual(400);
       expect(many.status).toBeLessThan(500);
     }
-    const asked = await call('GET', `/contacts?part=${encodeURIComponent('a\u0000')}`);
+    const asked = await call('GET', `/contacts?brandId=${list.brandId}&part=${encodeURIComponent('a\u0000')}`);
     expect([asked.status, asked.field]).toEqual([422, 'part']);
   });
 
@@ -74,6 +75,20 @@ describe('what the database cannot hold is refused where it stands', () => {
     expect(taken.refused!.map(({ line }) => line)).toEqual([2, 3]);
     expect(taken.refused![0]!.detail).toMatch(/what.*cannot be kept/);
   });
+});
+
+test('pages of the refuse list have every address once', async () => {
+  const values = ['ann@quillmail.example', 'bea@quillmail.example', 'cyclone.example', 'dew.example'];
+  expect((await call('POST', '/refuse-list', { values, reason: 'a test' })).status).toBeLessThan(300);
+  const seen: string[] = [];
+  let next: string | null = null;
+  do {
+    const page = await call('GET', `/refuse-list?limit=1${next === null ? '' : `&cursor=${next}`}`);
+    const { items, next: after } = page as unknown as { items: { value: string }[]; next: string | null };
+    seen.push(...items.map(({ value }) => value));
+    next = after;
+  } while (next !== null);
+  expect(seen).toEqual(values);
 });
 
 test('names with control characters are refused, whatever they are the name of', async () => {
@@ -111,8 +126,29 @@ test('a link leads where the author said, whatever its characters', async () => 
     links[0],
     'https://larkfield.example/%C3%9Cbersicht?f%C3%BCr=alle',
     'https://larkfield.example/%E6%9C%88/%E2%80%9Cquoted%E2%80%9D',
-    'https://xn--sternwarte-mnchen-82b.example/Mond',
+    'https://xn--sternwarte-mnchen-e3b.example/Mond',
     links[4],
     'https://larkfield.example/%F0%9F%8C%99#now',
   ]);
+});
+
+test('what somebody calls themselves is shown on a terminal, not obeyed; JSON means what it meant', async () => {
+  const name = 'Ana \u202egnp.exe \u009b31m';
+  const rows = `address,name\nturned@quillmail.example,${name}\n`;
+  const { id } = await service.client.importFile({ listId: list.id, fileName: 'turned.csv' }, rows);
+  await until(async () => (await service.client.import(id)).state === 'finished');
+  const kept = (await service.client.check('turned@quillmail.example')).contact!.name!;
+  expect(kept).toContain('\u202e');
+  const avendel = makeAvendel(service);
+  for (const args of [
+    ['contacts', 'list', '--brand', String(list.brandId), '--part', 'turned'],
+    ['contacts', 'show', 'turned@quillmail.example'],
+    ['contacts', 'show', 'turned@quillmail.example', '--json'],
+    ['contacts', 'show', 'nobody\u202e\u001b[2J@quillmail.example'],
+  ]) {
+    const { stdout, stderr } = await avendel(...args);
+    expect([args, stdout + stderr]).toEqual([args, expect.stringContaining('\\u202e')]);
+    expect(stdout + stderr).not.toMatch(/(?!\n)[\p{Cc}\p{Bidi_Control}]/u);
+    if (args.includes('--json')) expect(JSON.parse(stdout)).toMatchObject({ contact: { name: kept } });
+  }
 });

@@ -4,7 +4,7 @@ import { findSeverities, saveSeverities } from '../../../operations/contacts/dom
 import { refuse, refuseNoMore } from '../../../operations/contacts/refuse-list.ts';
 import type { Severities } from '../../../core/address/check-address.ts';
 import { listRefused } from '../../../store/statements/domain-facts.ts';
-import type { PageQuery } from '../paging.ts';
+import { pageOf, readTextCursor, type PageQuery } from '../paging.ts';
 import * as schema from '../../../shared/schemas.ts';
 import { route, type Route } from '../route.ts';
 
@@ -36,9 +36,8 @@ export const addressRoutes: Route[] = [
   route<never, PageQuery & { part: string }>({
     method: 'get', path: '/refuse-list', summary: 'Addresses and domains that are not taken in, however they come', query: schema.refusedQuery,
     async handle({ deps, query }) {
-      const rows = await listRefused(deps.database, query.part, query.cursor ?? '', query.limit + 1);
-      const items = rows.slice(0, query.limit);
-      return { items, next: rows.length > query.limit ? items[items.length - 1]!.value : null };
+      const after = readTextCursor(query.cursor) ?? '';
+      return pageOf(await listRefused(deps.database, query.part, after, query.limit + 1), query.limit, (row) => row.value);
     },
   }),
   route<never, never, { values: string[]; reason: string; expect?: number }>({
