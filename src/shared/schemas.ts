@@ -418,10 +418,13 @@ export const newEntries = Joi.object({
   reason,
   expiresAt: Joi.string().isoDate().allow(null).default(null),
 });
-export const entriesQuery = Joi.object({
-  ...page,
+/** Of the whole file; a page of them is asked for with more. */
+export const entriesFileQuery = Joi.object({
   standing: Joi.string().valid('in-effect', 'past', 'all').default('all'),
   part: text(320).allow('').default(''),
+});
+export const entriesQuery = entriesFileQuery.keys({
+  ...page,
   order: Joi.string().valid('oldest', 'newest').default('oldest').description('By when they were entered; a cursor goes with its order'),
 }); // prettier-ignore
 export const liftRequest = Joi.object({ entryIds: Joi.array().items(longId).min(1).max(10_000).required(), reason });

@@ -33,7 +33,7 @@ export const suppressionRoutes: Route[] = [
     },
   }),
   route<WithId, { standing: EntryStanding; part: string }>({
-    method: 'get', path: '/suppression-lists/:id/entries.csv', summary: 'The same entries as a CSV file, all of them', params: schema.idParams, query: schema.entriesQuery, answers: 'text/csv',
+    method: 'get', path: '/suppression-lists/:id/entries.csv', summary: 'The same entries as a CSV file, all of them', params: schema.idParams, query: schema.entriesFileQuery, answers: 'text/csv',
     handle: ({ deps, params, query, c }) => streamText(c, `suppression-${params.id}.csv`, exportEntries(deps, params.id, query.standing, query.part)),
   }),
   route<WithId, never, { values: string[]; reason: string; expiresAt: string | null }>({
