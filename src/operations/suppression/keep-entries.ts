@@ -110,8 +110,14 @@ export async function addEntries(deps: Deps, request: EntriesRequest): Promise<E
     const asked = [...entries.values()];
     // Contacts first, as an undo does: of an undo of what entered it first and of this, one sees what the other did.
     await lockContacts(sql, [...(await findContactIds(sql, [...entries.keys()])).values()]);
-    const { entered, entryIds } = await enterEntries(sql, asked, act);
-    await askForEntriesAgain(sql, asked, entryIds, act);
+    const entryIds: number[] = [];
+    let again = 0;
+    // One that stood when it was entered, and was lifted before it could be asked for again, is entered after all.
+    do {
+      entryIds.push(...(await enterEntries(sql, asked, act)).entryIds);
+      again = await askForEntriesAgain(sql, asked, entryIds, act);
+    } while (entryIds.length + again < asked.length);
+    const entered = entryIds.length;
     await finishRun(sql, runId, { entered, known: entries.size - entered, refused: refused.length });
     return { runId, entered, known: entries.size - entered };
   });

@@ -141,21 +141,25 @@ export async function enterEntries(
 
 /**
  * Notes on entries that stood already that somebody asks for them anew: they stand as long as the longer of both asks, and
- * the undo of whatever entered them first leaves them. `newIds` were entered by this act. To follow `enterEntries`.
+ * the undo of whatever entered them first leaves them. `newIds` were entered by this act. To follow
+ * `enterEntries`. Returns how many it were.
  */
-export async function askForEntriesAgain(sql: Sql, entries: NewEntry[], newIds: number[], act: Act): Promise<void> {
-  await sql.query(
+export async function askForEntriesAgain(sql: Sql, entries: NewEntry[], newIds: number[], act: Act): Promise<number> {
+  const [row]: { n: number }[] = await sql.query(
     `WITH asked AS (
        SELECT e.id, e.expires_at AS was, r.reason, CASE WHEN e.expires_at IS NULL OR r."expiresAt" IS NULL THEN NULL ELSE greatest(e.expires_at, r."expiresAt") END AS until
        FROM ${INCOMING} JOIN suppression_entry e ON e.value = r.value AND e.list_id + 0 = r."listId" AND e.lifted_at IS NULL AND e.id <> ALL($5::bigint[])),
      changed AS (
-       UPDATE suppression_entry e SET expires_at = a.until FROM asked a WHERE e.id = a.id AND e.lifted_at IS NULL RETURNING e.id, e.list_id, e.kind, e.value, a.was, a.until, a.reason)
+       UPDATE suppression_entry e SET expires_at = a.until FROM asked a WHERE e.id = a.id AND e.lifted_at IS NULL RETURNING e.id, e.list_id, e.kind, e.value, a.was, a.until, a.reason),
+     noted AS (
      INSERT INTO journal (run_id, contact_id, subject, subject_id, before, after, actor_kind, actor, cause)
      SELECT $2::int, c.id, 'entry', h.id, jsonb_build_object('list', l.name, 'listId', l.id, 'value', h.value, 'inEffect', true, 'expiresAt', h.was),
        jsonb_build_object('list', l.name, 'listId', l.id, 'value', h.value, 'inEffect', true, 'expiresAt', h.until), $3, $4, jsonb_build_object('reason', h.reason)
-     FROM changed h JOIN suppression_list l ON l.id = h.list_id LEFT JOIN contact c ON h.kind = 'address' AND c.address = h.value`,
+     FROM changed h JOIN suppression_list l ON l.id = h.list_id LEFT JOIN contact c ON h.kind = 'address' AND c.address = h.value)
+     SELECT count(*)::int AS n FROM changed`,
     [JSON.stringify(entries), act.runId, act.actorKind, act.actor, newIds],
   );
+  return row!.n;
 }
 
 /**
