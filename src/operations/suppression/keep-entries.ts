@@ -111,7 +111,7 @@ export async function addEntries(deps: Deps, request: EntriesRequest): Promise<E
     // Contacts first, as an undo does: of an undo of what entered it first and of this, one sees what the other did.
     await lockContacts(sql, [...(await findContactIds(sql, [...entries.keys()])).values()]);
     const entryIds: number[] = [];
-    let again = 0;
+    let again: number;
     // One that stood when it was entered, and was lifted before it could be asked for again, is entered after all.
     do {
       entryIds.push(...(await enterEntries(sql, asked, act)).entryIds);
