@@ -91,6 +91,30 @@ test('pages of the refuse list have every address once', async () => {
   expect(seen).toEqual(values);
 });
 
+test('a form larger than any is cut off with 413, with its length told or not; it is no failure of ours', async () => {
+  const headers = { connection: 'close' };
+  const large = 'x'.repeat(20_000);
+  const chunked = new ReadableStream({
+    start(to) {
+      for (let piece = 0; piece < 2; piece++) to.enqueue(new TextEncoder().encode(large.slice(0, 10_000)));
+      to.close();
+    },
+  });
+  const told = await fetch(`${service.public}/v`, { method: 'POST', headers, body: large });
+  const untold = await fetch(`${service.public}/v`, { method: 'POST', headers, body: chunked, duplex: 'half' });
+  expect([told.status, untold.status]).toEqual([413, 413]);
+});
+
+test('what is no form is told so, and nothing fails', async () => {
+  const form = await service.client.createList({ brandId: list.brandId, name: 'Forms' });
+  const headers = { 'content-type': 'multipart/form-data; boundary=moon' };
+  const broken = await fetch(form.signUpUrl, { method: 'POST', headers, body: '--moon\r\nnonsense' });
+  expect([broken.status, await broken.text()]).toEqual([400, 'This is not a form.']);
+  const typed = new URLSearchParams({ address: 'nul@quillmail.example', name: 'A\u0000na\u001b' });
+  expect((await fetch(form.signUpUrl, { method: 'POST', body: typed })).status).toBe(200);
+  expect((await service.client.check('nul@quillmail.example')).contact!.name).toBe('A na');
+});
+
 test('names with control characters are refused, whatever they are the name of', async () => {
   const { brandId } = list;
   for (const [method, path, body] of [

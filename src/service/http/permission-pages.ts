@@ -1,5 +1,6 @@
 import { Hono, type Context } from 'hono';
 import { bodyLimit } from 'hono/body-limit';
+import { oneLine } from '../../core/message/merge-fields.ts';
 import type { Deps } from '../../operations/deps.ts';
 import { confirm, findConfirmation } from '../../operations/permission/confirm.ts';
 import { leavingByMessage, leavingEvent } from '../../operations/permission/leave.ts';
@@ -10,6 +11,7 @@ import { Problem } from '../../operations/problem.ts';
 import { BrandEntity, ListEntity, type List } from '../../store/entities/organisation.ts';
 import { findDelivery, type DeliveryOfToken } from '../../store/statements/returns.ts';
 import type { NetworkOf } from './network-of.ts';
+import { readForm, readFormOfMany } from './read-form.ts';
 import type { EventRecorder } from '../tracking/event-recorder.ts';
 import {
   confirmationOverPage,
@@ -38,7 +40,7 @@ export function makePermissionPages(deps: Deps, recorder: EventRecorder, network
   app.post('/s/:token', limited, async (c) => {
     const list = await findListBehind(deps, c.req.param('token'));
     if (!list) return gone(c);
-    const form = await c.req.parseBody();
+    const form = await readForm(c);
     // A field that no person sees: whoever fills it is a machine, and is told what everybody is told.
     if (textOf(form['website']) !== '') return c.html(signedUpPage(list.name), 200, NEVER_CACHED);
     const [address, name] = [textOf(form['address']), textOf(form['name'])];
@@ -89,7 +91,7 @@ export function makePermissionPages(deps: Deps, recorder: EventRecorder, network
   app.post('/p/:token', limited, async (c) => {
     const found = await findMessageBehind(deps, c.req.param('token'));
     if (!found) return gone(c);
-    const form = await c.req.parseBody({ all: true });
+    const form = await readFormOfMany(c);
     if (form['act'] === 'everything') {
       await recorder.record(leavingEvent(deps, leavingByMessage(found, 'preferences', true)));
       return c.html(donePage(await brandName(deps, found.brandId), []), 200, NEVER_CACHED);
@@ -135,7 +137,7 @@ async function brandName(deps: Deps, brandId: number): Promise<string> {
 }
 
 function textOf(value: unknown): string {
-  return typeof value === 'string' ? value.trim().slice(0, 1000) : '';
+  return typeof value === 'string' ? oneLine(value).trim().slice(0, 1000) : '';
 }
 
 function userAgentOf(c: Context): string {

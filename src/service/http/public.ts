@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import { Hono, type Context } from 'hono';
 import { bodyLimit } from 'hono/body-limit';
+import { HTTPException } from 'hono/http-exception';
 import type { Logger } from 'pino';
 import type { TokenPayload, TokenUse } from '../../core/message/token.ts';
 import { listsToLeave } from '../../core/consent/leaving.ts';
@@ -20,6 +21,7 @@ import type { EventRecorder } from '../tracking/event-recorder.ts';
 import { makeCache } from '../tracking/cache.ts';
 import type { NetworkOf } from './network-of.ts';
 import { makePermissionPages } from './permission-pages.ts';
+import { readForm } from './read-form.ts';
 import { donePage, gonePage, MOST_FORM_BYTES, NEVER_CACHED, unsubscribePage } from './public-pages.ts';
 
 /** The smallest GIF: one transparent pixel. */
@@ -51,6 +53,7 @@ export function makePublicApp(deps: Deps, recorder: EventRecorder, networkOf: Ne
   app.onError((error, c) => {
     if (error instanceof Problem && error.code === 'too-busy')
       return c.text('Please try again in a moment.', 503, { ...NEVER_CACHED, 'retry-after': '2' });
+    if (error instanceof HTTPException) return error.getResponse();
     // Without the path, which may be somebody's way out.
     log.error({ err: error, place: c.req.path.split('/', 2).join('/') }, 'a public request failed');
     return c.text('Something went wrong here. Please try again later.', 500, NEVER_CACHED);
@@ -124,7 +127,7 @@ function addWaysOut(app: Hono, { deps, recorder }: Public): void {
   app.post('/u/:token', bodyLimit({ maxSize: MOST_FORM_BYTES }), async (c) => {
     const found = await findBehind(deps, c.req.param('token'));
     if (!found) return c.html(gonePage(), 404, NEVER_CACHED);
-    const form = await c.req.parseBody();
+    const form = await readForm(c);
     const { brandName, lists } = await pageFacts(deps, found);
     const oneClick = form['List-Unsubscribe'] === 'One-Click';
     const leaving = leavingByMessage(found, oneClick ? 'one click' : 'page', form['from'] === 'everything');
