@@ -16,7 +16,7 @@ export function makeReturnCalls({ get, post, send }: Calls) {
     takeEventsAside: () => post<{ recorded: number; refused: { id: number; detail: string }[] }>('/events/aside/take'),
     dropEventsAside: (address?: string) => post<{ dropped: number }>('/events/aside/drop', { address }),
     returns: (filter: { state?: string } & PageOptions = {}) => get<api.Page<returned.ReturnItem>>('/returns', filter),
-    return: (id: number) => get<returned.ReturnItem & { message: string }>(`/returns/${id}`),
+    return: (id: number) => get<returned.ReturnItem & { message: string | null }>(`/returns/${id}`),
     receiveReturn: (message: Upload) => send<returned.ReceivedReturn>('POST', '/returns', { raw: message, type: 'message/rfc822' }), // prettier-ignore
     matchReturn: (id: number, of: { address: string; campaignId?: number }) => post<returned.ReceivedReturn>(`/returns/${id}/match`, of), // prettier-ignore
     returnCounts: (days = 30) => get<returned.ReturnCounts>('/returns/counts', { days }),

@@ -1,5 +1,6 @@
 import type { Tokenizer } from '../core/message/token.ts';
 import type { Exchange } from '../core/address/check-address.ts';
+import type { ReadReturns } from '../core/returns/read-return.ts';
 import type { Database } from '../store/database.ts';
 
 /** What every operation is given: the outside world, passed in. */
@@ -17,6 +18,8 @@ export interface Deps {
   costly: Map<string, object>;
   /** Asks the domain name system whether a domain takes mail, and for how many seconds that holds; absent where no resolver is set. */
   askExchange?: (domain: string) => Promise<{ exchange: Exchange; seconds: number }>;
+  /** Reads a message that came back, for each address it came to, within bounds of time and memory. Never throws. */
+  readReturns(raw: Uint8Array, envelopeTos: readonly string[]): Promise<ReadReturns>;
   /** Tells this process's workers that there is work; those of other processes look by themselves. */
   announce(work: 'import' | 'send' | 'confirm' | 'mailbox' | 'run'): void;
 }

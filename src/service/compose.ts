@@ -17,6 +17,7 @@ import { makeMetrics } from './http/metrics.ts';
 import { makeNetworkOf } from './http/network-of.ts';
 import { makePublicApp } from './http/public.ts';
 import { startImapIntake } from './intake/imap-intake.ts';
+import { makeReturnReader } from './intake/return-reader.ts';
 import { makeSmtpIntake } from './intake/smtp-intake.ts';
 import { makeSmtpRelay } from './relay/smtp-relay.ts';
 import { makeEventRecorder, type EventRecorder } from './tracking/event-recorder.ts';
@@ -57,6 +58,8 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
   releases.push(() => database.destroy());
   await migrate(database);
   const tokens = makeTokenizer(await findTokenKeys(database));
+  const reader = makeReturnReader(log);
+  releases.push(() => reader.stop());
   const deps: Deps = {
     database,
     now: () => new Date(),
@@ -66,6 +69,7 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
     remembered: new Map(),
     costly: new Map(),
     askExchange: config.resolver === undefined ? undefined : makeAskExchange(config.resolver),
+    readReturns: reader.readReturns,
     announce: () => undefined,
   };
   const adminPassword = await ensureAdmin(deps, config.adminEmail, 'Rosa Lindgard', config.adminPassword);

@@ -24,9 +24,10 @@ export interface ReturnItem {
     token: string | null;
     because: string;
     asks_to_stop?: string;
+    by_message_id?: true;
   };
-  /** `asks`: a reply that asks to stop, for a person to decide. */
-  state: 'counted' | 'noted' | 'asks' | 'unmatched' | 'dismissed';
+  /** `asks`: a reply that asks to stop; `held`: a hard bounce known by its Message-ID alone; a person decides. */
+  state: 'counted' | 'noted' | 'asks' | 'held' | 'unmatched' | 'dismissed';
   because: string;
   campaignId: number | null;
   contactId: number | null;

@@ -392,7 +392,7 @@ export const stormRelease = Joi.object({
 export const stormDismissal = Joi.object({ reason });
 export const returnsQuery = Joi.object({
   ...page,
-  state: Joi.string().valid('counted', 'noted', 'asks', 'unmatched', 'dismissed'),
+  state: Joi.string().valid('counted', 'noted', 'asks', 'held', 'unmatched', 'dismissed'),
 });
 
 export const newSuppressionList = Joi.object({

@@ -128,7 +128,7 @@ export type BuiltInList = (typeof BUILT_IN_LISTS)[number];
 /** How a message that came back was read. */
 export const RETURN_KINDS = [
   'bounce', 'delay', 'success', 'auto_reply', 'challenge', 'complaint', 'not_spam',
-  'unsubscribe_request', 'read_receipt', 'reply', 'unknown',
+  'unsubscribe_request', 'read_receipt', 'reply', 'unknown', 'unreadable',
 ] as const; // prettier-ignore
 /** One of RETURN_KINDS. */
 export type ReturnKind = (typeof RETURN_KINDS)[number];

@@ -8,7 +8,9 @@ import { recordEvents } from '../../src/operations/events/record-events.ts';
 import { confirm } from '../../src/operations/permission/confirm.ts';
 import { signUp } from '../../src/operations/permission/sign-up.ts';
 import { unsubscribeByRequest } from '../../src/operations/permission/unsubscribe-by-request.ts';
-import { receiveReturn } from '../../src/operations/returns/receive-return.ts';
+import { receiveReturns, type ReceivedReturn } from '../../src/operations/returns/receive-return.ts';
+import { deliveryReport } from '../../src/simulator/outside/reports.ts';
+import { findReturn } from '../../src/store/statements/returns.ts';
 import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
 import { listSignUps } from '../../src/store/statements/sign-ups.ts';
 import { makeDeps } from '../support/database.ts';
@@ -60,9 +62,9 @@ describe('erasing', () => {
     await unsubscribeByRequest(deps, { address: ADDRESS, reason: `${NAME} on the telephone`, actor: 'Rosa Lindgard' });
     await signUp(deps, { listId: world.listId, address: ADDRESS, name: NAME, way: 'form', network: '203.0.113.7', userAgent: 'Mail', agreed: '' }); // prettier-ignore
     const reply = `From: mailer@hearthmail.example\r\nSubject: Out of office\r\nAuto-Submitted: auto-replied\r\n\r\n${NAME} <${ADDRESS}> is away.\r\n`;
-    await receiveReturn(deps, Buffer.from(reply), 'b.nothing@returns.larkfield.example');
+    await receiveReturns(deps, Buffer.from(reply), ['b.nothing@returns.larkfield.example']);
     expect((await findTexts(deps, [ADDRESS, NAME])).map((hit) => hit.split('.')[0])).toEqual(
-      expect.arrayContaining(['contact', 'event', 'journal', 'suppression_entry', 'sign_up', 'return_message', 'import_part', 'run', 'delivery']),
+      expect.arrayContaining(['contact', 'event', 'journal', 'suppression_entry', 'sign_up', 'return_raw', 'import_part', 'run', 'delivery']),
     ); // prettier-ignore
 
     await expect(act('erase', [ADDRESS], 2)).rejects.toMatchObject({ code: 'count-moved' });
@@ -70,6 +72,32 @@ describe('erasing', () => {
     expect(run).toMatchObject({ kind: 'erase', counts: { erased: 1 } });
     expect(await findTexts(deps, [ADDRESS, NAME, 'quartermaine'])).toEqual([]);
     await expect(undoRun(deps, run.id, 'oops', 'Rosa Lindgard')).rejects.toMatchObject({ code: 'wrong-state' });
+  });
+
+  test('it goes by address and by contact, never by name: what is known of others stays, and what is erased keeps its shape', async () => {
+    await importText(deps, world.listId, 'address,name\nvon@hearthmail.example,From\nyvon@hearthmail.example,Yvonne');
+    const [own, other] = await Promise.all(['von', 'yvon'].map(async (name) => (await checkAddress(deps, `${name}@hearthmail.example`)).contact!.id)); // prettier-ignore
+    const token = (contactId: number): string => deps.tokens.make({ use: 'return', campaignId: campaigns[39]!.id, contactId, link: 0 }); // prettier-ignore
+    await recordEvents(deps, [own!, other!].map((contactId) => ({ ...outside(world, 'sent', 0, campaigns[39]!, campaigns[39]!.at), contactId, externalId: `sent to ${contactId}` }))); // prettier-ignore
+    const report = (name: string, contactId: number): Promise<ReceivedReturn[]> => {
+      const to = `${name}@hearthmail.example`;
+      const headers = `From: digest@larkfield.example\r\nTo: ${to}\r\nMessage-ID: <x@larkfield.example>`;
+      const envelopeFrom = `b.${token(contactId)}@returns.larkfield.example`;
+      return receiveReturns(deps, Buffer.from(`${deliveryReport({ envelopeFrom, to, headers }, '5.2.2', `552 5.2.2 <${to}> is full`)}\0`), [envelopeFrom]); // prettier-ignore
+    };
+    const [[of], [ofOther]] = await Promise.all([report('von', own!), report('yvon', other!)]);
+    expect([of!.state, ofOther!.state]).toEqual(['counted', 'counted']);
+    const stranger = await receiveReturns(deps, Buffer.from('Subject: hello\r\n\r\nask von@hearthmail.example, or xvon@hearthmail.example'), ['']); // prettier-ignore
+    const before = await findReturn(deps.database, ofOther!.id);
+    await act('erase', ['von@hearthmail.example'], 1);
+
+    expect(await findReturn(deps.database, ofOther!.id)).toEqual(before);
+    expect((await checkAddress(deps, 'yvon@hearthmail.example')).contact).toMatchObject({ name: 'Yvonne' });
+    const erased = (await findReturn(deps.database, of!.id))!;
+    expect(erased).toMatchObject({ kind: 'bounce', state: 'counted', because: '(erased)', raw: null, contactId: own });
+    expect(erased.reading).toEqual({ kind: 'bounce', standard: 'RFC 3464', because: '(erased)', message_id: null, token: null, recipients: [{ address: '(erased)', class: 'soft', status: '5.2.2', reply_code: '552', text: '(erased)' }] }); // prettier-ignore
+    expect((await findReturn(deps.database, stranger[0]!.id))!.raw).toBeNull();
+    expect(await findTexts(deps, ['"von@', '<von@', ' von@'])).toEqual([]);
   });
 
   test('a file in UTF-16 without a header is written anew, and is read as it was from then on', async () => {

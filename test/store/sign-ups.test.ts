@@ -6,7 +6,7 @@ import { unsubscribeByRequest } from '../../src/operations/permission/unsubscrib
 import { signUp } from '../../src/operations/permission/sign-up.ts';
 import { createList } from '../../src/operations/organisation/set-up.ts';
 import { checkAddress } from '../../src/operations/contacts/explain-verdict.ts';
-import { receiveReturn } from '../../src/operations/returns/receive-return.ts';
+import { receiveReturns } from '../../src/operations/returns/receive-return.ts';
 import { deliveryReport } from '../../src/simulator/outside/reports.ts';
 import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
 import { findSignUp, listSignUps } from '../../src/store/statements/sign-ups.ts';
@@ -112,7 +112,7 @@ test('a confirmation message that comes back marks its address and is not sent a
   const back = async (to: string, status: string, reply: string): Promise<unknown> => {
     const message = sent.find((one) => one.to === to)!;
     const original = { envelopeFrom: message.envelopeFrom, to, headers: `Message-ID: ${message.messageId}` };
-    return receiveReturn(deps, Buffer.from(deliveryReport(original, status, reply)), message.envelopeFrom);
+    return (await receiveReturns(deps, Buffer.from(deliveryReport(original, status, reply)), [message.envelopeFrom]))[0];
   };
   expect(await back('ivo@quillmail.example', '5.1.1', '550 5.1.1 no such user')).toMatchObject({ state: 'counted' });
   expect(await back('jan@quillmail.example', '5.2.2', '552 5.2.2 mailbox full')).toMatchObject({ state: 'counted' });

@@ -1,5 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import pg from 'pg';
+import { readReturns } from '../../src/core/returns/read-return.ts';
 import { makeTokenizer } from '../../src/core/message/token.ts';
 import type { Deps } from '../../src/operations/deps.ts';
 import { migrate, openDatabase } from '../../src/store/database.ts';
@@ -39,6 +40,7 @@ export async function makeDeps(): Promise<Deps & { clock: { now: Date }; close: 
     eventMonths: new Set<string>(),
     remembered: new Map(),
     costly: new Map(),
+    readReturns: (raw, envelopeTos) => Promise.resolve(readReturns(raw, envelopeTos)),
     announce: () => undefined,
     clock,
     close,

@@ -9,7 +9,7 @@ export async function findTexts(deps: Deps, texts: string[]): Promise<string[]> 
   );
   const found: string[] = [];
   for (const { table, column, type } of columns) {
-    const text = type === 'bytea' ? `convert_from("${column}", 'LATIN1')` : `"${column}"::text`;
+    const text = type === 'bytea' ? `encode("${column}", 'escape')` : `"${column}"::text`;
     const [hit]: { n: number }[] = await deps.database.query(
       `SELECT count(*)::int AS n FROM "${table}" WHERE lower(${text}) LIKE ANY ($1::text[])`,
       [texts.map((one) => `%${one.toLowerCase()}%`)],

@@ -19,7 +19,7 @@ export function addCommands(group: Command): void {
       .description('take returned messages in from message files, mbox or Maildir; the same message is counted once'),
   ).action(importAll);
   withPaging(withOutput(group.command('list').description('messages that came back, latest first')))
-    .option('--state <state>', 'counted, noted, asks (to stop), unmatched or dismissed')
+    .option('--state <state>', 'counted, noted, asks (to stop), held (hard bounces known by their Message-ID alone), unmatched or dismissed')
     .action(async (options: OutputOptions & PagingOptions & { state?: string }) => {
       printPage(await connect().returns({ state: options.state, ...pageOf(options) }), [
         { head: 'No', cell: (row) => String(row.id), right: true },
@@ -37,13 +37,13 @@ export function addCommands(group: Command): void {
         `Return ${row.id}, ${row.state}: ${row.because}`,
         `To ${row.envelopeTo}, ${moment(row.receivedAt)}`,
         '',
-        row.message,
+        row.message ?? 'The message itself is not kept any more.',
       ]);
     },
   );
   group
     .command('match <number> <address>')
-    .description('say whom an unmatched return is about; it counts from then on')
+    .description('say whom a return is about that is unmatched or held; it counts from then on')
     .option('--campaign <number>', 'which campaign; else the latest that they were sent')
     .action(async (id: string, address: string, options: { campaign?: string }) => {
       const campaignId = options.campaign === undefined ? undefined : Number(options.campaign);
@@ -57,7 +57,7 @@ export function addCommands(group: Command): void {
       const { left } = await connect().grantStop(Number(id));
       line(`Unsubscribed${left.length > 0 ? ` from ${left.join(', ')}` : '; they were on no list'}.`);
     });
-  group.command('dismiss <number>').description('put an unmatched return aside').action(async (id: string) => {
+  group.command('dismiss <number>').description('put a return aside that is unmatched, held, or asks for nothing after all').action(async (id: string) => {
     await connect().dismissReturn(Number(id));
     line(`Return ${id} is put aside.`);
   }); // prettier-ignore
@@ -76,7 +76,7 @@ async function readAll(files: string[], options: OutputOptions): Promise<void> {
 
 async function importAll(files: string[], options: OutputOptions): Promise<void> {
   const client = connect();
-  const taken = { messages: 0, counted: 0, noted: 0, asks: 0, unmatched: 0, dismissed: 0, refused: 0 };
+  const taken = { messages: 0, counted: 0, noted: 0, asks: 0, held: 0, unmatched: 0, dismissed: 0, refused: 0 };
   for (const path of files)
     for await (const { file, raw } of readMessages(path)) {
       taken.messages++;
@@ -90,7 +90,7 @@ async function importAll(files: string[], options: OutputOptions): Promise<void>
     }
   if (taken.refused > 0) process.exitCode = 3;
   printOne(taken, options, () => [
-    `${count(taken.messages)} messages: ${count(taken.counted + taken.asks)} counted, ${count(taken.noted)} noted, ${count(taken.unmatched)} unmatched${taken.refused > 0 ? `, ${count(taken.refused)} refused` : ''}.`,
+    `${count(taken.messages)} messages: ${count(taken.counted + taken.asks)} counted, ${count(taken.noted)} noted, ${taken.held > 0 ? `${count(taken.held)} held for a person, ` : ''}${count(taken.unmatched)} unmatched${taken.refused > 0 ? `, ${count(taken.refused)} refused` : ''}.`,
     ...(taken.unmatched > 0 ? ['Which, and why: avendel returns list --state unmatched'] : []),
   ]);
 }

@@ -8,10 +8,11 @@ const REPLY_SUBJECT =
 const REPLY_OPENING =
   /\b(?:i(?:'m|’m| am| will be|'ll be|’ll be) (?:currently |presently |now )?(?:out of|away from) (?:the |my )?(?:office|desk)|i(?:'m|’m| am) (?:currently )?on (?:holiday|vacation|(?:annual |maternity |parental )?leave)|this is an? (?:automatic|automated|auto-?generated)(?: \w{1,12}){0,2} (?:reply|response|message|e-?mail)|thank you for (?:your (?:e-?mail|message)|contacting)[^.]{0,80}\b(?:automatic|automated|out of)|ich bin (?:bis|derzeit|zur ?zeit|ab|vom|im urlaub)[^.]{0,60}(?:nicht|abwesend|urlaub)|je suis (?:actuellement )?absente?)\b/i;
 
-/** Whether a message says of itself that no person wrote it, and by which field or words. */
+/** Whether a message says of itself that no person wrote it, and by which field or words; `Auto-Submitted: no` says that one did. */
 export function findAutomaticReply(fields: Fields, text = ''): string | undefined {
   const submitted = field(fields, 'auto-submitted').toLowerCase();
-  if (submitted !== '' && !/^no\b/.test(submitted)) return `Auto-Submitted: ${submitted.slice(0, 60)} (RFC 3834 5)`;
+  if (/^no\b/.test(submitted)) return undefined;
+  if (submitted !== '') return `Auto-Submitted: ${submitted.slice(0, 60)} (RFC 3834 5)`;
   const precedence = field(fields, 'precedence') || field(fields, 'x-precedence') || field(fields, 'preference');
   if (/^(auto_?reply|bulk|junk)$/i.test(precedence)) return `Precedence: ${precedence}`;
   const named = REPLY_FIELDS.find((name) => fields.has(name) && !/^(no|none)$/i.test(field(fields, name)));

@@ -30,7 +30,7 @@ export const STATUS_TABLE: readonly StatusRow[] = [
 ];
 
 /** Plain words of a server, and what they are about. */
-export type WordsAbout = 'sender' | 'unknown' | 'domain' | 'full' | 'size' | 'later' | 'block';
+export type WordsAbout = 'sender' | 'no-mail' | 'unknown' | 'domain' | 'full' | 'size' | 'later' | 'block';
 
 export interface WordsRow {
   about: WordsAbout;
@@ -50,6 +50,13 @@ export const WORDS_TABLE: readonly WordsRow[] = [
     source: "plain words about the sender's side",
     words:
       /\b(sender (address |domain )?(rejected|denied|refused|invalid|verify failed|verification failed|unknown|not found)|sender (domain|address) (does not|doesn['’]t|must) (exist|resolve)|(invalid|bad|unknown|unresolvable) sender|return[- ]path (rejected|refused|denied|invalid)|helo|ehlo|reverse (dns|lookup)|ptr record|no ptr|rdns|envelope from|(in reply to|after|during) mail from)\b/i,
+  },
+  {
+    about: 'no-mail',
+    class: 'hard',
+    source: 'RFC 7505 in plain words: the domain says that it takes no mail',
+    words:
+      /\b(null[ -]?mx\b|mx( records?| host| exchangers?)?( for \S{1,100})?(( is| are| of| points? to|:|=) ?(a |the )?(["'<(]\.["'>)]|single dot|\.(?=\s|$))| 0 \.(?=\s|$))|(domain|host|destination|site|it)( \S{1,100})? (does( not|n['’]?t)|do not|will not|won['’]?t|never) (accept|receive|take|want|handle)s?( any| incoming| inbound)? ?(e-?mails?|mail)\b(?! (from|by|via|over|sent|with|at|right|today|until|larger|of|that|for))|(domain|host)( \S{1,100})? (accepts|receives|takes) no (e-?mail|mail)\b(?! (from|with|until)))/i,
   },
   {
     about: 'unknown',
@@ -77,9 +84,9 @@ export const WORDS_TABLE: readonly WordsRow[] = [
   {
     about: 'domain',
     class: 'hard',
-    source: 'plain words for a domain that is not there or takes no mail',
+    source: 'plain words for a domain that is not there',
     words:
-      /\b(no such (domain|host)|(domain|host)( name)?( \S{1,100})? (does( not|n['’]?t) exist|not found|unknown|has no mail|is not found)|unknown (domain|host)|(couldn['’]t|could not|can['’]t|cannot) find any host|non-?existent (domain|hosts?)|nxdomain|null ?mx|(domain|host)( \S{1,100})? (does not|doesn['’]t) (accept|receive) (mail|e-?mail)|unrouteable mail domain|unroutable domain|name or service not known|no mail ?(servers?|exchangers?|hosts?) (for|found|defined)|mx records? point to non-?existent|invalid domain|illegal (host|domain))\b/i,
+      /\b(no such (domain|host)|(domain|host)( name)?( \S{1,100})? (does( not|n['’]?t) exist|not found|unknown|has no mail|is not found)|unknown (domain|host)|(couldn['’]t|could not|can['’]t|cannot) find any host|non-?existent (domain|hosts?)|nxdomain|unrouteable mail domain|unroutable domain|name or service not known|no mail ?(servers?|exchangers?|hosts?) (for|found|defined)|mx records? point to non-?existent|invalid domain|illegal (host|domain))\b/i,
   },
   {
     about: 'full',
@@ -110,6 +117,18 @@ export const WORDS_TABLE: readonly WordsRow[] = [
       /\b(temporar\w*|try(ing)? (again|later)|re-?try|gr[ea]ylist\w*|deferred|timed? ?out|timeout|connection (refused|reset|lost|dropped|closed|failed)|connection to \S{1,100} (timed|refused|lost)|no route to host|network (is )?unreachable|host (is )?(unreachable|down|not responding)|not responding|unreachable|could ?n['’o]?t (establish|connect)|(wasn['’]t|unable|not able) to (establish|connect)|queue too long|expired|service (not available|unavailable)|server busy|too busy|overload\w*|lost connection|(mail|routing) loop|too many hops|hop count|loops back)\b/i,
   },
 ];
+
+/** A mailbox that cannot be used, which is for good only after a 5xx (RFC 5321 4.2.3). */
+export const UNAVAILABLE =
+  /\b(mailbox|mail ?box|user|account|recipient|inbox)( address| name)?( \S{1,100})?( is| was|:)? ?(currently )?(unavailable|not available|no longer available)\b/i;
+/** A reply that turns this recipient or their domain away, in the words of the server that was asked. */
+export const TURNED_AWAY =
+  /\b(recipient|user|mailbox|address|addressee|domain|host)( address| name)?( \S{1,100})?:? (was |is |has been )?(rejected|denied|refused|unknown|unrecogni[sz]ed|not (found|known|accepted|allowed|listed|local|valid|recogni[sz]ed)|invalid|disabled)\b|\b(unknown|invalid|unrecogni[sz]ed|no such|rejected) (recipient|user|mailbox|address|domain|host)\b|\b(recipient|relay(ing)?|relay access) (access )?(denied|rejected|refused)\b/i;
+/** It was said of the recipient, and not of the sender or the message: in answer to RCPT, or in the form of a make that says so. */
+export const OF_RECIPIENT = /\bRCPT(?: TO)?\b|#5\.1\.0\b/i;
+/** Words by which a server says that it heard nothing from the next. */
+export const NO_ANSWER =
+  /\b(no answer|did not (answer|respond)|not responding|timed? ?out|connection|unreachable|try again)\b/i;
 
 /** Words that follow "host not found" when it may be found later. */
 export const FOUND_LATER =

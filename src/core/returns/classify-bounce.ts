@@ -1,7 +1,11 @@
 import type { BounceClass } from '../../shared/words.ts';
 import {
   FOUND_LATER,
+  NO_ANSWER,
+  OF_RECIPIENT,
   STATUS_TABLE,
+  TURNED_AWAY,
+  UNAVAILABLE,
   WORDS_TABLE,
   type StatusRow,
   type WordsAbout,
@@ -36,14 +40,31 @@ type Found = Partial<Record<WordsAbout, { words: string; row: WordsRow }>>;
  * stands only as long as neither the reply code nor the words speak against it.
  */
 export function classifyBounce(evidence: BounceEvidence): BounceDecision {
-  const { status, replyCode, ofMessage } = evidence;
+  const { status, ofMessage } = evidence;
   const row = STATUS_TABLE.find((candidate) => candidate.status.test(status));
-  if (row && row.class !== 'hard') return byStatus(row, status);
-  const found = findWords(evidence.text.slice(0, MAX_TEXT_CHARACTERS));
-  const decision = row ? againstWords(row, evidence, found) : byReply(replyCode, found);
+  const text = evidence.text.slice(0, MAX_TEXT_CHARACTERS);
+  if (row && row.class !== 'hard') return againstSoft(row, evidence, text) ?? byStatus(row, status);
+  const found = findWords(text);
+  const decision = row ? againstWords(row, evidence, found) : byReply(evidence, text, found);
   if (decision.class === 'hard' && ofMessage)
     return { class: 'soft', because: `${decision.because}; but it was said at the end of DATA of several recipients at once, and so of the message` }; // prettier-ignore
   return decision;
+}
+
+/** What a status that does not condemn leaves open: a domain that takes no mail, and 5.4.1 for a recipient who was turned away. */
+function againstSoft(row: StatusRow, { status, replyCode, ofMessage }: BounceEvidence, text: string): BounceDecision | undefined {
+  if (row.class !== 'soft' || ofMessage) return undefined;
+  const found = findWords(text);
+  if (found['no-mail'] && !found.sender) return byWords(found['no-mail'], `status ${status}, but`);
+  if (status !== '5.4.1' || replyCode.startsWith('4') || found.sender || NO_ANSWER.test(text)) return undefined;
+  const away = TURNED_AWAY.exec(text)?.[0];
+  const known = found.unknown ?? found.domain;
+  if (away === undefined && !known) return undefined;
+  return { class: 'hard', because: `status 5.4.1, and the text says “${away ?? known!.words}”: the recipient was turned away` };
+} // prettier-ignore
+
+function byWords({ words, row }: { words: string; row: WordsRow }, before: string): BounceDecision {
+  return { class: row.class, because: `${before} the text says “${words}”: ${row.source}` };
 }
 
 function byStatus(row: StatusRow, status: string): BounceDecision {
@@ -54,18 +75,30 @@ function byStatus(row: StatusRow, status: string): BounceDecision {
 function againstWords(row: StatusRow, { status, replyCode }: BounceEvidence, found: Found): BounceDecision {
   if (replyCode.startsWith('4'))
     return { class: 'soft', because: `status ${status}, but reply ${replyCode} is temporary (RFC 5321 4.2.1)` };
-  const against = found.unknown ?? found.domain ? found.sender : (found.sender ?? found.block ?? found.full ?? found.size ?? found.later); // prettier-ignore
+  const against = found['no-mail'] ?? found.unknown ?? found.domain ? found.sender : (found.sender ?? found.block ?? found.full ?? found.size ?? found.later); // prettier-ignore
   if (against) return { class: against.row.class, because: `status ${status}, but the text says “${against.words}”` };
   return byStatus(row, status);
 }
 
-function byReply(replyCode: string, found: Found): BounceDecision {
+function byReply({ status, replyCode }: BounceEvidence, text: string, found: Found): BounceDecision {
+  const takesNoMail = found.sender ? undefined : found['no-mail'];
+  if (takesNoMail) return byWords(takesNoMail, 'no deciding status;');
   if (replyCode.startsWith('4')) return { class: 'soft', because: `reply ${replyCode}: temporary (RFC 5321 4.2.1)` };
-  const decided = found.sender ?? found.unknown ?? found.domain ?? found.full ?? found.size ?? found.block ?? found.later; // prettier-ignore
-  if (decided)
-    return { class: decided.row.class, because: `no deciding status; the text says “${decided.words}”: ${decided.row.source}` }; // prettier-ignore
+  const decided = found.sender ?? found.unknown ?? found.domain ?? found.full ?? found.size ?? found.block;
+  if (decided) return byWords(decided, 'no deciding status;');
+  const condemned = replyCode.startsWith('5') && !FOR_NOW.test(text) ? condemnedByReply(status, text) : undefined;
+  if (condemned !== undefined)
+    return { class: 'hard', because: `reply ${replyCode}, and the text says “${condemned}” (RFC 5321 4.2.3)` };
+  if (found.later) return byWords(found.later, 'no deciding status;');
   if (replyCode === '552') return { class: 'soft', because: 'reply 552: storage exceeded (RFC 5321 4.2.3)' };
   return { class: 'soft', because: 'nothing decides: in doubt an address is not condemned', doubt: true };
+}
+
+/** What a permanent reply says of a mailbox that would be too weak without it. */
+function condemnedByReply(status: string, text: string): string | undefined {
+  const unavailable = UNAVAILABLE.exec(text)?.[0];
+  if (unavailable !== undefined) return unavailable.replace(/\s+/g, ' ');
+  return status === '5.1.0' && OF_RECIPIENT.test(text) ? TURNED_AWAY.exec(text)?.[0] : undefined;
 }
 
 function findWords(text: string): Found {
@@ -81,7 +114,7 @@ function findWords(text: string): Found {
   return found;
 }
 
-const FOR_NOW = /\b(temporar|current)/i;
+const FOR_NOW = /\b(temporar|current|try(ing)? (again|later)|at this time|right now|for now)/i;
 
 /** Whether this status says nothing more than "failed": another source of evidence is nearer to the fact. */
 export function isCatchAll(status: string): boolean {

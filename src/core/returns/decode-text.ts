@@ -1,47 +1,113 @@
 /** Turns bytes of whatever charset into text. Never throws. */
+import { MAX_WORDS_CHARACTERS } from './limits.ts';
 
 /** UTF-8 where it is valid, else Latin-1: every byte string gives a text. */
 export function decodeBytes(bytes: Uint8Array): string {
-  try {
-    return new TextDecoder('utf-8', { fatal: true }).decode(bytes);
-  } catch {
-    return Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('latin1');
-  }
+  return (
+    decodeStrictly(bytes, 'utf-8') ?? Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('latin1')
+  );
 }
 
 /** In the charset that is named, if it is one that there is and the bytes are well-formed in it. */
 export function decodeCharset(bytes: Uint8Array, charset: string): string {
   if (charset === '' || /^(utf-?8|us-ascii)$/i.test(charset)) return decodeBytes(bytes);
+  return decodeStrictly(bytes, charset) ?? decodeBytes(bytes);
+}
+
+/** So many charsets are remembered before starting over; there are some forty, with several names each. */
+const MOST_DECODERS = 100;
+const decoders = new Map<string, InstanceType<typeof TextDecoder>>();
+
+/** Nothing where there is no such charset, or the bytes are not well-formed in it. */
+function decodeStrictly(bytes: Uint8Array, charset: string): string | undefined {
   try {
-    return new TextDecoder(charset, { fatal: true }).decode(bytes);
+    let decoder = decoders.get(charset);
+    if (!decoder) {
+      if (decoders.size >= MOST_DECODERS) decoders.clear();
+      decoders.set(charset, (decoder = new TextDecoder(charset, { fatal: true })));
+    }
+    return decoder.decode(bytes);
   } catch {
-    return decodeBytes(bytes);
+    return undefined;
   }
 }
 
-/** Quoted-printable text as bytes (RFC 2045 section 6.7); what is no valid escape stays as it stands. */
+const [LINE_END, RETURN, BLANK, TAB, EQUALS] = [0x0a, 0x0d, 0x20, 0x09, 0x3d];
+
+/** Quoted-printable text as bytes (RFC 2045 section 6.7), one character a byte; what is no valid escape stays as it stands. */
 export function quotedPrintableBytes(text: string): Buffer {
-  const bytes = Buffer.from(text.replace(/=[ \t]*\n/g, ''), 'utf8').toString('latin1');
-  return Buffer.from(
-    bytes.replace(/=([0-9A-Fa-f]{2})/g, (_, hex: string) => String.fromCharCode(parseInt(hex, 16))),
-    'latin1',
-  );
+  const given = Buffer.from(text, 'latin1');
+  const bytes = Buffer.allocUnsafe(given.length);
+  let length = 0;
+  for (let at = 0; at < given.length; at++) {
+    if (given[at] !== EQUALS) {
+      bytes[length++] = given[at]!;
+      continue;
+    }
+    const [high, low] = [hexDigit(given[at + 1]), hexDigit(given[at + 2])];
+    const end = high >= 0 && low >= 0 ? -1 : softLineEnd(given, at + 1);
+    if (high >= 0 && low >= 0) bytes[length++] = high * 16 + low;
+    else if (end < 0) bytes[length++] = EQUALS;
+    if (high >= 0 && low >= 0) at += 2;
+    else if (end >= 0) at = end;
+  }
+  return bytes.subarray(0, length);
+}
+
+/** Where the line ends after white space alone, or -1. */
+function softLineEnd(bytes: Uint8Array, from: number): number {
+  let at = from;
+  while (bytes[at] === BLANK || bytes[at] === TAB) at++;
+  return bytes[at] === LINE_END ? at : -1;
+}
+
+function hexDigit(byte: number | undefined): number {
+  if (byte === undefined) return -1;
+  const digit = byte <= 0x39 ? byte - 0x30 : (byte | 0x20) - 0x61 + 10;
+  return byte >= 0x30 && digit >= 0 && digit < 16 && (byte <= 0x39 || digit >= 10) ? digit : -1;
+}
+
+/** Bytes as text with `\n` for every line end, one character a byte: so that places in it are cheap to find and cut. */
+export function plainLines(bytes: Uint8Array): string {
+  if (!bytes.includes(RETURN)) return Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('latin1');
+  const plain = Buffer.allocUnsafe(bytes.length);
+  let length = 0;
+  for (let at = 0; at < bytes.length; at++) {
+    const byte = bytes[at]!;
+    plain[length++] = byte === RETURN ? LINE_END : byte;
+    if (byte === RETURN && bytes[at + 1] === LINE_END) at++;
+  }
+  return plain.toString('latin1', 0, length);
+}
+
+const BEYOND_ASCII = /[\u0080-\u00ff]/;
+
+/** What plainLines made of a text in this charset. */
+export function decodePlain(text: string, charset = ''): string {
+  return BEYOND_ASCII.test(text) ? decodeCharset(Buffer.from(text, 'latin1'), charset) : text;
 }
 
 /** RFC 2047 section 2; the charset may carry a language (RFC 2231 section 5). */
 const ENCODED_WORD = /=\?([A-Za-z0-9_.:-]{1,40})(?:\*[A-Za-z0-9-]{1,20})?\?([BbQq])\?([^?\s]{0,2000})\?=/g;
 
-/** Decodes the encoded words of a field's value (RFC 2047); white space between two of them is none. */
+/** Decodes the encoded words of a field's value (RFC 2047), of a long one those at its beginning; white space between two of them is none. */
 export function decodeWords(value: string): string {
   if (!value.includes('=?')) return value;
-  return value
+  const decoded = value
+    .slice(0, MAX_WORDS_CHARACTERS)
     .replace(/(\?=)[ \t]+(?==\?)/g, '$1')
     .replace(ENCODED_WORD, (_, charset: string, encoding: string, text: string) =>
       decodeCharset(
-        encoding.toLowerCase() === 'b' ? Buffer.from(text, 'base64') : quotedPrintableBytes(text.replace(/_/g, ' ')),
+        encoding.toLowerCase() === 'b' ? Buffer.from(text, 'base64') : quotedPrintableBytes(bytesOf(text)),
         charset,
       ),
     );
+  return decoded + value.slice(MAX_WORDS_CHARACTERS);
+}
+
+/** The text of a Q-encoded word, one character a byte: it should be ASCII, and where it is not it came as UTF-8. */
+function bytesOf(text: string): string {
+  return Buffer.from(text.replace(/_/g, ' '), 'utf8').toString('latin1');
 }
 
 /** Some servers write bytes beyond ASCII as `\\303\\251`. Only such bytes are turned back, so nothing else is touched. */

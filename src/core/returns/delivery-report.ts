@@ -1,26 +1,36 @@
 // RFC 3464: An Extensible Message Format for Delivery Status Notifications; RFC 6533 for internationalized ones. Field names are the standards' own.
 import { parseAddress } from '../address/normal-form.ts';
 import { decodeOctalEscapes, decodeWords } from './decode-text.ts';
-import { MAX_RECIPIENTS, MAX_TEXT_CHARACTERS } from './limits.ts';
+import { MAX_RECIPIENTS, MAX_TEXT_CHARACTERS, MAX_TEXTS_CHARACTERS, MIN_TEXT_CHARACTERS } from './limits.ts';
 import { field, fieldBlocks, type Fields } from './mime-parts.ts';
-import { notesAbout, weighRecipient, type RecipientEvidence, type ReportedRecipient } from './weigh-recipient.ts';
+import { notesAbout, type PeoplePart } from './people-part.ts';
+import { weighRecipient, type RecipientEvidence, type ReportedRecipient } from './weigh-recipient.ts';
+import { withoutComments } from './without-comments.ts';
 
 /**
  * Reads the machine-readable part of a delivery report: per-message fields, then one block of fields a recipient.
  * `people` is what the part for people says. One entry an address; the worst that is said of it holds.
  */
-export function readDeliveryStatus(body: string, people: string): ReportedRecipient[] {
+export function readDeliveryStatus(body: string, people: PeoplePart): ReportedRecipient[] {
   const blocks = fieldBlocks(body)
     .filter((block) => block.has('final-recipient') || block.has('original-recipient') || block.has('action'))
     .slice(0, MAX_RECIPIENTS);
-  const said = blocks.map((block) => diagnosticOf(block));
+  const most = charactersEach(blocks.length);
+  const said = blocks.map((block) => diagnosticOf(block, most));
   const times = new Map<string, number>();
   for (const words of said.map(withoutAddresses)) times.set(words, (times.get(words) ?? 0) + 1);
   const read = blocks.map((block, index) => {
     const shared = said[index] !== '' && times.get(withoutAddresses(said[index]!))! > 1;
-    return weighRecipient(evidenceOf(block, said[index]!, people, shared, blocks.length === 1));
+    const address = recipientAddress(block);
+    const notes = notesAbout(address, people, blocks.length === 1, most);
+    return weighRecipient({ ...actionOf(block), address, diagnostic: said[index]!, notes, shared });
   });
   return worstByAddress(read);
+}
+
+/** How much is looked at and kept of what is said of each of so many recipients. */
+export function charactersEach(recipients: number): number {
+  return Math.max(MIN_TEXT_CHARACTERS, Math.min(MAX_TEXT_CHARACTERS, Math.floor(MAX_TEXTS_CHARACTERS / Math.max(1, recipients)))); // prettier-ignore
 }
 
 /** What is said of several recipients differs in their addresses at most. */
@@ -28,20 +38,25 @@ function withoutAddresses(text: string): string {
   return text.slice(0, 300).replace(/\S{1,64}@[A-Za-z0-9.-]{1,253}/g, '');
 }
 
-function evidenceOf(block: Fields, diagnostic: string, people: string, shared: boolean, alone: boolean): RecipientEvidence {
-  const address = recipientAddress(block);
-  const action = field(block, 'action').split(/[\s;(]/)[0]!.toLowerCase();
-  const status = /([245]\.\d{1,3}\.\d{1,3})/.exec(field(block, 'status'))?.[1] ?? '';
-  return { address, action: ACTION_WORDS[action] ?? action, status, diagnostic, notes: notesAbout(address, people, alone), shared };
-} // prettier-ignore
+function actionOf(block: Fields): Pick<RecipientEvidence, 'action' | 'status'> {
+  const action = field(block, 'action')
+    .slice(0, 100)
+    .split(/[\s;(]/)[0]!
+    .toLowerCase();
+  const status = /([245]\.\d{1,3}\.\d{1,3})/.exec(field(block, 'status').slice(0, 1000))?.[1] ?? '';
+  return { action: ACTION_WORDS[action] ?? action, status };
+}
 
 /** Words that some servers write in the place of the standard's. */
 const ACTION_WORDS: Readonly<Record<string, string>> = { failure: 'failed', fail: 'failed', undeliverable: 'failed', delay: 'delayed', deferred: 'delayed', warning: 'delayed', success: 'delivered', successful: 'delivered', relay: 'relayed', expand: 'expanded' }; // prettier-ignore
 
-function diagnosticOf(block: Fields): string {
-  const said = (block.get('diagnostic-code') ?? []).map((value) => withoutType(value)).join(' / ');
-  return decodeOctalEscapes(decodeWords(said)).slice(0, MAX_TEXT_CHARACTERS);
+function diagnosticOf(block: Fields, most: number): string {
+  const said = (block.get('diagnostic-code') ?? []).slice(0, MOST_DIAGNOSTICS).map((value) => withoutType(value).slice(0, 2 * most)).join(' / '); // prettier-ignore
+  return decodeOctalEscapes(decodeWords(said.slice(0, 2 * most))).slice(0, most);
 }
+
+/** Some servers write a field for each line of the reply. */
+const MOST_DIAGNOSTICS = 20;
 
 /** The address that was written to, before any alias changed it. */
 function recipientAddress(block: Fields): string {
@@ -52,9 +67,10 @@ function recipientAddress(block: Fields): string {
   return addressOf(field(block, 'final-recipient') || field(block, 'original-recipient')).slice(0, 320);
 }
 
-function addressOf(value: string): string {
+function addressOf(given: string): string {
+  const value = given.slice(0, MAX_TEXT_CHARACTERS);
   const type = /^\s*([A-Za-z0-9-]{1,40})\s*;/.exec(value)?.[1]?.toLowerCase() ?? '';
-  const bare = decodeOctalEscapes(withoutType(value)).replace(/\s*\([^()]{0,200}\)\s*$/, '');
+  const bare = withoutComments(decodeOctalEscapes(withoutType(value)));
   return type === 'utf-8' ? unicodeOf(bare) : bare.replace(/\+(2B|3D)/g, (_, hex: string) => String.fromCharCode(parseInt(hex, 16))); // prettier-ignore
 }
 

@@ -1,6 +1,8 @@
 import { parseAddress } from '../address/normal-form.ts';
-import { MAX_BODY_CHARACTERS } from './limits.ts';
-import { field, parseFields, type Fields, type ParsedMessage } from './mime-parts.ts';
+import { MAX_BODY_CHARACTERS, MAX_SEARCHED_CHARACTERS } from './limits.ts';
+import { field, headerOf, parseFields, type Fields, type ParsedMessage } from './mime-parts.ts';
+import { namedIn } from './people-part.ts';
+import { withoutComments } from './without-comments.ts';
 
 /** What can be told of the message that came back. */
 export interface OriginalMessage {
@@ -10,27 +12,30 @@ export interface OriginalMessage {
   messageId: string | null;
   /** Whom it was for, in normal form. */
   addresses: string[];
-  /** Avendel's own token found in it, not yet verified. */
+  /** Avendel's own token found in an address of ours that it names, not yet verified. */
   token: string | null;
+  /** The token that its Message-ID is made of. */
+  idToken: string | null;
 }
 
 const RETURNED_TYPES: ReadonlySet<string> = new Set(['message/rfc822', 'text/rfc822-headers', 'text/rfc822-header', 'message/rfc822-headers', 'message/global', 'message/global-headers', 'message/partial', 'text/rfc822']); // prettier-ignore
 
 const TOKEN = '[a-z2-7]{39}';
-const TOKEN_RECIPIENT = new RegExp(`\\b([bku])\\.(${TOKEN})@`, 'i');
-const TOKEN_MESSAGE_ID = new RegExp(`<(?:k\\.)?(${TOKEN})(?:\\.\\d+)?@`, 'i');
+const TOKEN_RECIPIENT = new RegExp(`\\b(?<kind>[bku])\\.(?<token>${TOKEN})@`, 'i');
+const TOKEN_MESSAGE_ID = new RegExp(`<(?:k\\.)?(?<token>${TOKEN})(?:\\.\\d+)?@`, 'i');
 
 /** Finds the returned message in its own part, or behind the report in the text; the report's own fields come last. */
-export function findOriginal(message: ParsedMessage, to: string): OriginalMessage {
+export function findOriginal(message: ParsedMessage): OriginalMessage {
   const returned = message.parts.find(({ type }) => RETURNED_TYPES.has(type));
   const text = returned ? '' : returnedText(message);
-  const fields = parseFields(headOf(returned?.body ?? text));
+  const fields = parseFields(headerOf(returned?.body ?? text));
   const id = /<([^<>\s]{1,998})>/;
   const reported = reportedFields(message);
   const found = id.exec(field(fields, 'message-id')) ?? id.exec(ORIGINAL_ID.map((name) => field(reported, name)).join(' ')) ?? id.exec(field(message.fields, 'in-reply-to')) ?? lastOf(field(message.fields, 'references')); // prettier-ignore
-  const places = [to, found?.[0] ?? '', field(reported, 'original-mail-from'), field(reported, 'original-envelope-id'), field(fields, 'return-path'), field(fields, 'list-unsubscribe'), field(message.fields, 'references')]; // prettier-ignore
-  const addresses = (fields.get('to') ?? []).flatMap((value) => addressesIn(value));
-  return { fields, messageId: found?.[1] ?? null, addresses, token: tokenIn(places) };
+  const places = [field(reported, 'original-mail-from'), field(reported, 'original-envelope-id'), field(fields, 'return-path'), field(fields, 'list-unsubscribe')]; // prettier-ignore
+  const addresses = (fields.get('to') ?? []).slice(0, MOST_VALUES).flatMap((value) => addressesOf(value));
+  const ids = [found?.[0] ?? '', field(message.fields, 'references')];
+  return { fields, messageId: found?.[1] ?? null, addresses, token: firstOf(TOKEN_RECIPIENT, places), idToken: firstOf(TOKEN_MESSAGE_ID, ids) }; // prettier-ignore
 }
 
 /** RFC 8098 3.2.5 for receipts; some servers write it into delivery reports too. */
@@ -44,21 +49,36 @@ function reportedFields({ parts }: ParsedMessage): Fields {
 
 /** Which of Avendel's own addresses a message was sent to: `b` for returns, `k` for those of confirmation messages, `u` for unsubscribing. */
 export function ownAddressKind(to: string): string | undefined {
-  return TOKEN_RECIPIENT.exec(to)?.[1]?.toLowerCase();
+  return TOKEN_RECIPIENT.exec(to)?.groups?.['kind']?.toLowerCase();
 }
 
-/** The addresses of a field's value in normal form. */
-export function addressesIn(value: string): string[] {
-  const found = value.slice(0, 10_000).match(/[^\s<>"',;:()[\]]{1,256}@[^\s<>"',;:()[\]]{1,255}/g) ?? [];
-  return [...new Set(found.flatMap((one) => {
+/** The token of such an address. */
+export function ownAddressToken(to: string): string | null {
+  return firstOf(TOKEN_RECIPIENT, [to]);
+}
+
+/** The addresses that a text names, in normal form. */
+export function addressesIn(text: string): string[] {
+  return [...new Set(namedIn(text.slice(0, MAX_ADDRESSES_CHARACTERS)).flatMap((one) => {
     const parsed = parseAddress(one);
     return parsed.ok ? [parsed.address] : [];
   }))]; // prettier-ignore
 }
 
-function tokenIn(places: string[]): string | null {
+/** The addresses of a field's value, in normal form; those in comments only where there are no others. */
+export function addressesOf(value: string): string[] {
+  const cut = value.slice(0, MAX_ADDRESSES_CHARACTERS);
+  const found = addressesIn(withoutComments(cut));
+  return found.length > 0 ? found : addressesIn(cut);
+}
+
+const MAX_ADDRESSES_CHARACTERS = 10_000;
+/** Fields of one name that are looked at. */
+export const MOST_VALUES = 100;
+
+function firstOf(pattern: RegExp, places: string[]): string | null {
   for (const place of places) {
-    const token = TOKEN_RECIPIENT.exec(place)?.[2] ?? TOKEN_MESSAGE_ID.exec(place)?.[1];
+    const token = pattern.exec(place)?.groups?.['token'];
     if (token !== undefined) return token.toLowerCase();
   }
   return null;
@@ -66,11 +86,6 @@ function tokenIn(places: string[]): string | null {
 
 function lastOf(references: string): RegExpMatchArray | undefined {
   return [...references.slice(-4000).matchAll(/<([^<>\s]{1,998})>/g)].at(-1);
-}
-
-/** Blank lines before the header, and an mbox line, are forgiven. */
-function headOf(body: string): string {
-  return body.replace(/^(?:[ \t]*\n)+/, '').replace(/^>?From [^\n]*\n/, '').split(/\n[ \t]*\n/, 1)[0]!; // prettier-ignore
 }
 
 /** Where the copy of the message begins in a text: a line that says so, or the first field that only a message has. */
@@ -95,7 +110,9 @@ function searchFrom(text: string, pattern: RegExp, from: number): number {
 function returnedText({ parts }: ParsedMessage): string {
   for (const { type, body } of parts) {
     if (!type.startsWith('text/')) continue;
-    const at = body.search(/^[ \t>|]{0,8}(?:received: |return-path: |message-id: |from: |date: |to: )/im);
+    const at = body
+      .slice(0, MAX_SEARCHED_CHARACTERS)
+      .search(/^[ \t>|]{0,8}(?:received: |return-path: |message-id: |from: |date: |to: )/im);
     if (at > 0) return unindented(body.slice(at));
   }
   return '';

@@ -1,11 +1,12 @@
 // Delivery reports from before RFC 3464, and from servers that never followed it: plain text, each server in words of its own.
 import { parseAddress } from '../address/normal-form.ts';
 import { decodeOctalEscapes, decodeWords } from './decode-text.ts';
-import { MAX_BODY_CHARACTERS, MAX_RECIPIENTS } from './limits.ts';
+import { MAX_RECIPIENTS } from './limits.ts';
 import { field, type Fields, type ParsedMessage } from './mime-parts.ts';
-import { addressesIn, copyBegins, type OriginalMessage } from './original-message.ts';
-import { worstByAddress } from './delivery-report.ts';
-import { ADDRESS_LINE, notesAbout, weighRecipient, type ReportedRecipient } from './weigh-recipient.ts';
+import { addressesIn, addressesOf, copyBegins, MOST_VALUES, type OriginalMessage } from './original-message.ts';
+import { charactersEach, worstByAddress } from './delivery-report.ts';
+import { ADDRESS_LINE, notesAbout, readPeoplePart } from './people-part.ts';
+import { weighRecipient, type ReportedRecipient } from './weigh-recipient.ts';
 
 export interface PlainReport {
   recipients: ReportedRecipient[];
@@ -28,22 +29,52 @@ export function readPlainReport(
   people: string,
   original: OriginalMessage,
 ): PlainReport | undefined {
-  const text = people.slice(0, MAX_BODY_CHARACTERS);
-  const report = text.slice(0, copyBegins(text));
+  if (isForwarded(message.fields)) return undefined;
+  const report = people.slice(0, copyBegins(people));
+  if (asksToAct(report, original)) return undefined;
   const signs = signsOf(message.fields, report);
   if (signs.length < 2) return undefined;
   const own = ownAddresses(message.fields, original);
   const addresses = recipientsOf(message.fields, report, original, own).slice(0, MAX_RECIPIENTS);
   const alone = addresses.length <= 1;
   const whole = decodeOctalEscapes(report);
+  const part = readPeoplePart(whole);
+  const most = charactersEach(addresses.length);
+  const said = (notes: string, shared: boolean): ReportedRecipient =>
+    weighRecipient({ address: '', action: '', status: '', diagnostic: '', notes, shared });
+  const begins = whole.slice(0, 2 * most);
+  let ofAll: ReportedRecipient | undefined;
   const read = (addresses.length > 0 ? addresses : ['']).map((address) => {
-    const notes = address === '' ? whole : notesAbout(address, whole, alone);
-    const paragraph = weighRecipient({ address, action: '', status: '', diagnostic: '', notes, shared: false });
+    const paragraph = said(address === '' ? begins : notesAbout(address, part, alone, most), false);
     // The paragraph may only name the address, and the reason stand before or after them all.
-    const all = { address, action: '', status: '', diagnostic: '', notes: whole.slice(0, 4000), shared: !alone };
-    return paragraph.doubt && paragraph.status === '' ? weighRecipient(all) : paragraph;
+    if (paragraph.doubt && paragraph.status === '') return { ...(ofAll ??= said(begins, !alone)), address };
+    return { ...paragraph, address };
   });
   return { recipients: worstByAddress(read).filter(({ address }) => address !== ''), because: `no part for machines, but ${signs.join(' and ')}; ${read[0]!.because}` }; // prettier-ignore
+}
+
+/** Fields that only the post of a mailing list has (RFC 2369, RFC 2919). */
+const OF_A_LIST = ['list-id', 'list-post', 'x-mailing-list', 'list-help'];
+const FORWARDED_SUBJECT = /^\W{0,6}(?:\[[^\]]{1,60}\] ?)?(?:fwd?|fw|wg|tr|rv|i|doorst|vs|re|aw|sv|antw|r) ?:/i;
+const FORWARDED_TEXT =
+  /^[ \t>]{0,8}-{2,20} ?(?:forwarded message|weitergeleitete nachricht|message transf[eé]r[eé]|mensaje reenviado)/im;
+
+/** Whether a message passes on what somebody else got: a report that a person forwards, or that a list quotes, is none of ours. */
+export function isForwarded(fields: Fields, text = ''): boolean {
+  if (/^<>$/.test(field(fields, 'return-path'))) return false;
+  if (OF_A_LIST.some((name) => fields.has(name))) return true;
+  const from = decodeWords(field(fields, 'from'));
+  return !DAEMON.test(from) && (FORWARDED_SUBJECT.test(decodeWords(field(fields, 'subject'))) || FORWARDED_TEXT.test(text.slice(0, 4000))); // prettier-ignore
+}
+
+const ASKS_TO_ACT =
+  /\b(release|retrieve|recover|review|view|read|deliver|allow|download)( \w{1,12}){0,4} (pending|held|blocked|quarantined|suspended|undelivered|incoming|your)( \w{1,12}){0,2} (messages?|mails?|e-?mails?)|(verify|validate|confirm|update|upgrade|re-?activate|keep|secure|log ?in to|sign ?in to)( \w{1,12}){0,3} (account|mailbox|password|quota|storage|e-?mail)|(click|press|use|follow)( \w{1,12}){0,4} (here|below|button|link|to (fix|resolve|release|continue|re-?send))\b/i;
+
+/** Letters dressed as a report that want a link followed: they return no message, and no server asks for that. */
+function asksToAct(report: string, original: OriginalMessage): boolean {
+  if (original.fields.size > 0 || original.token !== null) return false;
+  const text = report.slice(0, 8000);
+  return /\bhttps?:\/\//i.test(text) && ASKS_TO_ACT.test(text);
 }
 
 function signsOf(fields: Fields, report: string): string[] {
@@ -63,14 +94,14 @@ function signsOf(fields: Fields, report: string): string[] {
 function ownAddresses(fields: Fields, original: OriginalMessage): ReadonlySet<string> {
   const named = ['from', 'sender', 'to', 'delivered-to', 'x-original-to', 'reply-to', 'return-path'].map((name) => field(fields, name)); // prettier-ignore
   const ours = ['from', 'sender', 'return-path', 'reply-to'].map((name) => field(original.fields, name));
-  return new Set([...named, ...ours].flatMap((value) => addressesIn(value)));
+  return new Set([...named, ...ours].flatMap((value) => addressesOf(value)));
 }
 
 const MAIL_SYSTEM = /^(mailer-daemon|postmaster|mail-daemon|abuse|hostmaster)@/;
 
 function recipientsOf(fields: Fields, report: string, original: OriginalMessage, own: ReadonlySet<string>): string[] {
   const isOther = (address: string): boolean => !own.has(address) && !MAIL_SYSTEM.test(address);
-  const failed = (fields.get('x-failed-recipients') ?? []).flatMap((value) => addressesIn(value));
+  const failed = (fields.get('x-failed-recipients') ?? []).slice(0, MOST_VALUES).flatMap((value) => addressesOf(value));
   if (failed.length > 0) return [...new Set(failed)];
   const lines = report.split('\n');
   const led = lines.flatMap((line) => (ADDRESS_LINE.test(line) || NAMED_LINE.test(line) ? addressesIn(line).slice(0, 1) : [])); // prettier-ignore
@@ -83,5 +114,5 @@ function recipientsOf(fields: Fields, report: string, original: OriginalMessage,
 
 /** `Failed Recipient: …`, `Recipient: [SMTP:…]`, `Failed to deliver to '…'`, `550 5.1.1 <…>… User unknown` */
 const NAMED_LINE =
-  /^\W{0,20}(?:(?:failed |original |final |intended )?recipient(?:s|\(s\))?(?: address)?(?: \S{0,20})?|to|for|address|user|failed to deliver to|delivery to|could not deliver(?: to)?|\d{3}[ -](?:\d\.\d{1,3}\.\d{1,3} )?<)\W{0,10}(?:smtp:|rfc822;)?\W{0,5}[^\s<>"'@:]{1,64}@/i;
+  /^\W{0,20}(?:(?:failed |original |final |intended )?recipient(?:s|\(s\))?(?: address)?(?: \S{0,20})?|to|for|address|user|failed to deliver to|delivery to|could not deliver(?: to)?|\d{3}[ -](?:#?\d\.\d{1,3}\.\d{1,3} )?<)\W{0,10}(?:smtp:|rfc822;)?\W{0,5}[^\s<>"'@:]{1,64}@/i;
 const NOT_A_RECIPIENT = /^\W{0,6}(?:from|sender|reply-to|subject|date|sent|cc|message-id|in-reply-to|return-path|received|list-\w{1,20})\b|\b(?:contact|postmaster|assistance|further (?:help|information)|please (?:send|forward|e?mail))\b/i; // prettier-ignore

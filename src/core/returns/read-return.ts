@@ -4,10 +4,19 @@ import { isPlainComplaint, readFeedbackReport, recipientsOfOriginal } from './co
 import { decodeWords } from './decode-text.ts';
 import { readDeliveryStatus } from './delivery-report.ts';
 import { MAX_BODY_CHARACTERS } from './limits.ts';
-import { field, parseMessage, type MimePart, type ParsedMessage } from './mime-parts.ts';
-import { addressesIn, copyBegins, findOriginal, ownAddressKind, type OriginalMessage } from './original-message.ts';
-import { readPlainReport } from './plain-report.ts';
+import { field, parseMessage, type ParsedMessage } from './mime-parts.ts';
+import {
+  addressesOf,
+  copyBegins,
+  findOriginal,
+  ownAddressKind,
+  ownAddressToken,
+  type OriginalMessage,
+} from './original-message.ts';
+import { readPeoplePart } from './people-part.ts';
+import { isForwarded, readPlainReport } from './plain-report.ts';
 import type { ReportedRecipient } from './weigh-recipient.ts';
+import { withoutMarkup } from './without-markup.ts';
 
 /** How one returned message is read. Snake case because this is also what `avendel returns read --jsonl` prints. */
 export interface ReadReturn {
@@ -20,6 +29,8 @@ export interface ReadReturn {
   /** Avendel's own token found in it, not yet verified. */
   token: string | null;
   because: string;
+  /** The token stands in a Message-ID alone, which everybody knows who got the message, or it was passed on to. */
+  by_message_id?: true;
   /** The words by which a reply asks to stop: a person decides. */
   asks_to_stop?: string;
 }
@@ -32,6 +43,15 @@ interface Opened {
   original: OriginalMessage;
   /** What it says to people. */
   people: string;
+  subject: string;
+}
+
+/** How a message is read for each address it came to, and whom it is from. */
+export interface ReadReturns {
+  /** In the order of the addresses. */
+  readings: ReadReturn[];
+  /** Whom it says it is from, in normal form; anybody can write that. Nothing when it names nobody, or several. */
+  sender?: string;
 }
 
 /**
@@ -39,17 +59,32 @@ interface Opened {
  * `envelopeTo` is the address that it was sent to, where the intake knows it. Never throws, whatever the bytes.
  */
 export function readReturn(raw: Uint8Array | string, envelopeTo = ''): ReadReturn {
-  const message = parseMessage(raw);
-  const to = envelopeTo || sentTo(message);
-  const original = findOriginal(message, to);
-  const opened = { message, to, original, people: peoplePart(message) };
-  return storable({ ...readKind(opened), message_id: original.messageId, token: original.token });
+  return readReturns(raw, [envelopeTo]).readings[0]!;
 }
 
-/** Whom a message says it is from, in normal form; anybody can write that. Nothing when it names nobody, or several. */
-export function senderOf(raw: Uint8Array | string): string | undefined {
-  const senders = addressesIn(field(parseMessage(raw).fields, 'from') ?? '');
-  return senders.length === 1 ? senders[0] : undefined;
+/** The same for all addresses that one message came to: it is taken apart once. */
+export function readReturns(raw: Uint8Array | string, envelopeTos: readonly string[]): ReadReturns {
+  const message = parseMessage(raw);
+  const said = sentTo(message);
+  const original = findOriginal(message);
+  const opened = { message, original, people: peoplePart(message), subject: decodeWords(field(message.fields, 'subject')) }; // prettier-ignore
+  const senders = addressesOf(field(message.fields, 'from'));
+  const ofKind = new Map<string | undefined, Reading>();
+  const readings = envelopeTos.map((envelopeTo) => {
+    const to = envelopeTo || said;
+    const kind = ownAddressKind(to);
+    const reading = ofKind.get(kind) ?? readKind({ ...opened, to });
+    ofKind.set(kind, reading);
+    const own = ownAddressToken(to) ?? original.token;
+    const token = own ?? original.idToken;
+    return storable({ ...reading, message_id: original.messageId, token, ...(own === null && token !== null && { by_message_id: true }) }); // prettier-ignore
+  });
+  return { readings, ...(senders.length === 1 && { sender: senders[0] }) };
+}
+
+/** What is kept of a message that the reader could not read within its bounds. */
+export function unreadable(because: string): ReadReturn {
+  return { kind: 'unreadable', standard: null, recipients: [], message_id: null, token: null, because };
 }
 
 /**
@@ -82,45 +117,66 @@ function peoplePart({ parts }: ParsedMessage): string {
   return html ? withoutMarkup(html.body.slice(0, MAX_BODY_CHARACTERS)) : '';
 }
 
-const ENTITIES: Record<string, string> = { lt: '<', gt: '>', amp: '&', quot: '"', nbsp: ' ', '#39': "'", '#64': '@' };
-
-function withoutMarkup(html: string): string {
-  return html
-    .replace(/<(style|script|head)\b[^>]{0,1000}>[^<]{0,20000}/gi, '')
-    .replace(/<(br|\/p|\/div|\/tr|\/li|\/h\d|\/td)\b[^>]{0,200}>/gi, '\n')
-    .replace(/<\/?[a-z!][^>]{0,2000}>/gi, '')
-    .replace(/&(#?\w{1,8});/g, (whole, name: string) => ENTITIES[name.toLowerCase()] ?? whole);
-}
-
 type Reading = Pick<ReadReturn, 'kind' | 'standard' | 'recipients' | 'because' | 'asks_to_stop'>;
 
 function readKind(opened: Opened): Reading {
   return complaintReading(opened) ?? deliveryReading(opened) ?? receiptReading(opened) ?? plainReading(opened) ?? letterReading(opened); // prettier-ignore
 }
 
-/** A part by its type, or by its fields where the type is missing or wrong. */
-function partOf({ parts }: ParsedMessage, types: RegExp, fields: RegExp): MimePart | undefined {
-  return parts.find(({ type }) => types.test(type)) ?? parts.find(({ type, body }) => /^(text\/plain|application\/octet-stream|message\/unknown)$/.test(type) && fields.test(body.slice(0, MAX_BODY_CHARACTERS))); // prettier-ignore
+/** A part for machines, from its first field on: by its type, or by its fields where the type is missing or wrong. */
+function machinePart(
+  { parts }: ParsedMessage,
+  types: RegExp,
+  fieldsAt: (body: string) => number,
+): { type: string; body: string } | undefined {
+  const typed = parts.find(({ type }) => types.test(type));
+  if (typed) return { type: typed.type, body: typed.body.slice(Math.max(0, fieldsAt(typed.body))) };
+  for (const { type, body } of parts) {
+    const at = UNTYPED.test(type) ? fieldsAt(body.slice(0, MAX_BODY_CHARACTERS)) : -1;
+    if (at >= 0) return { type, body: body.slice(at) };
+  }
+  return undefined;
 }
 
-const REPORT_FIELDS = /^(reporting-mta|final-recipient|original-recipient)[ \t]*:.{0,2000}\n([\s\S]{0,4000}\n)?(action|status|final-recipient|diagnostic-code)[ \t]*:/im; // prettier-ignore
-const FEEDBACK_FIELDS = /^feedback-type[ \t]*:/im;
+const UNTYPED = /^(text\/plain|application\/octet-stream|message\/unknown)$/;
+const REPORT_FIELD =
+  /^(?:(reporting-mta|original-recipient)|(final-recipient)|action|status|diagnostic-code)[ \t]{0,20}:/gim;
+/** A field that begins a report has one that says what happened so close behind it. */
+const REPORT_REACH = 6000;
+
+/** Where the fields of a delivery report begin, or -1: one that names the server or a recipient, and one that says what happened. */
+function reportAt(body: string): number {
+  const begun: number[] = [];
+  let oldest = 0;
+  for (const found of body.matchAll(REPORT_FIELD)) {
+    while (oldest < begun.length && found.index - begun[oldest]! > REPORT_REACH) oldest++;
+    if (found[1] === undefined && oldest < begun.length) return begun[oldest]!;
+    if (found[1] !== undefined || found[2] !== undefined) begun.push(found.index);
+  }
+  return -1;
+}
+
+function feedbackAt(body: string): number {
+  return body.search(/^feedback-type[ \t]{0,20}:/im);
+}
+
+function dispositionAt(body: string): number {
+  return body.search(/^disposition[ \t]{0,20}:[^\n]{0,100}(displayed|deleted|dispatched|processed)/im);
+}
 
 function isFields(body: string): boolean {
-  return /^\s*(reporting-mta|final-recipient|original-recipient|feedback-type)[ \t]*:/i.test(body);
+  return /^\s*(reporting-mta|final-recipient|original-recipient|feedback-type)[ \t]{0,20}:/i.test(body.slice(0, 1000));
 }
 
-function complaintReading({ message, original }: Opened): Reading | undefined {
-  const part = partOf(message, /^message\/feedback-report$/, FEEDBACK_FIELDS);
-  if (!part) return plainComplaint(message, original);
-  const report = readFeedbackReport(from(part.body, FEEDBACK_FIELDS));
-  const recipients = asRecipients(report.addresses.length > 0 ? report.addresses : recipientsOfOriginal(original.fields), report.feedbackType); // prettier-ignore
-  const kind = report.feedbackType === 'not-spam' ? 'not_spam' : report.complains ? 'complaint' : 'unknown';
-  return { kind, standard: 'RFC 5965', recipients, because: `Feedback-Type: ${report.feedbackType || 'missing'}` };
+function complaintReading({ message, original, subject }: Opened): Reading | undefined {
+  const part = machinePart(message, /^message\/feedback-report$/, feedbackAt);
+  if (!part || isForwarded(message.fields)) return plainComplaint(subject, original);
+  const { kind, feedbackType, addresses } = readFeedbackReport(part.body);
+  const recipients = asRecipients(addresses.length > 0 ? addresses : recipientsOfOriginal(original.fields), feedbackType); // prettier-ignore
+  return { kind, standard: 'RFC 5965', recipients, because: `Feedback-Type: ${feedbackType || 'missing'}` };
 }
 
-function plainComplaint({ fields }: ParsedMessage, original: OriginalMessage): Reading | undefined {
-  const subject = decodeWords(field(fields, 'subject'));
+function plainComplaint(subject: string, original: OriginalMessage): Reading | undefined {
   if (!isPlainComplaint(subject) || original.fields.size === 0) return undefined;
   return { kind: 'complaint', standard: null, recipients: asRecipients(recipientsOfOriginal(original.fields), 'abuse'), because: `forwards a message, and the subject says “${subject.slice(0, 100)}”` }; // prettier-ignore
 }
@@ -130,16 +186,11 @@ function asRecipients(addresses: string[], text: string): Reading['recipients'] 
   return addresses.map((address) => ({ address, class: 'success', status: '', reply_code: '', text }));
 }
 
-/** A body from the first of these fields on. */
-function from(body: string, fields: RegExp): string {
-  return body.slice(Math.max(0, body.search(fields)));
-}
-
 function deliveryReading({ message, people, original }: Opened): Reading | undefined {
-  const part = partOf(message, /^message\/(global-)?delivery-status$/, REPORT_FIELDS);
-  if (!part) return undefined;
-  const said = people.slice(0, copyBegins(people));
-  const read = readDeliveryStatus(from(part.body, REPORT_FIELDS), said);
+  const part = machinePart(message, /^message\/(global-)?delivery-status$/, reportAt);
+  if (!part || isForwarded(message.fields, people)) return undefined;
+  const said = readPeoplePart(people.slice(0, copyBegins(people)));
+  const read = readDeliveryStatus(part.body, said);
   const standard = part.type.includes('global') ? 'RFC 6533' : 'RFC 3464';
   if (read.length === 0) {
     const plain = readPlainReport(message, people, original);
@@ -165,13 +216,13 @@ function reportReading(read: ReportedRecipient[], standard: string | null, becau
   return { kind, standard, recipients, because: because ?? worst?.because ?? '' };
 }
 
-function receiptReading({ message, people }: Opened): Reading | undefined {
-  const part = partOf(message, /^message\/(global-)?disposition-notification$/, /^disposition[ \t]*:[^\n]{0,100}(displayed|deleted|dispatched|processed)/im); // prettier-ignore
+function receiptReading({ message, people, subject }: Opened): Reading | undefined {
+  const part = machinePart(message, /^message\/(global-)?disposition-notification$/, dispositionAt);
   if (part) return { kind: 'read_receipt', standard: 'RFC 8098', recipients: [], because: 'holds a message/disposition-notification part' }; // prettier-ignore
-  const subject = RECEIPT_SUBJECT.exec(decodeWords(field(message.fields, 'subject')))?.[0];
+  const begins = RECEIPT_SUBJECT.exec(subject)?.[0];
   const words = RECEIPT_TEXT.exec(people.slice(0, 1500))?.[0];
-  if (subject === undefined || words === undefined) return undefined;
-  return { kind: 'read_receipt', standard: null, recipients: [], because: `the subject begins “${subject}” and the text says “${words.replace(/\s+/g, ' ')}”` }; // prettier-ignore
+  if (begins === undefined || words === undefined) return undefined;
+  return { kind: 'read_receipt', standard: null, recipients: [], because: `the subject begins “${begins}” and the text says “${words.replace(/\s+/g, ' ')}”` }; // prettier-ignore
 }
 
 const RECEIPT_SUBJECT =
@@ -204,7 +255,7 @@ function letterReading({ message, to, people }: Opened): Reading {
 
 /** Whether a person's letter answers one of ours. */
 function answers({ fields }: ParsedMessage, to: string): boolean {
-  if (addressesIn(field(fields, 'from')).length === 0) return false;
+  if (addressesOf(field(fields, 'from')).length === 0) return false;
   if (fields.has('in-reply-to') || fields.has('references')) return true;
   return ownAddressKind(to) === 'b' && /^\W{0,3}(re|aw|sv|antw|rif|odp)\b ?(\[\d\])?:/i.test(decodeWords(field(fields, 'subject'))); // prettier-ignore
 }

@@ -32,7 +32,7 @@ export interface RecipientEvidence {
 const WILL_TRY =
   /\b(will (continue|keep)( \w{1,12}){0,3} (try|to try|trying|attempt\w*|retry\w*)|will (be )?(retr|try again|tried again|attempted)\w*|still (being )?(trying|tried|undelivered|attempting)|do not need to (resend|re-send)|no action is required|warning (message )?only|(has|have) not (yet )?been delivered|not yet (been )?delivered|(has been|is|was|being) delayed|delayed (mail|message|delivery)|attempts? will continue|delivery attempts will)/i;
 const GAVE_UP =
-  /\b(giv(e|ing|en) up|gave up|failed permanently|permanent(ly)? (fatal )?(errors?|failures?|failed|undeliverable)|permanent fatal|no (further|more) (delivery )?attempts|not going to try|will not be (re-?tried|tried|attempted)|won['’]t be (re)?tried|(been in|in) the queue too long|removed from the (mail )?queue|has expired|delivery expired|(final|last) attempt|undeliverable|could not be delivered and|returned to (the )?sender)/i;
+  /\b(giv(e|ing|en) up|gave up|failed permanently|permanent(ly)? (fatal )?(errors?|failures?|failed|undeliverable)|permanent fatal|no (further|more) (delivery )?attempts|not going to try|will not be (re-?tried|tried|attempted)|won['’]t be (re)?tried|(been in|in) the queue too long|removed from the (mail )?queue|(has|have|was|were) expired|(?<!(until|if|when|before|once)( \w{1,12}){0,3} )(delivery( time)?|message|mail|queue|retry time|lifetime|time)( \w{1,12}){0,2} expired|expired (in|from) (the )?queue|(final|last) attempt|undeliverable|could not be delivered and|returned to (the )?sender)/i;
 
 /**
  * Weighs the evidence of one recipient. The words of the server that refused outweigh a catch-all of the server that
@@ -60,17 +60,19 @@ function decide(evidence: RecipientEvidence, said: Said): Decision {
   return waits(evidence, said) ?? fail(evidence, said);
 }
 
-/** Why this is a delay; nothing when the server has given up. */
+/** Why this is a delay; nothing when the server has given up. Its own last word outweighs what the report says around it. */
 function waits({ action, notes }: RecipientEvidence, said: Said): Decision | undefined {
   const words = `${said.text}\n${notes}`;
   const trying = WILL_TRY.exec(words)?.[0];
-  const gaveUp = GAVE_UP.exec(words)?.[0];
+  const gaveUp = GAVE_UP.test(words);
   if (action === 'delayed') {
-    const final = gaveUp !== undefined || (said.status.startsWith('5') && !said.reply_code.startsWith('4'));
+    if (GAVE_UP.test(said.text) && !WILL_TRY.test(said.text)) return undefined;
+    const final = gaveUp || (said.status.startsWith('5') && !said.reply_code.startsWith('4'));
     if (final && trying === undefined) return undefined;
     return { class: 'delay', because: 'Action: delayed (RFC 3464 2.3.3) is not a bounce' };
   }
-  if (trying === undefined || gaveUp !== undefined || said.status.startsWith('5') || said.reply_code.startsWith('5')) return undefined; // prettier-ignore
+  if (trying === undefined || gaveUp || said.status.startsWith('5') || said.reply_code.startsWith('5'))
+    return undefined;
   return { class: 'delay', because: `the text says “${trying}”: not given up yet` };
 }
 
@@ -85,26 +87,3 @@ function fail({ action, diagnostic, notes, shared }: RecipientEvidence, said: Sa
   const again = classifyBounce({ status: statusInText(notes), replyCode: said.reply_code || replyCodeInText(notes), text: notes, ofMessage }); // prettier-ignore
   return { ...again, because: late + (again.doubt ? decision.because : `part for people: ${again.because}`) };
 }
-
-/** Lines after one that names the address that may still be about it. */
-const LINES_ABOUT = 12;
-
-/** What the part for people says about an address: the lines that name it and those that follow, as far as the next address or paragraph. */
-export function notesAbout(address: string, people: string, alone: boolean): string {
-  const lines = people.split('\n');
-  const wanted = address.toLowerCase();
-  const about = new Set<number>();
-  lines.forEach((line, index) => {
-    if (!line.toLowerCase().includes(wanted)) return;
-    for (let at = index; at < Math.min(index + LINES_ABOUT, lines.length); at++) {
-      const ends = at > index && (ADDRESS_LINE.test(lines[at]!) || (at > index + 2 && lines[at]!.trim() === ''));
-      if (ends) break;
-      about.add(at);
-    }
-  });
-  if (about.size === 0 && alone) return people.slice(0, MAX_TEXT_CHARACTERS);
-  return [...about].sort((a, b) => a - b).map((at) => lines[at]).join('\n').slice(0, MAX_TEXT_CHARACTERS); // prettier-ignore
-}
-
-/** A line that begins with an address, as paragraphs about a recipient do. */
-export const ADDRESS_LINE = /^\s{0,20}["'<[]{0,3}[^\s<>"'@:]{1,64}@[A-Za-z0-9.-]{1,253}["'>\]]{0,3}(?=$|[\s:.,;(])/;

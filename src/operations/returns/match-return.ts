@@ -11,7 +11,7 @@ import { found, Problem } from '../problem.ts';
 import { eventOf, type ReceivedReturn } from './receive-return.ts';
 
 /**
- * A person says whom an unmatched return is about: it counts from then on like one whose token verified. Only for what was
+ * A person says whom a return is about that is unmatched or held: it counts from then on like one whose token verified. Only for what was
  * really sent to that contact. @throws Problem not-found, wrong-state, invalid-input
  */
 export async function matchReturn(

@@ -3,7 +3,7 @@ import { setTimeout as delay } from 'node:timers/promises';
 import { ImapFlow } from 'imapflow';
 import { MAX_MESSAGE_BYTES } from '../../core/returns/limits.ts';
 import type { Deps } from '../../operations/deps.ts';
-import { receiveReturn } from '../../operations/returns/receive-return.ts';
+import { receiveReturns, type ReceivedReturn } from '../../operations/returns/receive-return.ts';
 import { findMailbox, noteMailbox, type Afterwards, type MailboxRow } from '../../store/statements/mailboxes.ts';
 
 /** While a mailbox idles, it is looked into this often all the same: a server may forget to tell (RFC 2177 wants a new IDLE within 29 minutes). */
@@ -107,7 +107,7 @@ async function takeNew(
     const message = await client.fetchOne(String(uid), { source: { maxLength: MAX_MESSAGE_BYTES } }, { uid: true });
     // Somebody else may have taken it out meanwhile.
     if (message && message.source) {
-      const { state } = await receiveReturn(deps, message.source, '', brandId);
+      const [{ state }] = (await receiveReturns(deps, message.source, [''], brandId)) as [ReceivedReturn];
       const outcome = state === 'noted' || state === 'unmatched' ? state : 'counted';
       await actAfterwards(client, uid, afterwards[outcome]);
     }

@@ -4,7 +4,6 @@ import type { Sql } from '../database.ts';
 export interface ErasedPerson {
   id: number;
   address: string;
-  name: string | null;
 }
 
 /**
@@ -20,7 +19,7 @@ export async function listErasable(sql: Sql, contactIds: number[]): Promise<Eras
        SELECT m.root, c.address FROM member m JOIN contact c ON c.id = m.id WHERE c.erased_at IS NULL
        UNION SELECT m.root, s.address FROM member m JOIN journal j ON j.contact_id = m.id AND j.subject = 'address'
          CROSS JOIN LATERAL (VALUES (j.before->>'address'), (j.after->>'address')) s (address) WHERE s.address LIKE '%@%')
-     SELECT DISTINCT c.id::float8 AS id, k.address, c.name FROM member m JOIN known k USING (root) JOIN contact c ON c.id = m.id
+     SELECT DISTINCT c.id::float8 AS id, k.address FROM member m JOIN known k USING (root) JOIN contact c ON c.id = m.id
      WHERE c.erased_at IS NULL ORDER BY 1, 2`,
     [contactIds],
   );
@@ -74,15 +73,29 @@ export async function erasePeople(sql: Sql, people: ErasedPerson[], actor: strin
   );
 }
 
+/**
+ * With each address as a pattern that finds it and no longer one: `ana@…` is not in `hanna@…`. Before it may stand what JSON
+ * writes a line end as.
+ */
 const PEOPLE = `person AS MATERIALIZED (
-  SELECT r.id, r.address, r.name, encode(sha256(convert_to(r.address, 'UTF8')), 'hex') AS hash
-  FROM json_to_recordset($1::json) AS r(id bigint, address text, name text))`;
+  SELECT r.id, r.address, encode(sha256(convert_to(r.address, 'UTF8')), 'hex') AS hash, encode(convert_to(r.address, 'UTF8'), 'escape') AS escaped,
+    '(?:(?<![[:alnum:]._+-])|(?<=\\\\[bfnrt]))' || regexp_replace(r.address, '([^[:alnum:]@])', '\\\\\\1', 'g') || '(?![[:alnum:]-]|[.][[:alnum:]])' AS pattern
+  FROM json_to_recordset($1::json) AS r(id bigint, address text))`;
 
-/** A JSON column without the person's address and name, wherever in it they stand; the name as JSON writes it. */
+/** A text without the person's address, wherever in it it stands. */
+const without = (text: string): string => `regexp_replace(${text}, p.pattern, '${ERASED}', 'gi')`;
+/** What people wrote themselves, in JSON about the person: it may say anything. */
 const cleaned = (column: string): string =>
-  `replace(CASE WHEN length(p.name) > 2 THEN replace(${column}::text, substr(to_json(p.name)::text, 2, length(to_json(p.name)::text) - 2), '${ERASED}') ELSE ${column}::text END, p.address, '${ERASED}')::jsonb`;
-const says = (text: string): string =>
-  `(strpos(lower(${text}), p.address) > 0 OR (length(p.name) > 2 AND strpos(${text}, p.name) > 0))`;
+  `CASE WHEN jsonb_typeof(${column}) = 'object' THEN ${without(`${column}::text`)}::jsonb || (
+     SELECT coalesce(jsonb_object_agg(t.key, '${ERASED}'), '{}') FROM jsonb_each_text(${column}) t WHERE t.key IN ('reason', 'note') OR (t.key IN ('way', 'source') AND t.value LIKE 'asked %'))
+   ELSE ${column} END`;
+const says = (text: string): string => `(strpos(lower(${text}), p.address) > 0 AND ${text} ~* p.pattern)`;
+/** Bytes of any kind as text: a message may hold any, and PostgreSQL's texts no NUL. */
+const saysBytes = (bytes: string): string =>
+  `(strpos(lower(encode(${bytes}, 'escape')), p.escaped) > 0 AND encode(${bytes}, 'escape') ~* p.pattern)`;
+/** The codes of a server's reply, without its words. */
+const codesOf = (reply: string): string =>
+  `concat_ws(' ', substring(${reply} FROM '^[245][0-9]{2}(?:[ -][245][.][0-9]{1,3}[.][0-9]{1,3})?'), '${ERASED}')`;
 
 const ERASURES = [
   // Journal rows of entries that were made before there was a contact hang on the entry alone.
@@ -94,11 +107,11 @@ const ERASURES = [
    UPDATE suppression_entry e SET lifted_at = now(), lifted_by = 'erasure', lift_kind = 'rule', lift_reason = 'stands there as a hash' FROM person p
    WHERE e.value = p.address AND e.lifted_at IS NULL AND EXISTS (SELECT FROM suppression_entry o WHERE o.value = p.hash AND o.list_id = e.list_id AND o.lifted_at IS NULL)`,
   `WITH ${PEOPLE}
-   UPDATE suppression_entry e SET kind = 'hash', value = p.hash, reason = '${ERASED}', evidence = NULL, source = CASE WHEN ${says('e.source')} THEN '${ERASED}' ELSE e.source END,
+   UPDATE suppression_entry e SET kind = 'hash', value = p.hash, reason = '${ERASED}', evidence = NULL, source = CASE WHEN e.source LIKE 'asked %' OR ${says('e.source')} THEN '${ERASED}' ELSE e.source END,
      lift_reason = CASE WHEN e.lift_reason IS NOT NULL THEN '${ERASED}' END
    FROM person p WHERE e.kind = 'address' AND e.value = p.address`,
   `WITH ${PEOPLE}
-   UPDATE delivery d SET address = '${ERASED}', reply = CASE WHEN ${says('d.reply')} THEN '${ERASED}' ELSE d.reply END FROM person p WHERE d.contact_id = p.id`,
+   UPDATE delivery d SET address = '${ERASED}', reply = CASE WHEN d.reply IS NOT NULL THEN ${codesOf('d.reply')} END FROM person p WHERE d.contact_id = p.id`,
   `WITH ${PEOPLE}
    UPDATE event e SET detail = CASE WHEN e.detail->>'way' LIKE 'asked %' THEN e.detail - '{reply,userAgent,network,way}'::text[] ELSE e.detail - '{reply,userAgent,network}'::text[] END,
      external_id = CASE WHEN ${says('e.external_id')} THEN e.id::text ELSE e.external_id END FROM person p WHERE e.contact_id = p.id`,
@@ -130,9 +143,19 @@ const ERASURES = [
   `WITH ${PEOPLE} DELETE FROM event_aside a USING person p WHERE a.address = p.address`,
   `WITH ${PEOPLE} DELETE FROM refused_value r USING person p WHERE r.value = p.address`,
   `WITH ${PEOPLE} DELETE FROM tries_in_hour r USING person p WHERE r.key = 'address ' || p.hash`,
+  `WITH ${PEOPLE} UPDATE return_message m SET reading = ${without('m.reading::text')}::jsonb, because = ${without('m.because')}, envelope_to = ${without('m.envelope_to')}
+   FROM person p WHERE m.contact_id IS DISTINCT FROM p.id AND (${says('m.reading::text')} OR ${says('m.because')} OR ${says('m.envelope_to')})`,
   `WITH ${PEOPLE}
-   UPDATE return_message m SET raw = '', reading = '{}', because = '${ERASED}' FROM person p
-   WHERE m.contact_id = p.id OR ${says(`convert_from(m.raw, 'LATIN1')`)}`,
+   UPDATE return_message m SET because = '${ERASED}', reading = m.reading - 'asks_to_stop' || jsonb_build_object('because', '${ERASED}', 'message_id', NULL, 'token', NULL, 'recipients', (
+     SELECT coalesce(jsonb_agg(r || '{"address": "${ERASED}", "text": "${ERASED}"}'), '[]') FROM jsonb_array_elements(m.reading->'recipients') r))
+   FROM person p WHERE m.contact_id = p.id`,
+  `WITH ${PEOPLE}
+   DELETE FROM return_raw w USING person p
+   WHERE w.digest IN (SELECT m.raw_digest FROM return_message m WHERE m.contact_id = p.id) OR ${saysBytes('w.raw')}`,
   `WITH ${PEOPLE} DELETE FROM idempotency i USING person p WHERE ${says('i.body::text')}`,
-  `WITH ${PEOPLE} UPDATE run r SET reason = '${ERASED}' FROM person p WHERE ${says('r.reason')}`,
+  // The reason of a run that was about nobody else is about them.
+  `WITH ${PEOPLE}
+   UPDATE run r SET reason = '${ERASED}' FROM person p
+   WHERE ${says('r.reason')} OR (r.id IN (SELECT j.run_id FROM journal j WHERE j.contact_id = p.id)
+     AND NOT EXISTS (SELECT FROM journal j WHERE j.run_id = r.id AND j.contact_id IS DISTINCT FROM p.id))`,
 ];

@@ -2,12 +2,14 @@ import type { ReadReturn } from '../../core/returns/read-return.ts';
 import type { Purpose } from '../../shared/words.ts';
 import type { Sql } from '../database.ts';
 
-export type ReturnState = 'counted' | 'noted' | 'asks' | 'unmatched' | 'dismissed';
+/** `asks`: to stop; `held`: a hard bounce that is known by its Message-ID alone. Both wait for a person. */
+export type ReturnState = 'counted' | 'noted' | 'asks' | 'held' | 'unmatched' | 'dismissed';
 
 export interface ReturnRow {
   id: number;
   receivedAt: Date;
   envelopeTo: string;
+  /** Of the message as it came. */
   bytes: number;
   kind: string;
   reading: ReadReturn;
@@ -19,31 +21,42 @@ export interface ReturnRow {
   brandId: number | null;
 }
 
-const COLUMNS = `id::float8 AS id, received_at AS "receivedAt", envelope_to AS "envelopeTo", length(raw) AS bytes, kind, reading, state, because,
+const COLUMNS = `id::float8 AS id, received_at AS "receivedAt", envelope_to AS "envelopeTo", bytes, kind, reading, state, because,
   campaign_id AS "campaignId", contact_id::float8 AS "contactId", brand_id AS "brandId"`;
 
+/** Keeps the bytes of a message once, whatever number of returns it is; the longer where one was cut. */
+export async function keepRaw(sql: Sql, digest: string, raw: Buffer): Promise<void> {
+  await sql.query(
+    `INSERT INTO return_raw (digest, raw) VALUES ($1, $2)
+     ON CONFLICT (digest) DO UPDATE SET kept_at = now(), raw = CASE WHEN length(excluded.raw) > length(return_raw.raw) THEN excluded.raw ELSE return_raw.raw END`,
+    [digest, raw],
+  );
+}
+
+/** A return as it is kept; rawDigest says which bytes it came as. */
+export interface NewReturn {
+  digest: string;
+  rawDigest: string;
+  bytes: number;
+  envelopeTo: string;
+  reading: ReadReturn;
+  state: ReturnState;
+  because: string;
+  campaignId: number | null;
+  contactId: number | null;
+  brandId: number | null;
+}
+
 /** Keeps a return; the same bytes to the same address are kept once. Returns its number, and whether it is new. */
-export async function insertReturn(
-  sql: Sql,
-  row: {
-    digest: string;
-    envelopeTo: string;
-    raw: Buffer;
-    reading: ReadReturn;
-    state: ReturnState;
-    because: string;
-    campaignId: number | null;
-    contactId: number | null;
-    brandId: number | null;
-  },
-): Promise<{ id: number; fresh: boolean }> {
+export async function insertReturn(sql: Sql, row: NewReturn): Promise<{ id: number; fresh: boolean }> {
   const inserted: { id: number }[] = await sql.query(
-    `INSERT INTO return_message (digest, envelope_to, raw, kind, reading, state, because, campaign_id, contact_id, brand_id)
-     VALUES ($1, $2, $3, $4, $5::jsonb, $6, $7, $8, $9, $10) ON CONFLICT (digest) DO NOTHING RETURNING id::float8 AS id`,
+    `INSERT INTO return_message (digest, raw_digest, bytes, envelope_to, kind, reading, state, because, campaign_id, contact_id, brand_id)
+     VALUES ($1, $2, $3, $4, $5, $6::jsonb, $7, $8, $9, $10, $11) ON CONFLICT (digest) DO NOTHING RETURNING id::float8 AS id`,
     [
       row.digest,
+      row.rawDigest,
+      row.bytes,
       row.envelopeTo,
-      row.raw,
       row.reading.kind,
       JSON.stringify(row.reading),
       row.state,
@@ -73,19 +86,19 @@ export async function listReturns(
   );
 }
 
-/** One return with its bytes. */
-export async function findReturn(sql: Sql, id: number): Promise<(ReturnRow & { raw: Buffer }) | undefined> {
-  const rows: (ReturnRow & { raw: Buffer })[] = await sql.query(
-    `SELECT ${COLUMNS}, raw FROM return_message WHERE id = $1`,
+/** One return with its bytes, as far as they are still kept. */
+export async function findReturn(sql: Sql, id: number): Promise<(ReturnRow & { raw: Buffer | null }) | undefined> {
+  const rows: (ReturnRow & { raw: Buffer | null })[] = await sql.query(
+    `SELECT ${COLUMNS}, (SELECT raw FROM return_raw WHERE digest = raw_digest) AS raw FROM return_message WHERE id = $1`,
     [id],
   );
   return rows[0];
 }
 
-/** Puts a return aside that matched nothing or asks for a person; false when it is neither. */
+/** Puts a return aside that matched nothing or waits for a person; false when it does neither. */
 export async function dismissReturn(sql: Sql, id: number): Promise<boolean> {
   const [, affected]: [unknown, number] = await sql.query(
-    `UPDATE return_message SET state = 'dismissed' WHERE id = $1 AND state IN ('unmatched', 'asks')`,
+    `UPDATE return_message SET state = 'dismissed' WHERE id = $1 AND state IN ('unmatched', 'asks', 'held')`,
     [id],
   );
   return affected > 0;
@@ -101,6 +114,8 @@ export interface DeliveryOfToken {
   /** A segment took them in; the lists are then all of the brand that they were on. */
   bySegment: boolean;
   state: string;
+  /** When the relay took it, or was given it; null for what never left. */
+  sentAt: Date | null;
 }
 
 /** The delivery that a verified token names. */
@@ -110,7 +125,7 @@ export async function findDelivery(
   contactId: number,
 ): Promise<DeliveryOfToken | undefined> {
   const rows: DeliveryOfToken[] = await sql.query(
-    `SELECT d.campaign_id AS "campaignId", d.contact_id::float8 AS "contactId", k.brand_id AS "brandId", d.address, k.purpose, d.list_ids AS "listIds", d.by_segment AS "bySegment", d.state
+    `SELECT d.campaign_id AS "campaignId", d.contact_id::float8 AS "contactId", k.brand_id AS "brandId", d.address, k.purpose, d.list_ids AS "listIds", d.by_segment AS "bySegment", d.state, coalesce(d.accepted_at, d.handed_at) AS "sentAt"
      FROM delivery d JOIN campaign k ON k.id = d.campaign_id WHERE d.campaign_id = $1 AND d.contact_id = $2`,
     [campaignId, contactId],
   );
@@ -122,7 +137,7 @@ export async function countReturns(sql: Sql): Promise<Record<ReturnState, number
   const rows: { state: ReturnState; n: number }[] = await sql.query(
     'SELECT state, count(*)::int AS n FROM return_message GROUP BY state',
   );
-  const none = { counted: 0, noted: 0, asks: 0, unmatched: 0, dismissed: 0 };
+  const none = { counted: 0, noted: 0, asks: 0, held: 0, unmatched: 0, dismissed: 0 };
   return { ...none, ...Object.fromEntries(rows.map((row) => [row.state, row.n])) };
 }
 
@@ -139,14 +154,14 @@ export async function countReturnsByKind(
   return row!;
 } // prettier-ignore
 
-/** Says what an unmatched return is about; its digest, or nothing when it is not unmatched any more. */
+/** Says what a return is about that matched nothing or waits for a person; its digest, or nothing when it does neither any more. */
 export async function setMatched(
   sql: Sql,
   id: number,
   match: { state: ReturnState; because: string; campaignId: number; contactId: number },
 ): Promise<string | undefined> {
   const [rows]: [{ digest: string }[], number] = await sql.query(
-    `UPDATE return_message SET state = $2, because = $3, campaign_id = $4, contact_id = $5 WHERE id = $1 AND state = 'unmatched' RETURNING digest`,
+    `UPDATE return_message SET state = $2, because = $3, campaign_id = $4, contact_id = $5 WHERE id = $1 AND state IN ('unmatched', 'held') RETURNING digest`,
     [id, match.state, match.because, match.campaignId, match.contactId],
   );
   return rows[0]?.digest;
@@ -175,4 +190,10 @@ export async function setAnswered(sql: Sql, id: number, because: string): Promis
     [id, because],
   );
   return affected > 0;
+}
+
+/** The domains of all brands that returns come to. */
+export async function listReturnDomains(sql: Sql): Promise<string[]> {
+  const rows: { domain: string }[] = await sql.query('SELECT DISTINCT lower(return_domain) AS domain FROM brand');
+  return rows.map(({ domain }) => domain);
 }

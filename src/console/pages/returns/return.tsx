@@ -22,7 +22,7 @@ export default function Return() {
           <Leaf margin={<Decide row={row} />}>
             <Reading row={row} />
             <Section head="The message">
-              <pre className="said" style={{ whiteSpace: 'pre-wrap', overflowWrap: 'anywhere', maxHeight: 520, overflowY: 'auto' }} tabIndex={0} aria-label="The message as it came">{row.message.slice(0, 20_000)}</pre>
+              {row.message === null ? <p className="second">The message itself is not kept any more.</p> : <pre className="said" style={{ whiteSpace: 'pre-wrap', overflowWrap: 'anywhere', maxHeight: 520, overflowY: 'auto' }} tabIndex={0} aria-label="The message as it came">{row.message.slice(0, 20_000)}</pre>}
             </Section>
           </Leaf>
         </>
@@ -33,7 +33,7 @@ export default function Return() {
 
 function headline({ kind, state }: ReturnItem): string {
   const what = KIND_WORDS[kind];
-  const words = { counted: 'it counts', noted: 'noted, nothing changes', asks: 'it asks to stop', unmatched: 'about no message of ours, as far as we can tell', dismissed: 'put aside' }; // prettier-ignore
+  const words = { counted: 'it counts', noted: 'noted, nothing changes', asks: 'it asks to stop', held: 'held for you', unmatched: 'about no message of ours, as far as we can tell', dismissed: 'put aside' }; // prettier-ignore
   return `${what.charAt(0).toUpperCase()}${what.slice(1)}: ${words[state]}`;
 }
 
@@ -93,7 +93,7 @@ function Decide({ row }: { row: ReturnItem }) {
   const match = useAct((service, of: string) => service.matchReturn(row.id, { address: of }));
   const grant = useAct((service, id: number) => service.grantStop(id));
   const dismiss = useAct((service, id: number) => service.dismissReturn(id));
-  if (row.state !== 'unmatched' && row.state !== 'asks') return <Section head="Nothing to decide" />;
+  if (!['unmatched', 'asks', 'held'].includes(row.state)) return <Section head="Nothing to decide" />;
   return (
     <Section head="Decide">
       <div className="stack">

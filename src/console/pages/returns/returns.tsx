@@ -14,6 +14,7 @@ import { HeldStorm } from './held-storm.tsx';
 const STATES: { value: ReturnItem['state']; label: string }[] = [
   { value: 'unmatched', label: 'match nothing' },
   { value: 'asks', label: 'ask to stop' },
+  { value: 'held', label: 'held for you' },
   { value: 'counted', label: 'counted' },
   { value: 'noted', label: 'noted' },
   { value: 'dismissed', label: 'put aside' },
@@ -21,7 +22,7 @@ const STATES: { value: ReturnItem['state']; label: string }[] = [
 
 export const KIND_WORDS: Record<ReturnItem['kind'], string> = {
   bounce: 'bounce', delay: 'delay', success: 'delivered', auto_reply: 'automatic reply', challenge: 'challenge', complaint: 'complaint', not_spam: 'not spam',
-  unsubscribe_request: 'asks to be taken off', read_receipt: 'receipt', reply: 'reply', unknown: 'not understood',
+  unsubscribe_request: 'asks to be taken off', read_receipt: 'receipt', reply: 'reply', unknown: 'not understood', unreadable: 'not readable',
 }; // prettier-ignore
 
 /** The return mailbox: what came back, what waits for a person, and the storms that are held. */
@@ -48,6 +49,7 @@ function headline(counts: ReturnCounts | undefined, held: Storm[]): string {
   const parts = [
     ...held.map((storm) => `${storm.domain} suddenly refuses ${plural(storm.contacts, 'contact', 'contacts')}`),
     ...(of('asks') > 0 ? [`${plural(of('asks'), 'reply asks', 'replies ask')} to stop`] : []),
+    ...(of('held') > 0 ? [`${plural(of('held'), 'hard bounce waits', 'hard bounces wait')} for you to look at`] : []),
     ...(of('unmatched') > 0 ? [`${plural(of('unmatched'), 'return matches', 'returns match')} nothing`] : []),
   ];
   return parts.length === 0 ? 'Nothing that came back waits for you' : parts.join(', ');

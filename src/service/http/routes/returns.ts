@@ -1,7 +1,7 @@
 import { keepMailbox, pauseMailbox, removeMailbox } from '../../../operations/returns/mailboxes.ts';
 import { listMailboxes, type MailboxSettings } from '../../../store/statements/mailboxes.ts';
 import { grantStop, matchReturn } from '../../../operations/returns/match-return.ts';
-import { MAX_RETURN_BYTES, receiveReturn } from '../../../operations/returns/receive-return.ts';
+import { MAX_RETURN_BYTES, receiveReturns } from '../../../operations/returns/receive-return.ts';
 import type { StormRule } from '../../../core/rules/storm.ts';
 import {
   dismissStorm,
@@ -39,7 +39,8 @@ export const returnRoutes: Route[] = [
     async handle({ deps, c }) {
       const raw = await readBody(c, MAX_RETURN_BYTES, 'The message');
       if (raw.length === 0) throw new Problem('unreadable-body', 'There is no message in the request.');
-      return receiveReturn(deps, raw, '');
+      const [received] = await receiveReturns(deps, raw, ['']);
+      return received;
     },
   }),
   route<never, { days: number }>({
@@ -50,17 +51,17 @@ export const returnRoutes: Route[] = [
     method: 'get', path: '/returns/:id', summary: 'One return: how it was read, and the message itself', params: schema.contactParams,
     async handle({ deps, params }) {
       const { raw, ...row } = found(await findReturn(deps.database, params.id), `return ${params.id}`);
-      return { ...row, message: raw.subarray(0, 100_000).toString('utf8') };
+      return { ...row, message: raw?.subarray(0, 100_000).toString('utf8') ?? null };
     },
   }),
   route<WithId>({
-    method: 'post', path: '/returns/:id/dismiss', summary: 'Put a return aside that matches nothing, or that asks for nothing after all', params: schema.contactParams, status: 204,
+    method: 'post', path: '/returns/:id/dismiss', summary: 'Put a return aside that matches nothing, is held, or asks for nothing after all', params: schema.contactParams, status: 204,
     async handle({ deps, params }) {
-      if (!(await dismissReturn(deps.database, params.id))) throw new Problem('wrong-state', `Return ${params.id} is neither unmatched nor does it ask for anything.`);
+      if (!(await dismissReturn(deps.database, params.id))) throw new Problem('wrong-state', `Return ${params.id} is neither unmatched nor held, nor does it ask for anything.`);
     },
   }),
   route<WithId, never, { address: string; campaignId?: number }>({
-    method: 'post', path: '/returns/:id/match', summary: 'Say of an unmatched return whom and which campaign it is about; it counts from then on', params: schema.contactParams, body: schema.returnMatch,
+    method: 'post', path: '/returns/:id/match', summary: 'Say of a return that is unmatched or held whom and which campaign it is about; it counts from then on', params: schema.contactParams, body: schema.returnMatch,
     handle: ({ deps, params, body, who }) => matchReturn(deps, params.id, { ...body, actor: who.name }),
   }),
   route<WithId>({
