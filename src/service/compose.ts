@@ -36,6 +36,13 @@ export interface Service {
 /** Connections to PostgreSQL: sending, tracking and the console side by side, with one kept for this process's lock. */
 const POOL_SIZE = 16;
 
+/**
+ * How long a request may take to arrive, in milliseconds: strangers send a form at most, who works here sends files of
+ * millions of rows. Whoever is slower is let go, and holds nothing but a socket until then.
+ */
+const PUBLIC_TIMES = { headersTimeout: 15_000, requestTimeout: 30_000, connectionsCheckingInterval: 5_000 };
+const CONSOLE_TIMES = { headersTimeout: 15_000, requestTimeout: 3_600_000, connectionsCheckingInterval: 5_000 };
+
 /** Puts the service together and starts it. What was acquired is released backwards, also when starting fails half-way. */
 export async function startService(config: Config): Promise<Service> {
   const log = pino({ level: config.logLevel });
@@ -84,14 +91,17 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
 
   await listen(
     releases,
-    createAdaptorServer({ fetch: makePublicApp(deps, recorder, makeNetworkOf(config.proxies), log).fetch }),
+    createAdaptorServer({
+      fetch: makePublicApp(deps, recorder, makeNetworkOf(config.proxies), log).fetch,
+      serverOptions: PUBLIC_TIMES,
+    }),
     config.publicPort,
     config.publicHost,
     'AVENDEL_PUBLIC_PORT',
   );
   await listen(
     releases,
-    createAdaptorServer({ fetch: makeConsolePort(deps, recorder, identity.id, log).fetch }),
+    createAdaptorServer({ fetch: makeConsolePort(deps, recorder, identity.id, log).fetch, serverOptions: CONSOLE_TIMES }),
     config.consolePort,
     config.consoleHost,
     'AVENDEL_CONSOLE_PORT',

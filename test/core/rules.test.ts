@@ -207,6 +207,49 @@ describe('human or machine', () => {
       }),
     );
   });
+
+  /** The rules as they are told, each act held beside each other one: slow, and plain to see. */
+  const byTheWords = (acts: ActFacts[], links: number): string[] => {
+    const clicks = acts.filter(({ kind }) => kind === 'clicked');
+    const followed = clicks.filter(({ link }) => link !== null && link !== 0);
+    const inBurst = (one: ActFacts, within: number, wanted: number): boolean =>
+      followed.some(({ at }) => at <= one.at && one.at <= at + within && new Set(followed.filter((other) => other.at >= at && other.at <= at + within).map(({ link }) => link)).size >= wanted); // prettier-ignore
+    const reasonOf = (one: ActFacts): string => {
+      if (one.kind === 'clicked' && clicks.some(({ link, at }) => link === 0 && Math.abs(at - one.at) <= 60_000)) return 'trap-link'; // prettier-ignore
+      if (followed.includes(one) && (inBurst(one, 2000, 3) || (links >= 3 && inBurst(one, 60_000, links)))) return 'burst'; // prettier-ignore
+      return one.method === 'HEAD' ? 'head-request' : 'person';
+    };
+    return acts.map((one) => {
+      if (one.kind !== 'visited') return reasonOf(one);
+      const before = clicks.filter(({ at }) => at <= one.at && one.at - at <= 30 * 60_000);
+      const latest = before.filter(({ at }) => at === Math.max(...before.map((click) => click.at))).map(reasonOf);
+      return latest.includes('person') ? 'person' : (latest.sort()[0] ?? 'person');
+    });
+  };
+
+  test('of any acts on one message, each is judged as the rules say', () => {
+    const some = fc.record({ kind: fc.constantFrom('opened' as const, 'clicked' as const, 'visited' as const), at: fc.integer({ min: NOW, max: NOW + 200_000 }).map((at) => at - (at % 500)), link: fc.integer({ min: 0, max: 5 }), method: fc.constantFrom('GET', 'GET', 'HEAD') }); // prettier-ignore
+    fc.assert(
+      fc.property(fc.array(some, { maxLength: 25 }), fc.integer({ min: 0, max: 5 }), (acts, links) => {
+        const given = acts.map((one) => act(one));
+        expect(reasons(given, { links })).toEqual(byTheWords(given, links));
+      }),
+      { numRuns: 2000 },
+    );
+  });
+
+  test('ten times as many clicks by one person take about ten times as long, not a hundred times', () => {
+    const took = (clicks: number): number => {
+      const acts = Array.from({ length: clicks }, (_, index) => act({ kind: index % 7 === 6 ? 'visited' : 'clicked', at: NOW + index, link: index % 5 })); // prettier-ignore
+      const once = (): number => {
+        const begun = performance.now();
+        expect(judgeActs(acts, { ...message, links: 5 }, isProxy)).toHaveLength(clicks);
+        return performance.now() - begun;
+      };
+      return Math.min(once(), once(), once());
+    };
+    expect(took(50_000)).toBeLessThan(40 * took(5000));
+  });
 });
 
 describe('score', () => {

@@ -66,32 +66,52 @@ const IMAGE_PROXY = /image-?proxy|mail-?privacy|prefetch/i;
  * says why. Pure: the answer depends on the set of acts and not on their order, so it can be decided anew at any time.
  */
 export function judgeActs(acts: readonly ActFacts[], message: MessageFacts, isProxy: IsProxy): Judgement[] {
-  const traps = [...message.trappedAt, ...acts.filter(isTrap).map(({ at }) => at)];
+  const traps = Float64Array.from([...message.trappedAt, ...acts.filter(isTrap).map(({ at }) => at)]).sort();
   const bursts = findBursts(acts, message.links);
   const judged = acts.map((act) => judge(act, message.acceptedAt, traps, bursts, isProxy));
-  return acts.map((act, index) => (act.kind === 'visited' ? judgeVisit(act, acts, judged) : judged[index]!));
+  if (!acts.some(({ kind }) => kind === 'visited')) return judged;
+  const clicks = judgedClicks(acts, judged);
+  return acts.map((act, index) => (act.kind === 'visited' ? judgeVisit(act, clicks) : judged[index]!));
+}
+
+interface JudgedClick extends Judgement {
+  at: number;
+}
+
+/** In the order of time; of two in one instant a person's comes last, and otherwise either says the same. */
+function judgedClicks(acts: readonly ActFacts[], judged: readonly Judgement[]): JudgedClick[] {
+  return acts
+    .flatMap(({ kind, at }, index) => (kind === 'clicked' ? [{ at, ...judged[index]! }] : []))
+    .sort((a, b) => a.at - b.at || b.actor.localeCompare(a.actor) || b.reason.localeCompare(a.reason));
 }
 
 /** Somebody who follows a link and what comes of it are one: a scanner that runs a page's script visits nothing. */
-function judgeVisit(visit: ActFacts, acts: readonly ActFacts[], judged: readonly Judgement[]): Judgement {
+function judgeVisit(visit: ActFacts, clicks: readonly JudgedClick[]): Judgement {
   if (DECLARED_ROBOT.test(visit.userAgent)) return { actor: 'machine', reason: 'declared-robot' };
-  const clicks = acts.flatMap(({ kind, at }, index) =>
-    kind === 'clicked' && at <= visit.at && visit.at - at <= VISIT_REACH_MS ? [{ at, ...judged[index]! }] : [],
-  );
-  // Of two in one instant a person's is meant, and otherwise either says the same.
-  clicks.sort((a, b) => b.at - a.at || a.actor.localeCompare(b.actor) || a.reason.localeCompare(b.reason));
-  const [latest] = clicks;
-  return latest ? { actor: latest.actor, reason: latest.reason } : { actor: 'human', reason: 'person' };
+  const latest = clicks[countUntil(clicks.length, (index) => clicks[index]!.at <= visit.at) - 1];
+  if (!latest || visit.at - latest.at > VISIT_REACH_MS) return { actor: 'human', reason: 'person' };
+  return { actor: latest.actor, reason: latest.reason };
+}
+
+/** How many of so many in order are from the first on as asked; each half is looked at once. */
+function countUntil(length: number, isSo: (index: number) => boolean): number {
+  let [from, to] = [0, length];
+  while (from < to) {
+    const middle = (from + to) >> 1;
+    if (isSo(middle)) from = middle + 1;
+    else to = middle;
+  }
+  return from;
 }
 
 function judge(
   act: ActFacts,
   acceptedAt: number | null,
-  traps: readonly number[],
+  traps: Float64Array,
   bursts: ReadonlySet<ActFacts>,
   isProxy: IsProxy,
 ): Judgement {
-  const near = act.kind === 'clicked' && traps.some((trap) => Math.abs(trap - act.at) <= TRAP_WINDOW_MS);
+  const near = act.kind === 'clicked' && isNear(act.at, traps);
   if (isTrap(act) || near) return { actor: 'machine', reason: 'trap-link' };
   if (bursts.has(act)) return { actor: 'machine', reason: 'burst' };
   if (act.method === 'HEAD') return { actor: 'machine', reason: 'head-request' };
@@ -111,18 +131,34 @@ function isTooSoon({ kind, at }: ActFacts, acceptedAt: number | null): boolean {
   return at - acceptedAt < (kind === 'clicked' ? CLICK_TOO_SOON_MS : OPEN_TOO_SOON_MS);
 }
 
+/** Whether a trap was followed so close to an instant. */
+function isNear(at: number, traps: Float64Array): boolean {
+  const first = countUntil(traps.length, (index) => traps[index]! < at - TRAP_WINDOW_MS);
+  return first < traps.length && traps[first]! <= at + TRAP_WINDOW_MS;
+}
+
 /** Clicks that belong to a burst: three different links within two seconds, or all there are within a minute. */
 function findBursts(acts: readonly ActFacts[], links: number): ReadonlySet<ActFacts> {
   const clicks = acts.filter((act) => act.kind === 'clicked' && act.link !== null && !isTrap(act));
   const found = new Set<ActFacts>();
   if (clicks.length < BURST_LINKS) return found;
   clicks.sort((a, b) => a.at - b.at);
-  for (const [within, wanted] of [[BURST_MS, BURST_LINKS], [ALL_LINKS_MS, Math.max(links, BURST_LINKS)]] as const) {
-    if (within === ALL_LINKS_MS && links < BURST_LINKS) continue;
-    clicks.forEach((first, index) => {
-      const window = clicks.slice(index).filter(({ at }) => at <= first.at + within);
-      if (new Set(window.map(({ link }) => link)).size >= wanted) window.forEach((act) => found.add(act));
-    });
-  } // prettier-ignore
+  markBursts(clicks, BURST_MS, BURST_LINKS, found);
+  if (links >= BURST_LINKS) markBursts(clicks, ALL_LINKS_MS, links, found);
   return found;
+}
+
+/** Marks clicks, in the order of time, within so long of the first of which so many different links were followed. One pass. */
+function markBursts(clicks: readonly ActFacts[], within: number, wanted: number, found: Set<ActFacts>): void {
+  const times = new Map<number | null, number>();
+  let end = 0;
+  let marked = 0;
+  clicks.forEach((first, index) => {
+    for (; end < clicks.length && clicks[end]!.at <= first.at + within; end++)
+      times.set(clicks[end]!.link, (times.get(clicks[end]!.link) ?? 0) + 1);
+    if (times.size >= wanted) for (marked = Math.max(marked, index); marked < end; marked++) found.add(clicks[marked]!);
+    const left = times.get(first.link)! - 1;
+    if (left > 0) times.set(first.link, left);
+    else times.delete(first.link);
+  });
 }

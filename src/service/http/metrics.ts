@@ -21,5 +21,6 @@ export function makeMetrics(deps: Deps, recorder: EventRecorder): Registry {
   gauge('avendel_returns', 'Returned messages by state', 'state', () => countReturns(deps.database));
   gauge('avendel_events', 'Events by kind, as totals of activity', 'kind', () => countEventKinds(deps.database));
   new Gauge({ name: 'avendel_events_waiting', help: 'Events taken in and not yet committed', registers: [registry], collect() { this.set(recorder.waiting()); } }); // prettier-ignore
+  new Gauge({ name: 'avendel_repeats_left_out', help: 'Opens, clicks and visits not recorded one by one, since the start', registers: [registry], collect() { this.set(recorder.leftOut()); } }); // prettier-ignore
   return registry;
 }

@@ -5,15 +5,19 @@ import { listReturnDomains } from '../../store/statements/returns.ts';
 const LOOK_AGAIN_MS = 1000;
 
 /** Says whether mail for a domain comes back to us. What is known is asked of the database no more; what is not, once a second. */
-export function makeReturnDomains({ database, now }: Deps): (address: string) => Promise<boolean> {
+export function makeReturnDomains({ database, now }: Pick<Deps, 'database' | 'now'>): (address: string) => Promise<boolean> {
   let known: ReadonlySet<string> = new Set();
-  let lookedAt = -Infinity;
+  let look: { at: number; found: Promise<ReadonlySet<string>> } | undefined;
   return async (address) => {
     const domain = address.slice(address.lastIndexOf('@') + 1).toLowerCase();
-    if (!known.has(domain) && now().getTime() - lookedAt >= LOOK_AGAIN_MS) {
-      lookedAt = now().getTime();
-      known = new Set(await listReturnDomains(database));
+    if (known.has(domain)) return true;
+    if (!look || now().getTime() - look.at >= LOOK_AGAIN_MS) {
+      const begun = { at: now().getTime(), found: listReturnDomains(database).then((domains) => new Set(domains)) };
+      begun.found.catch(() => look === begun && (look = undefined));
+      look = begun;
     }
+    // Whoever comes while it is looked up waits for that.
+    known = await look.found;
     return known.has(domain);
   };
-}
+} // prettier-ignore

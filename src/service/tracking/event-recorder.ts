@@ -1,6 +1,7 @@
 import { recordEvents, type IncomingEvent } from '../../operations/events/record-events.ts';
 import { Problem } from '../../operations/problem.ts';
 import type { Deps } from '../../operations/deps.ts';
+import { makeRepeats } from './repeats.ts';
 
 /** Events that wait at most; beyond, requests are turned away rather than kept in memory. */
 const MOST_WAITING = 20_000;
@@ -8,9 +9,11 @@ const MOST_WAITING = 20_000;
 const BATCH = 500;
 
 export interface EventRecorder {
-  /** Resolves once the event is committed. @throws Problem too-busy */
+  /** Resolves once the event is committed, or left out as one of too many repeats. @throws Problem too-busy */
   record(event: IncomingEvent): Promise<void>;
   waiting(): number;
+  /** Repeats that were left out, since the start. */
+  leftOut(): number;
   /** Resolves when everything that was taken in is committed. */
   drain(): Promise<void>;
 }
@@ -27,6 +30,7 @@ interface Waiting {
  */
 export function makeEventRecorder(deps: Deps): EventRecorder {
   const queue: Waiting[] = [];
+  const repeats = makeRepeats();
   let writing: Promise<void> | undefined;
   const writeAll = async (): Promise<void> => {
     while (queue.length > 0) await writeBatch(deps, queue.splice(0, BATCH));
@@ -34,6 +38,7 @@ export function makeEventRecorder(deps: Deps): EventRecorder {
   const start = (): Promise<void> => (writing ??= writeAll().finally(() => (writing = undefined)));
   return {
     record(event) {
+      if (!repeats.isRecorded(event)) return Promise.resolve();
       if (queue.length >= MOST_WAITING)
         return Promise.reject(new Problem('too-busy', `${queue.length} events wait to be written.`));
       return new Promise((resolve, reject) => {
@@ -42,6 +47,7 @@ export function makeEventRecorder(deps: Deps): EventRecorder {
       });
     },
     waiting: () => queue.length,
+    leftOut: () => repeats.leftOut(),
     async drain() {
       while (writing || queue.length > 0) await start();
     },
