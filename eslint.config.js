@@ -63,6 +63,7 @@ export default tseslint.config(
       'coverage/**',
       '*.config.js',
       'scripts/**',
+      'test/support/reading-thread.mjs',
       'src/console/vite.config.ts',
     ],
   },

@@ -43,7 +43,10 @@ export async function startService(databaseUrl: string, relayPort: number, first
   });
   const base = `http://127.0.0.1:${firstPort}`;
   await ready(child, `${base}/readyz`);
-  const { token } = await makeClient({ base }).createToken('bench@larkfield.example', 'only for benchmarks', 'bench');
+  const { token } = await makeClient({ base }).createToken('bench@larkfield.example', 'only for benchmarks', {
+    name: 'bench',
+    scope: 'administer',
+  });
   return {
     client: makeClient({ base, token }),
     base,

@@ -17,6 +17,7 @@ export AVENDEL_RELAY_URL="${AVENDEL_RELAY_URL:-smtp://127.0.0.1:$AVENDEL_SIMULAT
 export AVENDEL_SERVICE="http://127.0.0.1:$AVENDEL_CONSOLE_PORT"
 export AVENDEL_LOG_LEVEL="${AVENDEL_LOG_LEVEL:-warn}"
 export AVENDEL_ADMIN_EMAIL="${AVENDEL_ADMIN_EMAIL:-rosa.lindgard@larkfield.example}"
+export AVENDEL_ADMIN_NAME="${AVENDEL_ADMIN_NAME:-Rosa Lindgard}"
 
 need_node
 mkdir -p "$STATE"
@@ -28,6 +29,7 @@ stop_all() {
   for pid in $SIMULATOR $SERVICE; do wait "$pid" 2>/dev/null || true; done
   if [ -n "$MAIL_SERVER" ]; then bash scripts/postfix.sh stop "$MAIL_SERVER"; fi
   stop_postgres
+  rm -f "$STATE/sign-in.json"
   say "Stopped."
 }
 trap stop_all EXIT
@@ -47,6 +49,12 @@ fi
 # The demo's password is made once and kept, so that it can be printed at every start.
 if [ ! -f "$STATE/demo-password" ]; then (umask 077; head -c 9 /dev/urandom | base64 | tr '/+' 'ab' >"$STATE/demo-password"); fi
 export AVENDEL_ADMIN_PASSWORD="${AVENDEL_ADMIN_PASSWORD:-$(cat "$STATE/demo-password")}"
+
+# So is the key that secrets are encrypted with.
+if [ -z "${AVENDEL_SECRET_KEY:-}${AVENDEL_SECRET_KEY_FILE:-}" ]; then
+  if [ ! -f "$STATE/secret-key" ]; then (umask 077; head -c 32 /dev/urandom | base64 >"$STATE/secret-key"); fi
+  export AVENDEL_SECRET_KEY_FILE="$STATE/secret-key"
+fi
 
 if [ "${AVENDEL_DEMO_MAIL_SERVER:-}" = postfix ]; then
   need_postfix
@@ -86,7 +94,6 @@ Avendel is ready, on the demo world of Larkfield Observatory (invented; the outs
 
 Three commands to try, in another terminal of this folder:
 
-  export AVENDEL_SIGN_IN_FILE=$AVENDEL_SIGN_IN_FILE
   bin/avendel today --brand "Larkfield Observatory"
   bin/avendel contacts import demo/open-evening-sign-ups.csv --list "Open Evenings" --dry-run
   bin/avendel campaigns preflight "The December sky"

@@ -11,11 +11,14 @@ interface SignInFile {
 
 const STANDARD_SERVICE = 'http://127.0.0.1:7400';
 
+/** Where the demo keeps its sign-in while it runs, in its own folder. */
+const OF_THE_DEMO = join('.avendel', 'sign-in.json');
+
 function filePath(): string {
-  return (
-    process.env['AVENDEL_SIGN_IN_FILE'] ??
-    join(process.env['XDG_CONFIG_HOME'] ?? join(homedir(), '.config'), 'avendel', 'sign-in.json')
-  );
+  const named = process.env['AVENDEL_SIGN_IN_FILE'];
+  if (named !== undefined) return named;
+  if (existsSync(OF_THE_DEMO)) return OF_THE_DEMO;
+  return join(process.env['XDG_CONFIG_HOME'] ?? join(homedir(), '.config'), 'avendel', 'sign-in.json');
 }
 
 /** Address of the service: from the environment, the sign-in file, or the standard one. */

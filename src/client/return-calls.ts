@@ -3,8 +3,9 @@ import type * as returned from '../shared/api-returns.ts';
 import type * as api from '../shared/api.ts';
 import type { Calls, PageOptions, Upload } from './calls.ts';
 
-export type NewMailbox = Pick<returned.Mailbox, 'name' | 'host' | 'account' | 'passwordIn'> &
-  Partial<Pick<returned.Mailbox, 'port' | 'security' | 'folder' | 'brandId' | 'idles' | 'pollSeconds' | 'afterwards'>>;
+export type NewMailbox = Pick<returned.Mailbox, 'name' | 'host' | 'account'> & { password?: string } & Partial<
+    Pick<returned.Mailbox, 'port' | 'security' | 'folder' | 'brandId' | 'idles' | 'pollSeconds' | 'afterwards'>
+  >;
 
 /** What comes back, and events of other systems. */
 export function makeReturnCalls({ get, post, send }: Calls) {

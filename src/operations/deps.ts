@@ -1,5 +1,6 @@
 import type { Tokenizer } from '../core/message/token.ts';
 import type { Exchange } from '../core/address/check-address.ts';
+import type { Secrets } from '../core/access/seal.ts';
 import type { ReadReturns } from '../core/returns/read-return.ts';
 import type { Database } from '../store/database.ts';
 
@@ -8,6 +9,8 @@ export interface Deps {
   database: Database;
   now: () => Date;
   tokens: Tokenizer;
+  /** Keeps secrets encrypted; absent where the settings have no key for it. */
+  secrets?: Secrets;
   /** Address under which strangers reach the public port, without a slash at the end. */
   publicUrl: string;
   /** Months of `event` known to have a partition. */
@@ -19,7 +22,7 @@ export interface Deps {
   /** Asks the domain name system whether a domain takes mail, and for how many seconds that holds; absent where no resolver is set. */
   askExchange?: (domain: string) => Promise<{ exchange: Exchange; seconds: number }>;
   /** Reads a message that came back, for each address it came to, within bounds of time and memory. Never throws. */
-  readReturns(raw: Uint8Array, envelopeTos: readonly string[]): Promise<ReadReturns>;
+  readReturns: (raw: Uint8Array, envelopeTos: readonly string[]) => Promise<ReadReturns>;
   /** Tells this process's workers that there is work; those of other processes look by themselves. */
   announce(work: 'import' | 'send' | 'confirm' | 'mailbox' | 'run'): void;
 }

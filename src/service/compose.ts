@@ -6,14 +6,17 @@ import { Hono } from 'hono';
 import pino, { type Logger } from 'pino';
 import { makeTokenizer } from '../core/message/token.ts';
 import type { Deps } from '../operations/deps.ts';
-import { ensureAdmin, findTokenKeys } from '../operations/organisation/set-up.ts';
+import { makeSecrets } from '../core/access/seal.ts';
+import { ensureFirstAccount } from '../operations/accounts/first-account.ts';
+import { prepareTokenKeys } from '../operations/accounts/token-keys.ts';
 import { migrate, openDatabase } from '../store/database.ts';
 import { findEventMonths } from '../store/statements/events.ts';
 import type { Config } from './config.ts';
 import { makeAskExchange } from './dns-exchange.ts';
-import { makeApi } from './http/api.ts';
+import { makeApi, type ApiOptions } from './http/api.ts';
 import { makeConsoleFiles } from './http/console.ts';
-import { makeMetrics } from './http/metrics.ts';
+import { knownHosts, makeDoors } from './http/doors.ts';
+import { makeMetrics, mayReadMetrics } from './http/metrics.ts';
 import { makeNetworkOf } from './http/network-of.ts';
 import { makePublicApp } from './http/public.ts';
 import { startImapIntake } from './intake/imap-intake.ts';
@@ -21,7 +24,7 @@ import { makeReturnReader } from './intake/return-reader.ts';
 import { makeSmtpIntake } from './intake/smtp-intake.ts';
 import { makeSmtpRelay } from './relay/smtp-relay.ts';
 import { makeEventRecorder, type EventRecorder } from './tracking/event-recorder.ts';
-import { makeProcessIdentity, type ProcessId } from './process-identity.ts';
+import { makeProcessIdentity } from './process-identity.ts';
 import { startHousekeeping } from './workers/housekeeping.ts';
 import { startConfirmer } from './workers/confirmer.ts';
 import { startImporter, startRunner, startSchedule } from './workers/jobs.ts';
@@ -64,13 +67,16 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
   const database = await openDatabase(config.databaseUrl, POOL_SIZE);
   releases.push(() => database.destroy());
   await migrate(database);
-  const tokens = makeTokenizer(await findTokenKeys(database));
+  const secrets = config.secretKeys.length > 0 ? makeSecrets(config.secretKeys) : undefined;
+  if (!secrets) log.warn('AVENDEL_SECRET_KEY is not set: signing keys are kept as they are, and passwords of mailboxes cannot be kept'); // prettier-ignore
+  const tokens = makeTokenizer(await prepareTokenKeys({ database, secrets }));
   const reader = makeReturnReader(log);
   releases.push(() => reader.stop());
   const deps: Deps = {
     database,
     now: () => new Date(),
     tokens,
+    secrets,
     publicUrl: config.publicUrl,
     eventMonths: new Set(await findEventMonths(database)),
     remembered: new Map(),
@@ -79,7 +85,7 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
     readReturns: reader.readReturns,
     announce: () => undefined,
   };
-  const adminPassword = await ensureAdmin(deps, config.adminEmail, 'Rosa Lindgard', config.adminPassword);
+  const adminPassword = await ensureFirstAccount(deps, { email: config.adminEmail, name: config.adminName, password: config.adminPassword }); // prettier-ignore
 
   const identity = await makeProcessIdentity(database, log);
   releases.push(() => identity.release());
@@ -89,10 +95,11 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
   const relay = makeSmtpRelay(config.relayUrl, config.relayConnections);
   releases.push(async () => relay.close());
 
+  const networkOf = makeNetworkOf(config.proxies);
   await listen(
     releases,
     createAdaptorServer({
-      fetch: makePublicApp(deps, recorder, makeNetworkOf(config.proxies), log).fetch,
+      fetch: makePublicApp(deps, recorder, networkOf, log).fetch,
       serverOptions: PUBLIC_TIMES,
     }),
     config.publicPort,
@@ -101,7 +108,13 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
   );
   await listen(
     releases,
-    createAdaptorServer({ fetch: makeConsolePort(deps, recorder, identity.id, log).fetch, serverOptions: CONSOLE_TIMES }),
+    createAdaptorServer({
+      fetch: makeConsolePort(
+        { deps, processId: identity.id, networkOf, doors: makeDoors(config.consoleUrl, config.consoleHosts), log },
+        recorder,
+      ).fetch,
+      serverOptions: CONSOLE_TIMES,
+    }),
     config.consolePort,
     config.consoleHost,
     'AVENDEL_CONSOLE_PORT',
@@ -125,13 +138,20 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
   return adminPassword;
 }
 
-function makeConsolePort(deps: Deps, recorder: EventRecorder, processId: ProcessId, log: Logger): Hono {
+function makeConsolePort(options: ApiOptions, recorder: EventRecorder): Hono {
+  const { deps, doors } = options;
   const metrics = makeMetrics(deps, recorder);
   const app = new Hono();
+  // Whoever watches over the service asks by whatever name they have for it.
   app.get('/healthz', (c) => c.text('ok'));
   app.get('/readyz', async (c) => (await deps.database.query('SELECT 1'), c.text('ready')));
-  app.get('/metrics', async (c) => c.text(await metrics.metrics(), 200, { 'content-type': metrics.contentType }));
-  app.route('/api/v1', makeApi(deps, processId, log));
+  app.get('/metrics', async (c) =>
+    (await mayReadMetrics(deps, c))
+      ? c.text(await metrics.metrics(), 200, { 'content-type': metrics.contentType, 'cache-control': 'no-store' })
+      : c.text('From elsewhere this needs an API token: Authorization: Bearer …\n', 401),
+  );
+  app.use('*', knownHosts(doors));
+  app.route('/api/v1', makeApi(options));
   app.route('/', makeConsoleFiles(join(dirname(fileURLToPath(import.meta.url)), '..', 'console')));
   return app;
 }

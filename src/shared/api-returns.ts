@@ -41,7 +41,7 @@ export interface Mailbox {
   port: number;
   security: 'tls' | 'starttls' | 'none';
   account: string;
-  passwordIn: string;
+  hasPassword: boolean;
   folder: string;
   brandId: number | null;
   idles: boolean;

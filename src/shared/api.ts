@@ -1,3 +1,4 @@
+import type { TokenScope } from './access.ts';
 import type { Storm } from './api-returns.ts';
 import type { Actor, AttributeKind, BuiltInList, CampaignState, Deliverability, DeliveryState, Encoding, EndedBy, OutsideVerdict, Purpose, Reach, Reason, Scope, Stage, SubscriptionState } from './words.ts'; // prettier-ignore
 
@@ -53,9 +54,25 @@ export interface ListCount {
 export interface ApiToken {
   id: number;
   name: string;
+  /** What it may do. */
+  scope: TokenScope;
   createdAt: string;
+  /** From then on it opens nothing; null for one without an end. */
+  expiresAt: string | null;
   lastUsedAt: string | null;
   revokedAt: string | null;
+}
+
+/** A browser that somebody is signed in with. */
+export interface Session {
+  id: number;
+  createdAt: string;
+  lastSeenAt: string;
+  expiresAt: string;
+  network: string | null;
+  userAgent: string | null;
+  /** The one that asks. */
+  isThis: boolean;
 }
 
 /** A contact with their marks. Instants are RFC 3339 texts, here and everywhere. */

@@ -38,6 +38,12 @@ export const PROBLEMS = {
     exit: 1,
     next: 'Reload the page and try again.',
   },
+  'not-allowed': {
+    title: 'This token may not do that',
+    status: 403,
+    exit: 1,
+    next: 'Use a token of a wider scope; `avendel access tokens` lists what each may do.',
+  },
   'not-found': { title: 'There is no such thing', status: 404, exit: 1, next: 'Look at the list of what there is.' },
   'name-taken': { title: 'That name is in use', status: 409, exit: 1, next: 'Choose another name.' },
   'wrong-state': {

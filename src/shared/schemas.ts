@@ -1,3 +1,4 @@
+import { TOKEN_SCOPES } from './access.ts';
 import Joi from 'joi';
 import {
   DELIVERABILITIES,
@@ -40,10 +41,17 @@ export const page = {
 };
 
 export const signIn = Joi.object({ email: text(320).required(), password: Joi.string().max(1000).required() });
-export const newToken = signIn.keys({ name: name(100).required() });
+export const newToken = signIn.keys({
+  name: name(100).required(),
+  scope: Joi.string()
+    .valid(...TOKEN_SCOPES)
+    .default('read')
+    .description('What it may do; each may what stands before it, too'),
+  expiresAt: Joi.date().iso().allow(null).default(null).description('From then on it opens nothing'),
+});
 export const passwordChange = Joi.object({
   password: Joi.string().max(1000).required().description('The present one'),
-  newPassword: Joi.string().min(10).max(1000).required(),
+  newPassword: Joi.string().max(1000).required().description('12 characters at least, and none of the most common'),
 });
 
 export const brandChange = Joi.object({
@@ -323,7 +331,7 @@ export const mailbox = Joi.object({
   port: Joi.number().port().default(993),
   security: Joi.string().valid('tls', 'starttls', 'none').default('tls').description('`none` is for a server on this machine'),
   account: text(320).required(),
-  passwordIn: text(500).required().pattern(/^AVENDEL_SECRET_[A-Z0-9_]+$/, 'the name of an environment variable of the service that begins with AVENDEL_SECRET_').description('Environment variable of the service that holds the password; with _FILE behind the name, it holds the path of a file with it'),
+  password: Joi.string().max(1000).description('Kept encrypted, for this host, port and account alone; without it, the one that is kept for them goes on'),
   folder: text(500).default('INBOX'),
   brandId: id.allow(null).default(null),
   idles: Joi.boolean().default(true).description('The server tells when something comes (RFC 2177); else it is polled'),

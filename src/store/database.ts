@@ -28,6 +28,7 @@ import { CampaignChanges1790000000023 } from './migrations/0023-campaign-changes
 import { Troubles1790000000024 } from './migrations/0024-troubles.ts';
 import { Idempotency1790000000025 } from './migrations/0025-idempotency.ts';
 import { RawReturnsOnce1790000000026 } from './migrations/0026-raw-returns-once.ts';
+import { Doors1790000000027 } from './migrations/0027-doors.ts';
 import { makeTurns } from './turns.ts';
 
 /** Anything that runs SQL: the data source itself, or a manager inside a transaction. */
@@ -61,6 +62,7 @@ const MIGRATIONS = [
   Troubles1790000000024,
   Idempotency1790000000025,
   RawReturnsOnce1790000000026,
+  Doors1790000000027,
 ];
 /** Any number of processes may start at once; one migrates, the others wait. */
 const MIGRATION_LOCK = 7_300_001;

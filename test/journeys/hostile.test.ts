@@ -1,8 +1,11 @@
+import { connect, type Socket } from 'node:net';
+import { createTransport } from 'nodemailer';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { ROUTES } from '../../src/service/http/api.ts';
 import type { List } from '../../src/shared/api.ts';
 import { makeAvendel } from '../support/cli.ts';
 import { makeList, startRealService, until, type Running } from '../support/service.ts';
+import { HOSTILE } from '../support/hostile-returns.ts';
 import { startSink } from '../support/sink.ts';
 
 let service: Running;
@@ -175,4 +178,65 @@ test('what somebody calls themselves is shown on a terminal, not obeyed; JSON me
     expect(stdout + stderr).not.toMatch(/(?!\n)[\p{Cc}\p{Bidi_Control}]/u);
     if (args.includes('--json')) expect(JSON.parse(stdout)).toMatchObject({ contact: { name: kept } });
   }
+});
+
+test('two hundred clients that send slowly, or do not read, keep nobody else out: not on any port', async () => {
+  const port = (url: string): number => Number(new URL(url).port);
+  const slow = [
+    [port(service.public), 'GET /o/x.gif HTTP/1.1\r\nHost: x\r\nX-Slow: '],
+    [port(service.public), 'POST /u/x HTTP/1.1\r\nHost: x\r\nContent-Length: 1000\r\n\r\na'],
+    [port(service.console), 'POST /api/v1/imports HTTP/1.1\r\nHost: 127.0.0.1\r\n'],
+    [port(service.console), `POST /api/v1/events HTTP/1.1\r\nHost: 127.0.0.1\r\nAuthorization: Bearer ${service.token}\r\nContent-Type: application/x-ndjson\r\nTransfer-Encoding: chunked\r\n\r\n1\r\n{\r\n`],
+    [port(service.console), `GET /api/v1/contacts.csv?brandId=${list.brandId} HTTP/1.1\r\nHost: 127.0.0.1\r\nAuthorization: Bearer ${service.token}\r\n\r\n`],
+    [service.intakePort, 'HELO slow.example\r\nMAIL FR'],
+  ] as const; // prettier-ignore
+  const sockets: Socket[] = [];
+  const beginAll = async (): Promise<void> => {
+    for (const [index, [to, begin]] of slow.entries())
+      for (let client = 0; client < 200; client++) {
+        // Peers of the intake are told by their address; each has a limit of its own.
+        const socket = connect({
+          port: to,
+          host: '127.0.0.1',
+          localAddress: `127.0.${index + 1}.${1 + (client % 12)}`,
+        });
+        socket.on('error', () => undefined).pause();
+        socket.write(begin);
+        sockets.push(socket);
+      }
+    await new Promise((resolve) => setTimeout(resolve, 500));
+  };
+  const dripping = setInterval(() => sockets.forEach((socket) => socket.writable && socket.write(' ')), 100);
+  try {
+    await beginAll();
+    for (let round = 0; round < 5; round++) {
+      expect((await fetch(`${service.public}/o/x.gif`)).status).toBe(200);
+      expect((await fetch(`${service.console}/readyz`)).status).toBe(200);
+      expect((await service.client.contacts({ brandId: list.brandId, limit: 1 })).items).toHaveLength(1);
+    }
+  } finally {
+    clearInterval(dripping);
+    sockets.forEach((socket) => socket.destroy());
+  }
+  const mail = createTransport({ host: '127.0.0.1', port: service.intakePort, secure: false, ignoreTLS: true });
+  await until(async () => (await mail.sendMail({ envelope: { from: '', to: 'b.x@returns.larkfield.example' }, raw: 'Subject: after\r\n\r\n' })).accepted.length === 1); // prettier-ignore
+  mail.close();
+});
+
+test('messages made to be slow to read are taken by every way in, and what comes behind them counts', async () => {
+  const messages = Object.values(HOSTILE).filter((_, index) => index % 4 === 0).map((make) => make(4 * 1024 * 1024)); // prettier-ignore
+  const mail = createTransport({ host: '127.0.0.1', port: service.intakePort, secure: false, ignoreTLS: true });
+  const before = (await service.client.returns({ state: 'unmatched', limit: 500 })).items.length;
+  for (const raw of messages) {
+    await mail.sendMail({
+      envelope: { from: '', to: 'b.x@returns.larkfield.example' },
+      raw: Buffer.from(raw, 'latin1'),
+    });
+    expect((await fetch(`${service.public}/o/x.gif`)).status).toBe(200);
+  }
+  mail.close();
+  const kept = (await service.client.returns({ state: 'unmatched', limit: 500 })).items;
+  expect(kept.length - before).toBe(messages.length);
+  expect(kept.filter(({ kind }) => kind === 'unreadable')).toEqual([]);
+  expect((await service.client.receiveReturn(Buffer.from(messages[0]!, 'latin1'))).state).toBe('unmatched');
 });

@@ -28,7 +28,7 @@ const everybody = MESSAGES.flatMap((kind) => WAYS.map((way) => addressOf(kind, w
 
 beforeAll(async () => {
   dovecot = await startDovecot();
-  service = await startRealService({ AVENDEL_SECRET_RETURNS: dovecot.password });
+  service = await startRealService();
   sink = await startSink(service.relayPort);
   digest = await makeList(service.client, everybody);
   members = await makeList(service.client, everybody, 'Members’ Letter');
@@ -53,7 +53,7 @@ beforeAll(async () => {
   ]; // prettier-ignore
   for (const id of ids) await service.client.startCampaign(id, WAYS.length);
   await until(() => sink.received.length === everybody.length);
-  await service.client.keepMailbox({ name: 'returns', host: '127.0.0.1', port: dovecot.port, account: 'box', security: 'none', passwordIn: 'AVENDEL_SECRET_RETURNS' }); // prettier-ignore
+  await service.client.keepMailbox({ name: 'returns', host: '127.0.0.1', port: dovecot.port, account: 'box', security: 'none', password: dovecot.password }); // prettier-ignore
 });
 afterAll(async () => {
   await service.stop();

@@ -1,9 +1,11 @@
-import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { deliveryReport } from '../../src/simulator/outside/reports.ts';
 import type { Mailbox } from '../../src/shared/api-returns.ts';
+import { makeAvendel } from '../support/cli.ts';
 import { makeCuttingLine } from '../support/cutting-line.ts';
 import { startDovecot, type Dovecot } from '../support/dovecot.ts';
-import { makeCampaign, makeList, startRealService, until, type Running } from '../support/service.ts';
+import { findTexts } from '../support/search.ts';
+import { makeCampaign, makeList, SECRET_KEY, startRealService, until, type Running } from '../support/service.ts';
 import { startSink } from '../support/sink.ts';
 
 let dovecot: Dovecot;
@@ -15,8 +17,6 @@ const NAMES = ['ada', 'bo', 'cy', 'di', 'ed'];
 beforeAll(async () => {
   dovecot = await startDovecot();
   service = await startRealService({
-    AVENDEL_SECRET_RETURNS: dovecot.password,
-    AVENDEL_SECRET_WRONG: 'telescope',
     AVENDEL_LOG_LEVEL: 'silent',
   });
   sink = await startSink(service.relayPort);
@@ -37,7 +37,7 @@ function report(name: string): string {
   const headers = raw.slice(0, raw.indexOf('\r\n\r\n'));
   return deliveryReport({ envelopeFrom: from, to, headers }, '5.1.1', '550 5.1.1 no such user');
 }
-const settings = { host: '127.0.0.1', account: 'box', security: 'none' as const, passwordIn: 'AVENDEL_SECRET_RETURNS' }; // prettier-ignore
+const settings = { host: '127.0.0.1', account: 'box', security: 'none' as const, password: 'planisphere' };
 const box = async (name: string): Promise<Mailbox> => (await service.client.mailboxes()).find((one) => one.name === name)!; // prettier-ignore
 const isDead = async (name: string): Promise<boolean> => (await service.client.check(`${name}@lanternpost.example`)).contact?.deliverability === 'undeliverable'; // prettier-ignore
 const returned = async (): Promise<number> => (await service.client.returns({})).items.length;
@@ -118,23 +118,60 @@ test('a letter to a brand’s mailbox that asks to stop is put before a person, 
 });
 
 test('a wrong password is said once and shown; no server, too; a mailbox that is mended goes on', async () => {
-  await service.client.keepMailbox({ ...settings, name: 'locked', port: dovecot.port, passwordIn: 'AVENDEL_SECRET_WRONG' }); // prettier-ignore
+  await service.client.keepMailbox({ ...settings, name: 'locked', port: dovecot.port, password: 'telescope' });
   await service.client.keepMailbox({ ...settings, name: 'nowhere', port: 1 });
-  await expect(service.client.keepMailbox({ ...settings, name: 'thief', passwordIn: 'AVENDEL_DATABASE_URL' })).rejects.toThrow('AVENDEL_SECRET_'); // prettier-ignore
-  await service.client.keepMailbox({
-    ...settings,
-    name: 'unset',
-    port: dovecot.port,
-    passwordIn: 'AVENDEL_SECRET_NOT_SET',
-  });
-  await until(async () => [(await box('locked')).trouble, (await box('nowhere')).trouble, (await box('unset')).trouble].every(Boolean)); // prettier-ignore
+  await until(async () => [(await box('locked')).trouble, (await box('nowhere')).trouble].every(Boolean));
   expect((await box('locked')).trouble).toMatch(/refuses the account or its password/);
   expect((await box('nowhere')).trouble).toMatch(/ECONNREFUSED/);
-  expect((await box('unset')).trouble).toMatch(/neither AVENDEL_SECRET_NOT_SET nor/);
   await service.client.keepMailbox({ ...settings, name: 'locked', port: dovecot.port });
   await until(
     async () => (await box('locked')).trouble === null && (await box('locked')).processed === dovecot.count(),
   );
-  for (const name of ['locked', 'nowhere', 'unset', 'polled']) await service.client.removeMailbox((await box(name)).id);
+  for (const name of ['locked', 'nowhere', 'polled']) await service.client.removeMailbox((await box(name)).id);
   expect((await service.client.mailboxes()).map(({ name }) => name)).toEqual(['returns']);
+});
+
+describe('the password of a mailbox', () => {
+  const refusal = (field: string) => ({ problem: { type: expect.stringMatching(/#invalid-input$/) as unknown, field } }); // prettier-ignore
+  const withoutPassword = { ...settings, password: undefined };
+
+  test('is in no answer, and in the database only encrypted', async () => {
+    await service.client.keepMailbox({ ...settings, name: 'kept', port: dovecot.port });
+    expect(await box('kept')).toMatchObject({ hasPassword: true });
+    expect(JSON.stringify(await service.client.mailboxes())).not.toContain(settings.password);
+    expect(await findTexts(service.databaseUrl, [settings.password])).toEqual([]);
+  });
+
+  test('goes on for the same server and account; for another it has to be given again, and nothing is sent there', async () => {
+    await service.client.keepMailbox({ ...withoutPassword, name: 'kept', port: dovecot.port, folder: 'INBOX', pollSeconds: 30 }); // prettier-ignore
+    await until(async () => (await box('kept')).processed > 0);
+    for (const other of [{ port: 1993 }, { account: 'other' }, { host: 'localhost' }])
+      await expect(service.client.keepMailbox({ ...withoutPassword, name: 'kept', port: dovecot.port, ...other })).rejects.toMatchObject(refusal('password')); // prettier-ignore
+    await expect(service.client.keepMailbox({ ...withoutPassword, name: 'new', port: dovecot.port })).rejects.toMatchObject(refusal('password')); // prettier-ignore
+    expect(await box('kept')).toMatchObject({ host: '127.0.0.1', port: dovecot.port, account: 'box' });
+  });
+
+  test('never goes to another machine in plain text', async () => {
+    await expect(service.client.keepMailbox({ ...settings, name: 'plain', host: 'imap.larkfield.example', port: 143 })).rejects.toMatchObject(refusal('security')); // prettier-ignore
+    expect((await service.client.mailboxes()).map(({ name }) => name)).not.toContain('plain');
+  });
+
+  test('by command line it comes from a file or the environment', async () => {
+    const add = ['mailboxes', 'add', 'by command', '--host', '127.0.0.1', '--port', String(dovecot.port), '--security', 'none', '--account', 'box']; // prettier-ignore
+    expect(await makeAvendel(service)(...add)).toMatchObject({ code: 2, stderr: expect.stringContaining('needs its password') as unknown }); // prettier-ignore
+    expect(await makeAvendel(service, { AVENDEL_MAILBOX_PASSWORD: settings.password })(...add)).toMatchObject({ code: 0 }); // prettier-ignore
+    expect((await makeAvendel(service)(...add, '--poll', '5')).code).toBe(0);
+  });
+
+  test('another key opens it no more, and it says so; signing keys that are not opened keep the service from starting', async () => {
+    service.environment['AVENDEL_SECRET_KEY'] = `${Buffer.alloc(32, 'another').toString('base64')} ${SECRET_KEY}`;
+    service.kill();
+    await service.restart();
+    // Everything is still read by the old one, and signing keys are encrypted with the new.
+    await until(async () => (await box('kept')).trouble === null);
+    service.environment['AVENDEL_SECRET_KEY'] = Buffer.alloc(32, 'another').toString('base64');
+    service.kill();
+    await service.restart();
+    await until(async () => /given again/.test((await box('kept')).trouble ?? ''));
+  });
 });

@@ -76,7 +76,10 @@ beforeAll(async () => {
     processes.push({ client: undefined as never, console: `http://127.0.0.1:${consolePort}`, public: `http://127.0.0.1:${own}`, intakePort, child: undefined, environment }); // prettier-ignore
   }
   for (const one of processes) await start(one);
-  const { token } = await makeClient({ base: processes[0]!.console }).createToken(EMAIL, PASSWORD, 'reliability');
+  const { token } = await makeClient({ base: processes[0]!.console }).createToken(EMAIL, PASSWORD, {
+    name: 'reliability',
+    scope: 'administer',
+  });
   for (const one of processes) one.client = makeClient({ base: one.console, token });
   database = new pg.Client({ connectionString: databaseUrl });
   await database.connect();

@@ -18,7 +18,10 @@ beforeAll(async () => {
   deps = await makeDeps();
   world = await makeSmallWorld(deps, 12);
   [campaign] = (await makePastCampaigns(deps, world, 1)) as [typeof campaign];
-  await recordEvents(deps, world.addresses.map((_, index) => outside(world, 'sent', index, campaign, campaign.at)));
+  await recordEvents(
+    deps,
+    world.addresses.map((_, index) => outside(world, 'sent', index, campaign, campaign.at)),
+  );
   await deps.database.query(`UPDATE delivery SET state = 'accepted', accepted_at = $1`, [new Date(campaign.at)]);
   deps.clock.now = new Date(campaign.at + DAY);
 });
@@ -102,7 +105,10 @@ describe('what is kept of it', () => {
     const other = sent(8, 'address');
     const letter = `From: no-reply@hearthmail.example\r\nSubject: ${LARGE}`;
     const to = [message, other].map(({ envelopeFrom }) => envelopeFrom.replace(/^b\./, 'u.'));
-    const bytes = async (): Promise<number> => Number((await deps.database.query('SELECT count(*) AS n FROM return_raw'))[0].n); // prettier-ignore
+    const bytes = async (): Promise<number> => {
+      const [row]: { n: number }[] = await deps.database.query('SELECT count(*)::int AS n FROM return_raw');
+      return row!.n;
+    };
     const before = await bytes();
     const received = await receiveReturns(deps, Buffer.from(letter), to);
     expect(received.map(({ state }) => state)).toEqual(['counted', 'counted']);

@@ -4,7 +4,10 @@ import { makeClient, type Client } from '../../src/client/client.ts';
 import type { List } from '../../src/shared/api.ts';
 import { makeDatabase } from './database.ts';
 
-export const PASSWORD = 'planisphere';
+export const PASSWORD = 'a brass planisphere';
+export const NAME = 'Rosa Lindgard';
+/** What secrets of a service under test are encrypted with. */
+export const SECRET_KEY = Buffer.alloc(32, 'observatory').toString('base64');
 export const EMAIL = 'rosa.lindgard@larkfield.example';
 
 export interface Running {
@@ -51,7 +54,9 @@ export async function startRealService(settings: NodeJS.ProcessEnv = {}): Promis
     AVENDEL_INTAKE_PORT: String(intakePort),
     AVENDEL_RELAY_URL: `smtp://127.0.0.1:${relayPort}`,
     AVENDEL_ADMIN_EMAIL: EMAIL,
+    AVENDEL_ADMIN_NAME: NAME,
     AVENDEL_ADMIN_PASSWORD: PASSWORD,
+    AVENDEL_SECRET_KEY: SECRET_KEY,
     AVENDEL_LOG_LEVEL: 'error',
     AVENDEL_RETRY_SECONDS: '0.2',
     ...settings,
@@ -71,7 +76,7 @@ export async function startRealService(settings: NodeJS.ProcessEnv = {}): Promis
   };
   let first = await start();
   const base = `http://127.0.0.1:${consolePort}`;
-  const { token } = await makeClient({ base }).createToken(EMAIL, PASSWORD, 'test');
+  const { token } = await makeClient({ base }).createToken(EMAIL, PASSWORD, { name: 'test', scope: 'administer' });
   return {
     client: makeClient({ base, token }),
     token,

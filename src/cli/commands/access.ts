@@ -1,5 +1,6 @@
 import type { Command } from 'commander';
-import { moment, note, printOne, line, type OutputOptions } from '../output.ts';
+import { TOKEN_SCOPE_WORDS, TOKEN_SCOPES, type TokenScope } from '../../shared/access.ts';
+import { moment, note, printOne, printRows, line, type OutputOptions } from '../output.ts';
 import { findPassword } from '../password.ts';
 import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
@@ -12,18 +13,29 @@ export function addCommands(group: Command): void {
     printPage(await connect().tokens(pageOf(options)), [
         { head: 'No', cell: (token) => token.id, right: true },
         { head: 'For', cell: (token) => token.name },
+        { head: 'May', cell: (token) => token.scope },
         { head: 'Made', cell: (token) => moment(token.createdAt) },
         { head: 'Last used', cell: (token) => moment(token.lastUsedAt) || 'never' },
-        { head: 'Revoked', cell: (token) => moment(token.revokedAt) },
+        { head: 'Ends', cell: (token) => (token.revokedAt ? `revoked ${moment(token.revokedAt)}` : moment(token.expiresAt)) },
       ], options, 'There is no API token yet.'); // prettier-ignore
   });
   withOutput(group.command('new-token <name>').description('make an API token for a program; it is shown once'))
+    .option(
+      '--may <scope>',
+      `what it may do: ${TOKEN_SCOPES.map((scope) => `${scope} (${TOKEN_SCOPE_WORDS[scope]})`).join('; ')}`,
+      'read',
+    )
+    .option('--until <date>', 'from then on it opens nothing, as 2027-01-31 or an instant; without it, it has no end')
     .option('--password-file <file>', 'file that holds your password; else AVENDEL_PASSWORD, else it is asked for')
-    .action(async (name: string, options: OutputOptions & { passwordFile?: string }) => {
+    .action(async (name: string, options: OutputOptions & { passwordFile?: string; may: string; until?: string }) => {
       const client = connect();
       const { email } = await client.session();
       const password = await findPassword(options.passwordFile, 'AVENDEL_PASSWORD', 'Password: ');
-      const made = await client.createToken(email, password, name);
+      const made = await client.createToken(email, password, {
+        name,
+        scope: options.may as TokenScope,
+        expiresAt: options.until ?? null,
+      });
       printOne(made, options, ({ token }) => [token]);
       note('This is the only time it is shown. Programs send it as “Authorization: Bearer …”, or have it in AVENDEL_TOKEN.'); // prettier-ignore
     });
@@ -34,6 +46,29 @@ export function addCommands(group: Command): void {
       await connect().revokeToken(Number(number));
       line(`API token ${number} is revoked.`);
     });
+  withOutput(
+    group.command('sessions').description('browsers that you are signed in with, the latest used first'),
+  ).action(async (options: OutputOptions) => {
+    printRows(await connect().sessions(), [
+        { head: 'No', cell: (session) => session.id, right: true },
+        { head: 'Since', cell: (session) => moment(session.createdAt) },
+        { head: 'Last used', cell: (session) => moment(session.lastSeenAt) },
+        { head: 'From', cell: (session) => session.network ?? '' },
+        { head: 'By', cell: (session) => session.userAgent ?? '' },
+      ], options, 'You are signed in with no browser.'); // prettier-ignore
+  });
+  group
+    .command('end-session <number>')
+    .description('sign one of these browsers out')
+    .action(async (number: string) => {
+      await connect().endSession(Number(number));
+      line(`Session ${number} has ended.`);
+    });
+  withOutput(group.command('rotate-keys').description('make a new key that the tokens in messages are signed with; those in messages that are out stay valid')).action(
+    async (options: OutputOptions) => {
+      printOne(await connect().rotateKeys(), options, ({ version, activeAt }) => [`Signing key ${version} is made. Messages are signed with it from ${moment(activeAt)}; what was signed before stays valid.`]); // prettier-ignore
+    },
+  ); // prettier-ignore
   group
     .command('password')
     .description('change your password, and end your sessions in browsers; API tokens go on')

@@ -2,6 +2,7 @@ import type { Command } from 'commander';
 import type { Mailbox } from '../../shared/api-returns.ts';
 import { brandNamed } from '../names.ts';
 import { count, line, moment, printOne, printRows, type OutputOptions } from '../output.ts';
+import { givenPassword } from '../password.ts';
 import { connect } from '../sign-in-file.ts';
 import { UsageError } from '../usage-error.ts';
 import { withOutput } from '../with-output.ts';
@@ -11,7 +12,7 @@ interface AddOptions extends OutputOptions {
   port?: string;
   security?: Mailbox['security'];
   account: string;
-  passwordIn: string;
+  passwordFile?: string;
   folder?: string;
   brand?: string;
   poll?: string;
@@ -35,7 +36,7 @@ export function addCommands(group: Command): void {
   withOutput(group.command('add <name>').description('fetch returns from an IMAP mailbox; one of this name gets the new settings'))
     .requiredOption('--host <host>', 'IMAP server')
     .requiredOption('--account <account>', 'account to sign in with')
-    .requiredOption('--password-in <variable>', 'environment variable of the service that holds the password, AVENDEL_SECRET_… (or, with _FILE behind it, the path of a file)')
+    .option('--password-file <file>', 'file that holds its password; else AVENDEL_MAILBOX_PASSWORD; without either, the one that is kept for this server and account goes on')
     .option('--port <number>', 'port; 993 if not said')
     .option('--security <how>', 'tls, starttls, or none for a server on this machine')
     .option('--folder <folder>', 'folder that returns come into; INBOX if not said')
@@ -60,11 +61,12 @@ export function addCommands(group: Command): void {
 
 async function add(name: string, options: AddOptions): Promise<void> {
   const client = connect();
-  const { host, account, passwordIn, security, folder, counted, noted, unmatched } = options;
+  const { host, account, passwordFile, security, folder, counted, noted, unmatched } = options;
   const brandId = options.brand === undefined ? null : (await brandNamed(client, options.brand)).id;
   const said = Object.entries({ counted, noted, unmatched }).flatMap(([outcome, act]) => act === undefined ? [] : [[outcome, act] as const]); // prettier-ignore
+  const password = givenPassword(passwordFile, 'AVENDEL_MAILBOX_PASSWORD');
   const box = await client.keepMailbox({
-    name, host, account, passwordIn, security, folder, brandId,
+    name, host, account, password, security, folder, brandId,
     ...(options.port === undefined ? {} : { port: Number(options.port) }),
     ...(options.poll === undefined ? {} : { idles: false, pollSeconds: Number(options.poll) }),
     afterwards: Object.fromEntries(said),

@@ -19,7 +19,10 @@ export function addCommands(group: Command): void {
       .description('take returned messages in from message files, mbox or Maildir; the same message is counted once'),
   ).action(importAll);
   withPaging(withOutput(group.command('list').description('messages that came back, latest first')))
-    .option('--state <state>', 'counted, noted, asks (to stop), held (hard bounces known by their Message-ID alone), unmatched or dismissed')
+    .option(
+      '--state <state>',
+      'counted, noted, asks (to stop), held (hard bounces known by their Message-ID alone), unmatched or dismissed',
+    )
     .action(async (options: OutputOptions & PagingOptions & { state?: string }) => {
       printPage(await connect().returns({ state: options.state, ...pageOf(options) }), [
         { head: 'No', cell: (row) => String(row.id), right: true },

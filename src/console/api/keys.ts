@@ -4,6 +4,7 @@ export const keys = {
   brands: ['brands'] as const,
   lists: ['lists'] as const,
   tokens: ['tokens'] as const,
+  sessions: ['sessions'] as const,
   today: (brandId: number) => ['today', brandId] as const,
   contacts: (filter: object) => ['contacts', filter] as const,
   contact: (id: number) => ['contact', id] as const,

@@ -17,10 +17,11 @@ export function readDeliveryStatus(body: string, people: PeoplePart): ReportedRe
     .slice(0, MAX_RECIPIENTS);
   const most = charactersEach(blocks.length);
   const said = blocks.map((block) => diagnosticOf(block, most));
+  const words = said.map(withoutAddresses);
   const times = new Map<string, number>();
-  for (const words of said.map(withoutAddresses)) times.set(words, (times.get(words) ?? 0) + 1);
+  for (const one of words) times.set(one, (times.get(one) ?? 0) + 1);
   const read = blocks.map((block, index) => {
-    const shared = said[index] !== '' && times.get(withoutAddresses(said[index]!))! > 1;
+    const shared = said[index] !== '' && times.get(words[index]!)! > 1;
     const address = recipientAddress(block);
     const notes = notesAbout(address, people, blocks.length === 1, most);
     return weighRecipient({ ...actionOf(block), address, diagnostic: said[index]!, notes, shared });

@@ -1,14 +1,16 @@
-import { createHash, randomBytes, scrypt, timingSafeEqual } from 'node:crypto';
-import { promisify } from 'node:util';
+import { createHash, randomBytes } from 'node:crypto';
+import type { TokenScope } from '../../shared/access.ts';
 import { AccountEntity, ApiTokenEntity, type Account } from '../../store/entities/organisation.ts';
 import { findTokenAccount } from '../../store/statements/api-tokens.ts';
 import { deleteSession, findSession, insertSession } from '../../store/statements/sessions.ts';
-import { countTries, forgetTries } from '../../store/statements/tries.ts';
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
+import { hashPassword, matchPassword, NO_PASSWORD } from './passwords.ts';
+import { countSignInTry } from './sign-in-tries.ts';
 
-const derive = promisify(scrypt) as (password: string, salt: Buffer, length: number) => Promise<Buffer>;
-const SESSION_DAYS = 14;
+/** A session is over after so long, and sooner when nothing is done in it. */
+export const SESSION_DAYS = 14;
+export const IDLE_HOURS = 12;
 
 /** Who makes a request. */
 export interface SignedIn {
@@ -17,70 +19,77 @@ export interface SignedIn {
   email: string;
   /** Token that a changing request of a session must carry; null for API tokens, which no browser sends by itself. */
   csrf: string | null;
+  /** What they may do. */
+  scope: TokenScope;
 }
 
-/** scrypt with a salt of its own, as `salt:hash` in hex. */
-export async function hashPassword(password: string): Promise<string> {
-  const salt = randomBytes(16);
-  return `${salt.toString('hex')}:${(await derive(password, salt, 32)).toString('hex')}`;
+/** Where a request came from. */
+export interface From {
+  network: string | null;
+  userAgent: string;
 }
-
-async function matches(password: string, kept: string): Promise<boolean> {
-  const [salt = '', hash = ''] = kept.split(':');
-  const given = await derive(password, Buffer.from(salt, 'hex'), 32);
-  const wanted = Buffer.from(hash, 'hex');
-  return wanted.length === given.length && timingSafeEqual(given, wanted);
-}
-
-/** Passwords looked at for one address in an hour, until one is right: guessing takes years. */
-const MOST_TRIES_AN_HOUR = 20;
 
 /**
- * @throws Problem wrong-password, the same for an unknown address and a wrong password; too-many-tries after too many tries,
- * also with the right password
+ * Looks at a password, and hashes it anew where it was hashed more cheaply. @throws Problem wrong-password, the same for an
+ * unknown address and a wrong password; too-many-tries while the next try has to wait; too-busy
  */
-export async function checkPassword(deps: Deps, email: string, password: string): Promise<Account> {
+export async function checkPassword(
+  deps: Deps,
+  email: string,
+  password: string,
+  { network }: Pick<From, 'network'>,
+): Promise<Account> {
   const address = email.trim().toLowerCase();
-  const key = `password ${digest(address).toString('hex')}`;
-  const [tries = 0] = await countTries(deps.database, [key], deps.now());
-  if (tries > MOST_TRIES_AN_HOUR)
-    throw new Problem(
-      'too-many-tries',
-      `There were ${MOST_TRIES_AN_HOUR} wrong passwords for ${address} within the hour.`,
+  const counted = await countSignInTry(deps, address, network);
+  const accounts = deps.database.getRepository(AccountEntity);
+  const account = await accounts.findOneBy({ email: address });
+  const { matches, outdated } = await matchPassword(password, account?.passwordHash ?? NO_PASSWORD);
+  if (!matches || !account) throw new Problem('wrong-password', 'No account has this address and password.');
+  await counted.right(account.id);
+  if (outdated)
+    await accounts.update(
+      { id: account.id, passwordHash: account.passwordHash },
+      { passwordHash: await hashPassword(password) },
     );
-  const account = await deps.database.getRepository(AccountEntity).findOneBy({ email: address });
-  const kept = account?.passwordHash ?? `${'00'.repeat(16)}:${'00'.repeat(32)}`;
-  if (!(await matches(password, kept)) || !account)
-    throw new Problem('wrong-password', 'No account has this address and password.');
-  await forgetTries(deps.database, key, deps.now());
   return account;
 }
 
-/** Signs in for the console: a session token for a cookie, and the token against forged requests. */
+/** Signs in for the console: a session token for a cookie, and the token against forged requests. A session there was before ends. */
 export async function signIn(
   deps: Deps,
   email: string,
   password: string,
+  from: From & { session?: string },
 ): Promise<{ session: string; account: SignedIn }> {
-  const account = await checkPassword(deps, email, password);
+  const account = await checkPassword(deps, email, password, from);
+  if (from.session !== undefined) await signOut(deps, from.session);
   const session = randomBytes(32).toString('base64url');
   const csrf = randomBytes(24).toString('base64url');
-  await insertSession(deps.database, digest(session), account.id, csrf, SESSION_DAYS);
-  return { session, account: { accountId: account.id, name: account.name, email: account.email, csrf } };
+  await insertSession(deps.database, { tokenHash: digest(session), accountId: account.id, csrf, days: SESSION_DAYS, idleHours: IDLE_HOURS, ...from }); // prettier-ignore
+  return { session, account: { accountId: account.id, name: account.name, email: account.email, csrf, scope: 'administer' } }; // prettier-ignore
 }
 
-/** Signs in for programs: an API token, shown once and kept as a hash. */
+export interface NewToken {
+  name: string;
+  scope: TokenScope;
+  /** Null for one without an end. */
+  expiresAt: Date | null;
+}
+
+/** Signs in for programs: an API token, shown once and kept as a hash. @throws Problem as checkPassword */
 export async function createApiToken(
   deps: Deps,
-  email: string,
-  password: string,
-  name: string,
+  by: { email: string; password: string },
+  wanted: NewToken,
+  from: Pick<From, 'network'>,
 ): Promise<{ token: string; account: string }> {
-  const account = await checkPassword(deps, email, password);
+  if (wanted.expiresAt && wanted.expiresAt <= deps.now())
+    throw new Problem('invalid-input', 'A token cannot end before now.', { field: 'expiresAt' });
+  const account = await checkPassword(deps, by.email, by.password, from);
   const token = `avendel_${randomBytes(30).toString('base64url')}`;
   await deps.database
     .getRepository(ApiTokenEntity)
-    .insert({ accountId: account.id, name, tokenHash: digest(token), lastUsedAt: null, revokedAt: null });
+    .insert({ accountId: account.id, tokenHash: digest(token), lastUsedAt: null, revokedAt: null, ...wanted });
   return { token, account: account.name };
 }
 
@@ -95,7 +104,7 @@ export async function findSignedIn(
   credentials: { session?: string; token?: string },
 ): Promise<SignedIn | undefined> {
   if (credentials.token) return findTokenAccount(deps.database, digest(credentials.token));
-  return credentials.session ? findSession(deps.database, digest(credentials.session)) : undefined;
+  return credentials.session ? findSession(deps.database, digest(credentials.session), IDLE_HOURS) : undefined;
 }
 
 export function digest(secret: string): Buffer {

@@ -1,32 +1,9 @@
-import { randomBytes } from 'node:crypto';
-import { inTransaction, violates, type Database, type Sql } from '../../store/database.ts';
-import { AccountEntity, BrandEntity, ListEntity, type Brand, type List } from '../../store/entities/organisation.ts';
-import { ensureTokenKey } from '../../store/statements/token-keys.ts';
+import { inTransaction, violates, type Sql } from '../../store/database.ts';
+import { BrandEntity, ListEntity, type Brand, type List } from '../../store/entities/organisation.ts';
 import { insertSuppressionList } from '../../store/statements/suppression.ts';
-import { hashPassword } from '../accounts/sign-in.ts';
 import { carryName } from '../segments/name-users.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
-import type { TokenKey } from '../../core/message/token.ts';
-
-/** The signing keys of the organisation, newest first; the first start makes one. */
-export async function findTokenKeys(database: Database): Promise<TokenKey[]> {
-  return ensureTokenKey(database, randomBytes(32));
-}
-
-/** Makes the first account, if there is none, with this password or one of its own; returns the password only then. */
-export async function ensureAdmin(
-  deps: Deps,
-  email: string,
-  name: string,
-  password: string | undefined,
-): Promise<string | undefined> {
-  const accounts = deps.database.getRepository(AccountEntity);
-  if ((await accounts.count()) > 0) return undefined;
-  const chosen = password ?? randomBytes(9).toString('base64url');
-  await accounts.insert({ email: email.toLowerCase(), name, passwordHash: await hashPassword(chosen) });
-  return chosen;
-}
 
 export interface NewBrand {
   name: string;

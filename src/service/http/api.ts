@@ -3,6 +3,7 @@ import { getCookie } from 'hono/cookie';
 import type { ContentfulStatusCode } from 'hono/utils/http-status';
 import type Joi from 'joi';
 import type { Logger } from 'pino';
+import { isEnough, TOKEN_SCOPE_WORDS, type TokenScope } from '../../shared/access.ts';
 import { findSignedIn, type SignedIn } from '../../operations/accounts/sign-in.ts';
 import type { Deps } from '../../operations/deps.ts';
 import { Problem } from '../../operations/problem.ts';
@@ -13,7 +14,10 @@ import { doOnce, idempotencyKeyOf } from './idempotency.ts';
 import { describeApi } from './openapi.ts';
 import type { Route } from './route.ts';
 import { readBody } from './upload.ts';
-import { accountRoutes, SESSION_COOKIE } from './routes/accounts.ts';
+import { accountRoutes } from './routes/accounts.ts';
+import type { NetworkOf } from './network-of.ts';
+import { refuseForeign, type Doors } from './doors.ts';
+import { sessionCookie } from './session-cookie.ts';
 import { campaignRoutes } from './routes/campaigns.ts';
 import { actRoutes } from './routes/acts.ts';
 import { addressRoutes } from './routes/addresses.ts';
@@ -52,30 +56,50 @@ export const ROUTES: Route[] = [
 /** JSON bodies hold at most this much; files and events come in raw and have limits of their own. */
 const MOST_JSON_BYTES = 8 * 1024 * 1024;
 
+/** What the API needs besides the operations. */
+export interface ApiOptions {
+  deps: Deps;
+  processId: ProcessId;
+  networkOf: NetworkOf;
+  doors: Doors;
+  log: Logger;
+}
+
 /** The API under /api/v1: each route is checked against its schemas, authorised, and answered; refusals are problem+json. */
-export function makeApi(deps: Deps, processId: ProcessId, log: Logger): Hono {
+export function makeApi(options: ApiOptions): Hono {
   const api = new Hono();
+  // What is answered is for whoever asks, now: no cache keeps it, and no browser takes it for anything else.
+  api.use('*', async (c, next) => {
+    await next();
+    c.header('cache-control', 'no-store');
+    c.header('x-content-type-options', 'nosniff');
+    c.header('content-security-policy', "default-src 'none'; frame-ancestors 'none'");
+  });
   api.get('/openapi.json', (c) => c.json(describeApi(ROUTES)));
   for (const declared of ROUTES)
-    api.on(declared.method.toUpperCase(), declared.path, (c) => answer({ deps, processId }, declared, c));
+    api.on(declared.method.toUpperCase(), declared.path, (c) => answer(options, declared, c));
   api.all('*', (c) => {
     throw new Problem('not-found', `There is nothing at ${c.req.method} ${c.req.path}; see /api/v1/openapi.json.`);
   });
-  api.onError((error, c) => refuse(error, c, log));
+  api.onError((error, c) => refuse(error, c, options.log));
   return api;
 }
 
-async function answer(of: { deps: Deps; processId: ProcessId }, declared: Route, c: Context): Promise<Response> {
-  const { deps } = of;
-  const who = declared.open ? NOBODY : await authorise(deps, declared, c);
+async function answer(of: ApiOptions, declared: Route, c: Context): Promise<Response> {
+  const { deps, networkOf, log } = of;
+  const cookie = sessionCookie(of.doors);
+  if (declared.method !== 'get') refuseForeign(c, of.doors);
+  const who = declared.open ? NOBODY : await authorise(of, declared, c);
   const params = check(declared.params, c.req.param(), 'path');
   const query = check(declared.query, c.req.query(), 'query');
   const text =
     declared.raw === undefined && declared.method !== 'get'
       ? (await readBody(c, MOST_JSON_BYTES)).toString('utf8')
       : '';
-  const body = declared.raw === undefined ? check(declared.body, parseBody(text), 'body') : {};
-  const run = async (): Promise<unknown> => declared.handle({ deps, who, params, query, body, c } as never);
+  const body = declared.raw === undefined ? check(declared.body, parseBody(text, c), 'body') : {};
+  const network = networkOf(c);
+  const run = async (): Promise<unknown> =>
+    declared.handle({ deps, who, params, query, body, c, network, log, cookie } as never);
   const key = idempotencyKeyOf(declared, c);
   const result = key === undefined ? await run() : await doOnce(of, who, key, { text, declared, c }, run);
   if (result instanceof Response) return result;
@@ -83,26 +107,37 @@ async function answer(of: { deps: Deps; processId: ProcessId }, declared: Route,
   return c.json(result as object, declared.status ?? 200);
 }
 
-const NOBODY: SignedIn = { accountId: 0, name: 'nobody', email: '', csrf: null };
+const NOBODY: SignedIn = { accountId: 0, name: 'nobody', email: '', csrf: null, scope: 'read' };
 
-async function authorise(deps: Deps, declared: Route, c: Context): Promise<SignedIn> {
+async function authorise({ deps, doors }: ApiOptions, declared: Route, c: Context): Promise<SignedIn> {
   const token = /^Bearer (\S{1,200})$/.exec(c.req.header('authorization') ?? '')?.[1];
-  const who = await findSignedIn(deps, { token, session: getCookie(c, SESSION_COOKIE) });
+  const who = await findSignedIn(deps, { token, session: getCookie(c, sessionCookie(doors).name) });
   if (!who)
     throw new Problem(
       'not-signed-in',
       token
-        ? 'This API token is not known, or was revoked.'
+        ? 'This API token is not known, was revoked, or has ended.'
         : 'The request carries neither a session nor an API token.',
     );
   if (who.csrf !== null && declared.method !== 'get' && c.req.header('x-avendel-csrf') !== who.csrf) {
     throw new Problem('csrf', 'The header x-avendel-csrf is missing or does not belong to this session.');
   }
+  const needed = neededScope(declared);
+  if (!isEnough(who.scope, needed))
+    throw new Problem('not-allowed', `This API token may ${TOKEN_SCOPE_WORDS[who.scope]}; this needs one of scope “${needed}”.`); // prettier-ignore
   return who;
 }
 
-function parseBody(text: string): unknown {
+/** What a token has to be allowed for a route. */
+export function neededScope({ method, path, needs }: Pick<Route, 'method' | 'path' | 'needs'>): TokenScope {
+  return needs ?? (method === 'get' || path.endsWith('/preview') ? 'read' : 'write');
+}
+
+function parseBody(text: string, c: Context): unknown {
   if (text === '') return {};
+  // A form of another site can send text, but nothing that calls itself JSON without asking first.
+  if (!/^application\/(?:[\w.-]+\+)?json\b/i.test(c.req.header('content-type') ?? ''))
+    throw new Problem('unreadable-body', 'The body is not said to be JSON: its Content-Type has to be application/json.'); // prettier-ignore
   try {
     return JSON.parse(text);
   } catch {
@@ -141,5 +176,6 @@ export function refuse(error: Error, c: Context, log: Logger): Response {
   const document = problemDocument(problem.code, problem.detail, problem.field, problem.extra);
   return c.body(JSON.stringify(document), PROBLEMS[problem.code].status as ContentfulStatusCode, {
     'content-type': 'application/problem+json',
+    ...(typeof problem.extra?.['retryAfter'] === 'number' && { 'retry-after': String(problem.extra['retryAfter']) }),
   });
 }

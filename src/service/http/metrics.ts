@@ -1,4 +1,7 @@
+import { getConnInfo } from '@hono/node-server/conninfo';
+import type { Context } from 'hono';
 import { Gauge, Registry } from 'prom-client';
+import { findSignedIn } from '../../operations/accounts/sign-in.ts';
 import type { Deps } from '../../operations/deps.ts';
 import { countDeliveryStates, countEventKinds } from '../../store/statements/metrics.ts';
 import { countReturns } from '../../store/statements/returns.ts';
@@ -23,4 +26,14 @@ export function makeMetrics(deps: Deps, recorder: EventRecorder): Registry {
   new Gauge({ name: 'avendel_events_waiting', help: 'Events taken in and not yet committed', registers: [registry], collect() { this.set(recorder.waiting()); } }); // prettier-ignore
   new Gauge({ name: 'avendel_repeats_left_out', help: 'Opens, clicks and visits not recorded one by one, since the start', registers: [registry], collect() { this.set(recorder.leftOut()); } }); // prettier-ignore
   return registry;
+}
+
+const LOOPBACK = /^(127\.|::1$|::ffff:127\.)/;
+
+/** Figures are for this machine, and for whoever has a token. What a proxy on this machine passes on comes from elsewhere. */
+export async function mayReadMetrics(deps: Deps, c: Context): Promise<boolean> {
+  const isPassedOn = c.req.header('x-forwarded-for') !== undefined || c.req.header('forwarded') !== undefined;
+  if (LOOPBACK.test(getConnInfo(c).remote.address ?? '') && !isPassedOn) return true;
+  const token = /^Bearer (\S{1,200})$/.exec(c.req.header('authorization') ?? '')?.[1];
+  return token !== undefined && (await findSignedIn(deps, { token })) !== undefined;
 }

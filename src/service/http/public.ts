@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { Hono, type Context } from 'hono';
+import { Hono, type Context, type MiddlewareHandler } from 'hono';
 import { bodyLimit } from 'hono/body-limit';
 import { HTTPException } from 'hono/http-exception';
 import type { Logger } from 'pino';
@@ -40,6 +40,7 @@ interface Public {
 /** What strangers reach: pixel, link redirects, the ways out. Nothing here lists or reveals contacts. */
 export function makePublicApp(deps: Deps, recorder: EventRecorder, networkOf: NetworkOf, log: Logger): Hono {
   const app = new Hono();
+  app.use('*', pagePolicy);
   const brands = makeCache<number | undefined>(MOST_CACHED);
   const brandOfToken: Public['brandOfToken'] = (payload) =>
     brands.get(String(payload.campaignId), () => brandOf(deps, payload));
@@ -60,6 +61,14 @@ export function makePublicApp(deps: Deps, recorder: EventRecorder, networkOf: Ne
   });
   return app;
 }
+
+/** Only what is in the page runs or is shown, and no other site shows it within its own but for the form to sign up, which is made for that. */
+const pagePolicy: MiddlewareHandler = async (c, next) => {
+  await next();
+  const framedBy = c.req.path.startsWith('/s/') ? '*' : "'none'";
+  c.header('content-security-policy', `default-src 'none'; style-src 'unsafe-inline'; form-action 'self'; base-uri 'none'; frame-ancestors ${framedBy}`); // prettier-ignore
+  c.header('x-content-type-options', 'nosniff');
+};
 
 /** The pixel and the links of a message. */
 function addTracking(app: Hono, { deps, recorder, networkOf, brandOfToken }: Public): void {

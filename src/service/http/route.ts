@@ -1,7 +1,10 @@
 import type { Context } from 'hono';
 import type Joi from 'joi';
+import type { Logger } from 'pino';
 import type { SignedIn } from '../../operations/accounts/sign-in.ts';
 import type { Deps } from '../../operations/deps.ts';
+import type { TokenScope } from '../../shared/access.ts';
+import type { SessionCookie } from './session-cookie.ts';
 
 /** What a handler is given: everything already checked against the route's schemas. */
 export interface Call<P = Record<string, never>, Q = Record<string, never>, B = Record<string, never>> {
@@ -11,6 +14,11 @@ export interface Call<P = Record<string, never>, Q = Record<string, never>, B = 
   query: Q;
   body: B;
   c: Context;
+  /** Where the request came from, if it can be told. */
+  network: string | null;
+  log: Logger;
+  /** How sessions are kept in browsers. */
+  cookie: SessionCookie;
 }
 
 export interface Route {
@@ -25,6 +33,8 @@ export interface Route {
   raw?: string;
   /** What is said or answered is secret: nothing of it is kept. */
   secret?: boolean;
+  /** What a token has to be allowed; else `read` for what is only looked at, and `write` for all else. */
+  needs?: TokenScope;
   /** May be called by nobody in particular. */
   open?: boolean;
   /** Media type of the answer where it is not JSON. */

@@ -71,17 +71,6 @@ export function startImapIntake(deps: Deps, processId: ProcessId, log: Logger): 
 }
 
 /** What makes it another session when it changes. */
-function settingsOf({
-  host,
-  port,
-  security,
-  account,
-  passwordIn,
-  folder,
-  idles,
-  pollSeconds,
-  afterwards,
-}: MailboxRow): string {
-  // prettier-ignore
-  return JSON.stringify({ host, port, security, account, passwordIn, folder, idles, pollSeconds, afterwards });
+function settingsOf({ host, port, security, account, folder, changes }: MailboxRow): string {
+  return JSON.stringify({ host, port, security, account, folder, changes });
 }

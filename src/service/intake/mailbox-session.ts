@@ -1,8 +1,9 @@
-import { readFileSync } from 'node:fs';
 import { setTimeout as delay } from 'node:timers/promises';
 import { ImapFlow } from 'imapflow';
+import { isLoopback } from '../../core/address/network-block.ts';
 import { MAX_MESSAGE_BYTES } from '../../core/returns/limits.ts';
 import type { Deps } from '../../operations/deps.ts';
+import { findMailboxPassword } from '../../operations/returns/mailboxes.ts';
 import { receiveReturns, type ReceivedReturn } from '../../operations/returns/receive-return.ts';
 import { findMailbox, noteMailbox, type Afterwards, type MailboxRow } from '../../store/statements/mailboxes.ts';
 
@@ -25,7 +26,9 @@ export async function readMailbox(
   goOn: () => Promise<boolean>,
   signal: AbortSignal,
 ): Promise<void> {
-  const client = makeImapClient(mailbox);
+  const password = await findMailboxPassword(deps, mailbox);
+  if (password === undefined) throw new SignInRefused('Its password has to be given again: none is kept, or it was encrypted with another key.'); // prettier-ignore
+  const client = makeImapClient(mailbox, password);
   let broken: Error | undefined;
   const closed = new Promise<void>((resolve) => client.on('close', resolve));
   client.on('error', (error: Error) => (broken = error));
@@ -48,34 +51,19 @@ export async function readMailbox(
   }
 }
 
-function makeImapClient({ host, port, security, account, passwordIn }: MailboxRow): ImapFlow {
+function makeImapClient({ host, port, security, account }: MailboxRow, password: string): ImapFlow {
+  if (security === 'none' && !isLoopback(host)) throw new SignInRefused(`${host} is not this machine: the password would go there in plain text.`); // prettier-ignore
   return new ImapFlow({
     host,
     port,
     secure: security === 'tls',
     doSTARTTLS: security === 'starttls' ? true : security === 'none' ? false : undefined,
-    auth: { user: account, pass: readPassword(passwordIn) },
+    auth: { user: account, pass: password },
     logger: false,
     disableAutoIdle: true,
     socketTimeout: SOCKET_TIMEOUT_MS,
     clientInfo: { name: 'Avendel' },
   });
-}
-
-/**
- * A secret that the operator put into the service's environment, outright or as the path of a file under the name with
- * `_FILE` behind it. Nobody who only has an account can name another variable or file.
- */
-function readPassword(name: string): string {
-  const value = process.env[name];
-  if (value !== undefined) return value;
-  const path = process.env[`${name}_FILE`];
-  if (path === undefined) throw new SignInRefused(`The service has neither ${name} nor ${name}_FILE in its environment, where the password should be.`); // prettier-ignore
-  try {
-    return readFileSync(path, 'utf8').trim();
-  } catch (error) {
-    throw new SignInRefused(`The password cannot be read from ${name}_FILE: ${(error as Error).message}.`);
-  }
 }
 
 async function signIn(client: ImapFlow): Promise<void> {

@@ -15,7 +15,7 @@ const HEAP_MB = 64;
 const IDLE_MS = 60_000;
 
 export interface ReturnReader {
-  readReturns(raw: Uint8Array, envelopeTos: readonly string[]): Promise<ReadReturns>;
+  readReturns: (raw: Uint8Array, envelopeTos: readonly string[]) => Promise<ReadReturns>;
   stop(): Promise<void>;
 }
 

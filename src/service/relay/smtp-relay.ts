@@ -1,5 +1,6 @@
 import { Readable } from 'node:stream';
 import SMTPConnection from 'nodemailer/lib/smtp-connection/index.js';
+import { isLoopback } from '../../core/address/network-block.ts';
 import type { WrittenMessage } from '../../core/message/compile-message.ts';
 import type { Handover, Relay } from '../../operations/campaigns/relay.ts';
 import { makeMimeBuilder } from './mime-skeleton.ts';
@@ -64,6 +65,8 @@ function connectionOptions(url: string): SMTPConnection.Options & { user: string
     host: hostname,
     port: port === '' ? (protocol === 'smtps:' ? 465 : 25) : Number(port),
     secure: protocol === 'smtps:',
+    // A password goes to another machine encrypted or not at all.
+    requireTLS: username !== '' && !isLoopback(hostname),
     user: decodeURIComponent(username),
     pass: decodeURIComponent(password),
     greetingTimeout: GREETING_MS,

@@ -1,7 +1,11 @@
 import type { IncomingEvent } from '../../operations/events/record-events.ts';
 
 /** The same open or click again and again, or visits of one message: so many within an hour are recorded one by one. */
-const MOST_REPEATS: Readonly<Partial<Record<IncomingEvent['kind'], number>>> = { opened: 20, clicked: 20, visited: 200 };
+const MOST_REPEATS: Readonly<Partial<Record<IncomingEvent['kind'], number>>> = {
+  opened: 20,
+  clicked: 20,
+  visited: 200,
+};
 const HOUR_MS = 3_600_000;
 /** Links whose repeats are counted. Whoever repeats is among the latest; a message has some dozen links. */
 const MOST_COUNTED = 50_000;

@@ -1,4 +1,5 @@
 import { EntitySchema } from 'typeorm';
+import type { TokenScope } from '../../shared/access.ts';
 
 /** A sender identity; see the API. */
 export interface Brand {
@@ -27,7 +28,7 @@ export interface List {
   createdAt: Date;
 }
 
-/** Who may sign in. The password is kept as scrypt with a salt of its own. */
+/** Who may sign in. The password is kept as scrypt with a salt of its own and its cost. */
 export interface Account {
   id: number;
   email: string;
@@ -40,6 +41,8 @@ export interface ApiToken {
   id: number;
   accountId: number;
   name: string;
+  scope: TokenScope;
+  expiresAt: Date | null;
   tokenHash: Buffer;
   createdAt: Date;
   lastUsedAt: Date | null;
@@ -93,6 +96,8 @@ export const ApiTokenEntity = new EntitySchema<ApiToken>({
     id: { type: 'int', primary: true, generated: true },
     accountId: { type: 'int', name: 'account_id' },
     name: { type: 'text' },
+    scope: { type: 'text' },
+    expiresAt: { type: 'timestamptz', name: 'expires_at', nullable: true },
     tokenHash: { type: 'bytea', name: 'token_hash' },
     createdAt: { type: 'timestamptz', name: 'created_at', createDate: true },
     lastUsedAt: { type: 'timestamptz', name: 'last_used_at', nullable: true },

@@ -11,8 +11,6 @@ export interface MailboxSettings {
   port: number;
   security: 'tls' | 'starttls' | 'none';
   account: string;
-  /** Name of an environment variable of the service that holds the password, or with `_FILE` behind it the path of a file. */
-  passwordIn: string;
   folder: string;
   brandId: number | null;
   idles: boolean;
@@ -22,6 +20,9 @@ export interface MailboxSettings {
 
 export interface MailboxRow extends MailboxSettings {
   id: number;
+  hasPassword: boolean;
+  /** How often its settings were given anew. */
+  changes: number;
   paused: boolean;
   /** RFC 3501 2.3.1.1; changes when the numbers of the mailbox are no longer the same messages. */
   uidValidity: number | null;
@@ -34,7 +35,7 @@ export interface MailboxRow extends MailboxSettings {
   processed: number;
 }
 
-const COLUMNS = `id, name, host, port, security, account, password_in AS "passwordIn", folder, brand_id AS "brandId", idles, poll_seconds AS "pollSeconds", afterwards, paused,
+const COLUMNS = `id, name, host, port, security, account, password IS NOT NULL AS "hasPassword", changes, folder, brand_id AS "brandId", idles, poll_seconds AS "pollSeconds", afterwards, paused,
   uid_validity::float8 AS "uidValidity", last_uid::float8 AS "lastUid", waiting, last_poll_at AS "lastPollAt", trouble, trouble_since AS "troubleSince", processed::float8 AS processed`;
 
 /** Every mailbox, in the order they were added, with its latest poll. */
@@ -48,18 +49,36 @@ export async function findMailbox(sql: Sql, id: number): Promise<MailboxRow | un
   return rows[0];
 }
 
-/** Keeps a mailbox; one of this name gets the new settings and goes on where it was. */
-export async function saveMailbox(sql: Sql, settings: MailboxSettings): Promise<number> {
+/** Keeps a mailbox; one of this name gets the new settings and goes on where it was. The password is sealed; null keeps the one there is. */
+export async function saveMailbox(sql: Sql, settings: MailboxSettings, password: Buffer | null): Promise<number> {
   const rows: { id: number }[] = await sql.query(
-    `INSERT INTO mailbox AS m (name, host, port, security, account, password_in, folder, brand_id, idles, poll_seconds, afterwards)
+    `INSERT INTO mailbox AS m (name, host, port, security, account, password, folder, brand_id, idles, poll_seconds, afterwards)
      VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11::jsonb)
-     ON CONFLICT (name) DO UPDATE SET host = excluded.host, port = excluded.port, security = excluded.security, account = excluded.account, password_in = excluded.password_in,
-       folder = excluded.folder, brand_id = excluded.brand_id, idles = excluded.idles, poll_seconds = excluded.poll_seconds, afterwards = excluded.afterwards, trouble = NULL, trouble_since = NULL,
+     ON CONFLICT (name) DO UPDATE SET host = excluded.host, port = excluded.port, security = excluded.security, account = excluded.account, password = coalesce(excluded.password, m.password),
+       folder = excluded.folder, brand_id = excluded.brand_id, idles = excluded.idles, poll_seconds = excluded.poll_seconds, afterwards = excluded.afterwards, changes = m.changes + 1, trouble = NULL, trouble_since = NULL,
        uid_validity = CASE WHEN (m.host, m.port, m.account, m.folder) = (excluded.host, excluded.port, excluded.account, excluded.folder) THEN m.uid_validity END
      RETURNING id`,
-    [settings.name, settings.host, settings.port, settings.security, settings.account, settings.passwordIn, settings.folder, settings.brandId, settings.idles, settings.pollSeconds, JSON.stringify(settings.afterwards)],
+    [settings.name, settings.host, settings.port, settings.security, settings.account, password, settings.folder, settings.brandId, settings.idles, settings.pollSeconds, JSON.stringify(settings.afterwards)],
   ); // prettier-ignore
   return rows[0]!.id;
+}
+
+/** The sealed password of a mailbox, held with its settings until the transaction ends. */
+export async function holdMailbox(
+  sql: Sql,
+  name: string,
+): Promise<{ host: string; port: number; account: string; password: Buffer | null } | undefined> {
+  const rows: { host: string; port: number; account: string; password: Buffer | null }[] = await sql.query(
+    'SELECT host, port, account, password FROM mailbox WHERE name = $1 FOR UPDATE',
+    [name],
+  );
+  return rows[0];
+}
+
+/** The sealed password of a mailbox. */
+export async function findSealedPassword(sql: Sql, id: number): Promise<Buffer | null> {
+  const rows: { password: Buffer | null }[] = await sql.query('SELECT password FROM mailbox WHERE id = $1', [id]);
+  return rows[0]?.password ?? null;
 }
 
 /** Pauses a mailbox or lets it go on; false when it is not there. */

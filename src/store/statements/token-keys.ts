@@ -1,11 +1,37 @@
-import type { TokenKey } from '../../core/message/token.ts';
 import type { Sql } from '../database.ts';
 
-/** The signing keys, newest first; keeps `fresh` as the first one where there is none. */
-export async function ensureTokenKey(sql: Sql, fresh: Buffer): Promise<TokenKey[]> {
-  await sql.query(
-    'INSERT INTO token_key (version, secret) SELECT 1, $1 WHERE NOT EXISTS (SELECT FROM token_key) ON CONFLICT DO NOTHING',
-    [fresh],
-  );
-  return sql.query('SELECT version, secret FROM token_key ORDER BY version DESC');
+/** A signing key as it is kept: encrypted with the key of the service's settings, where that is set. */
+export interface KeptTokenKey {
+  version: number;
+  secret: Buffer;
+  sealed: boolean;
+  /** New tokens are made with it from then on. */
+  activeAt: Date;
+}
+
+const COLUMNS = 'version, secret, sealed, active_at AS "activeAt"';
+
+/** The signing keys, newest first, held until the transaction ends: nobody else seals or adds one meanwhile. */
+export async function holdTokenKeys(sql: Sql): Promise<KeptTokenKey[]> {
+  await sql.query('LOCK TABLE token_key IN SHARE ROW EXCLUSIVE MODE');
+  return listTokenKeys(sql);
+}
+
+/** The signing keys, newest first. */
+export async function listTokenKeys(sql: Sql): Promise<KeptTokenKey[]> {
+  return sql.query(`SELECT ${COLUMNS} FROM token_key ORDER BY version DESC`);
+}
+
+export async function insertTokenKey(sql: Sql, key: KeptTokenKey): Promise<void> {
+  await sql.query('INSERT INTO token_key (version, secret, sealed, active_at) VALUES ($1, $2, $3, $4)', [
+    key.version,
+    key.secret,
+    key.sealed,
+    key.activeAt,
+  ]);
+}
+
+/** Keeps a key encrypted that was not, or with another key. */
+export async function sealTokenKey(sql: Sql, version: number, sealed: Buffer): Promise<void> {
+  await sql.query('UPDATE token_key SET secret = $2, sealed = true WHERE version = $1', [version, sealed]);
 }

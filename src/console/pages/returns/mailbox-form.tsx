@@ -1,4 +1,4 @@
-import { Button, NumberInput, Select, Switch, TextInput } from '@mantine/core';
+import { Button, NumberInput, PasswordInput, Select, Switch, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import type { NewMailbox } from '../../../client/return-calls.ts';
 import { client } from '../../api/client.ts';
@@ -12,7 +12,7 @@ const OUTCOMES = [{ name: 'counted', label: 'When it counted' }, { name: 'noted'
 
 /** Adds a mailbox that returns are fetched from, or changes the one of this name. */
 export function MailboxForm({ done }: { done: () => void }) {
-  const [box, setBox] = useState<NewMailbox>({ name: '', host: '', account: '', passwordIn: 'AVENDEL_SECRET_', security: 'tls', port: 993, folder: 'INBOX', idles: true, afterwards: { counted: 'leave', noted: 'leave', unmatched: 'leave' } }); // prettier-ignore
+  const [box, setBox] = useState<NewMailbox>({ name: '', host: '', account: '', security: 'tls', port: 993, folder: 'INBOX', idles: true, afterwards: { counted: 'leave', noted: 'leave', unmatched: 'leave' } }); // prettier-ignore
   const brands = useBrands();
   const keep = useAct(() => client.keepMailbox(box).then(done));
   const set = (change: Partial<NewMailbox>): void => setBox({ ...box, ...change });
@@ -23,7 +23,7 @@ export function MailboxForm({ done }: { done: () => void }) {
       <Select label="Line" allowDeselect={false} data={[{ value: 'tls', label: 'TLS' }, { value: 'starttls', label: 'STARTTLS' }, { value: 'none', label: 'none, on this machine only' }]} value={box.security ?? 'tls'} onChange={(value) => set({ security: value as NewMailbox['security'], port: PORTS[value as keyof typeof PORTS] })} />
       <NumberInput label="Port" min={1} max={65535} value={box.port} onChange={(value) => typeof value === 'number' && set({ port: value })} />
       <TextInput required label="Account" value={box.account} onChange={(event) => set({ account: event.currentTarget.value })} />
-      <TextInput required label="Where the password is" description="A variable of the service, AVENDEL_SECRET_…; never the password itself." value={box.passwordIn} onChange={(event) => set({ passwordIn: event.currentTarget.value })} />
+      <PasswordInput label="Password" description="Kept encrypted, for this server, port and account alone. Leave it empty to keep the one there is." autoComplete="off" value={box.password ?? ''} onChange={(event) => set({ password: event.currentTarget.value || undefined })} />
       <TextInput label="Folder" value={box.folder} onChange={(event) => set({ folder: event.currentTarget.value })} />
       <Select label="Brand that its letters are to" clearable data={(brands.data ?? []).map((brand) => ({ value: String(brand.id), label: brand.name }))} value={box.brandId ? String(box.brandId) : null} onChange={(value) => set({ brandId: value === null ? null : Number(value) })} />
       <Switch label="The server tells of news (IDLE); else it is looked into every minute" checked={box.idles ?? true} onChange={(event) => set({ idles: event.currentTarget.checked })} />

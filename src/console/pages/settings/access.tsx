@@ -1,11 +1,12 @@
-import { Button, PasswordInput, TextInput } from '@mantine/core';
+import { Button, PasswordInput, Select, TextInput } from '@mantine/core';
 import { useState } from 'react';
-import { useTokens } from '../../api/queries.ts';
+import { TOKEN_SCOPE_WORDS, TOKEN_SCOPES, type TokenScope } from '../../../shared/access.ts';
+import { useSessions, useTokens } from '../../api/queries.ts';
 import { useSession, useSignOut } from '../../api/session.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { Await, Door, ProblemNote, Section } from '../../components/page.tsx';
-import { day } from '../../components/words.ts';
+import { day, moment } from '../../components/words.ts';
 
 /** Who is signed in, their password, and the programs that speak to the service as them. */
 export function Access() {
@@ -18,6 +19,7 @@ export function Access() {
         <p className="second">{session?.email} · <Door onClick={() => signOut.mutate(undefined, { onSuccess: () => location.assign('/') })}>Sign out</Door></p>
         {open === 'password' ? <PasswordForm /> : null}
       </Section>
+      <Section head="Browsers"><Sessions /></Section>
       <Section head="Programs" beside={<button type="button" className="act" onClick={() => setOpen(open === 'token' ? null : 'token')}>New token</button>}>
         {open === 'token' ? <TokenForm email={session?.email ?? ''} /> : null}
         <Tokens />
@@ -33,7 +35,7 @@ function PasswordForm() {
   return (
     <form className="stack" onSubmit={(event) => { event.preventDefault(); change.mutate(undefined); }}>
       <PasswordInput required label="Present password" autoComplete="current-password" value={password} onChange={(event) => setPassword(event.currentTarget.value)} />
-      <PasswordInput required minLength={10} label="New password" description="Ten characters at least." autoComplete="new-password" value={newPassword} onChange={(event) => setNewPassword(event.currentTarget.value)} />
+      <PasswordInput required minLength={12} label="New password" description="Twelve characters at least, of any kind." autoComplete="new-password" value={newPassword} onChange={(event) => setNewPassword(event.currentTarget.value)} />
       <ProblemNote error={change.error} />
       {change.isSuccess ? <p role="status">It is changed. Other browsers have to sign in again; tokens go on.</p> : null}
       <Button type="submit" loading={change.isPending}>Change it</Button>
@@ -43,16 +45,45 @@ function PasswordForm() {
 
 function TokenForm({ email }: { email: string }) {
   const [name, setName] = useState('');
+  const [scope, setScope] = useState<TokenScope>('read');
+  const [until, setUntil] = useState('');
   const [password, setPassword] = useState('');
-  const make = useAct((client, _: void) => client.createToken(email, password, name));
+  const make = useAct((client, _: void) =>
+    client.createToken(email, password, { name, scope, expiresAt: until === '' ? null : until }),
+  );
   return (
     <form className="stack" style={{ marginBottom: 16 }} onSubmit={(event) => { event.preventDefault(); make.mutate(undefined); }}>
       <TextInput required label="What it is for" placeholder="ticket desk" value={name} onChange={(event) => setName(event.currentTarget.value)} />
+      <Select label="It may" allowDeselect={false} data={TOKEN_SCOPES.map((value) => ({ value, label: TOKEN_SCOPE_WORDS[value] }))} value={scope} onChange={(value) => setScope(value as TokenScope)} />
+      <TextInput type="date" label="Until" description="From that day on it opens nothing; empty for no end." value={until} onChange={(event) => setUntil(event.currentTarget.value)} />
       <PasswordInput required label="Your password" autoComplete="current-password" value={password} onChange={(event) => setPassword(event.currentTarget.value)} />
       <ProblemNote error={make.error} />
       {make.data ? <p role="status">Shown this once: <code className="said" style={{ overflowWrap: 'anywhere' }}>{make.data.token}</code></p> : null}
       <Button type="submit" loading={make.isPending}>Make a token</Button>
     </form>
+  ); // prettier-ignore
+}
+
+/** Where they are signed in; each can be ended by itself. */
+function Sessions() {
+  const { zone } = useBrand();
+  const end = useAct((client, id: number) => client.endSession(id));
+  return (
+    <Await of={useSessions()} rows={1}>
+      {(sessions) => (
+        <>
+          {sessions.map((session) => (
+            <p key={session.id} style={{ overflowWrap: 'anywhere' }}>
+              {session.isThis ? 'This one' : (session.userAgent || 'A browser')}{' '}
+              {session.isThis ? null : <button type="button" className="act" aria-label={`Sign out session ${session.id}`} onClick={() => end.mutate(session.id)}>Sign it out</button>}
+              <br />
+              <span className="second">since {moment(session.createdAt, zone)}, last used {moment(session.lastSeenAt, zone)}{session.network === null ? '' : `, from ${session.network}`}</span>
+            </p>
+          ))}
+          <ProblemNote error={end.error} />
+        </>
+      )}
+    </Await>
   ); // prettier-ignore
 }
 
@@ -62,7 +93,7 @@ function Tokens() {
   return (
     <Await of={useTokens()} rows={2}>
       {({ items, next }) => {
-        const living = items.filter(({ revokedAt }) => revokedAt === null);
+        const living = items.filter(({ revokedAt, expiresAt }) => revokedAt === null && (expiresAt === null || new Date(expiresAt) > new Date()));
         return (
           <>
             {living.length === 0 ? <p className="second">No program has a token.</p> : null}
@@ -70,7 +101,7 @@ function Tokens() {
               <p key={token.id}>
                 {token.name} <button type="button" className="act" aria-label={`Revoke token ${token.id}, ${token.name}`} onClick={() => revoke.mutate(token.id)}>Revoke</button>
                 <br />
-                <span className="second">since {day(token.createdAt, zone)}, {token.lastUsedAt ? `last used ${day(token.lastUsedAt, zone)}` : 'never used'}</span>
+                <span className="second">may {TOKEN_SCOPE_WORDS[token.scope]}; since {day(token.createdAt, zone)}{token.expiresAt === null ? '' : ` until ${day(token.expiresAt, zone)}`}, {token.lastUsedAt ? `last used ${day(token.lastUsedAt, zone)}` : 'never used'}</span>
               </p>
             ))}
             {next ? <p className="second">These are the latest; all of them: avendel access tokens.</p> : null}

@@ -13,7 +13,7 @@ import { route, type Route } from '../route.ts';
 /** Whose acts they are: activity, what is judged by, and the addresses that look automated. */
 export const actorRoutes: Route[] = [
   route({
-    method: 'post', path: '/activity/rebuild', summary: 'Derive all activity from the events, report what differed and put it right',
+    method: 'post', path: '/activity/rebuild', needs: 'administer', summary: 'Derive all activity from the events, report what differed and put it right',
     handle: ({ deps }) => rebuildActivity(deps),
   }),
   route({

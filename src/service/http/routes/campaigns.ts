@@ -63,7 +63,7 @@ export const campaignRoutes: Route[] = [
     handle: ({ deps, params, query }) => previewMessage(deps, params.id, query.address),
   }),
   route<WithId, never, { expect: number; version?: number }>({
-    method: 'post', path: '/campaigns/:id/start', summary: 'Start sending', params: schema.idParams, body: schema.startRequest,
+    method: 'post', path: '/campaigns/:id/start', summary: 'Start sending', needs: 'send', params: schema.idParams, body: schema.startRequest,
     handle: ({ deps, params, body, who }) => startCampaign(deps, params.id, { expected: body.expect, version: body.version, actor: who.name }),
   }),
   route<WithId, never, { reason: string }>({
@@ -71,7 +71,7 @@ export const campaignRoutes: Route[] = [
     handle: ({ deps, params, body, who }) => pauseCampaign(deps, params.id, body.reason, who.name),
   }),
   route<WithId>({
-    method: 'post', path: '/campaigns/:id/resume', summary: 'Go on sending', params: schema.idParams,
+    method: 'post', path: '/campaigns/:id/resume', summary: 'Go on sending', needs: 'send', params: schema.idParams,
     handle: ({ deps, params, who }) => resumeCampaign(deps, params.id, who.name),
   }),
   route<WithId>({

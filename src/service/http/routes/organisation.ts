@@ -20,11 +20,11 @@ export const organisationRoutes: Route[] = [
     handle: ({ deps }) => deps.database.getRepository(BrandEntity).find({ order: { id: 'ASC' } }),
   }),
   route<never, never, NewBrand>({
-    method: 'post', path: '/brands', summary: 'Create a brand, with the suppression lists that rules fill for it', body: schema.newBrand, status: 201,
+    method: 'post', path: '/brands', needs: 'administer', summary: 'Create a brand, with the suppression lists that rules fill for it', body: schema.newBrand, status: 201,
     handle: ({ deps, body }) => createBrand(deps, body),
   }),
   route<{ id: number }, never, Partial<NewBrand>>({
-    method: 'patch', path: '/brands/:id', summary: 'Change how a brand sends: its name, address, return domain, time zone', params: schema.idParams, body: schema.brandChange,
+    method: 'patch', path: '/brands/:id', needs: 'administer', summary: 'Change how a brand sends: its name, address, return domain, time zone', params: schema.idParams, body: schema.brandChange,
     handle: ({ deps, params, body }) => changeBrand(deps, params.id, body),
   }),
   route({

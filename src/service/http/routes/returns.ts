@@ -73,15 +73,15 @@ export const returnRoutes: Route[] = [
     handle: ({ deps }) => listMailboxes(deps.database),
   }),
   route<never, never, MailboxSettings>({
-    method: 'post', path: '/mailboxes', summary: 'Add an IMAP mailbox, or change the one of this name', body: schema.mailbox, status: 201,
+    method: 'post', path: '/mailboxes', needs: 'administer', summary: 'Add an IMAP mailbox, or change the one of this name', body: schema.mailbox, status: 201,
     handle: ({ deps, body }) => keepMailbox(deps, body),
   }),
   route<WithId, never, { paused: boolean }>({
-    method: 'post', path: '/mailboxes/:id/pause', summary: 'Stop fetching from a mailbox, or go on', params: schema.idParams, body: schema.mailboxPause,
+    method: 'post', path: '/mailboxes/:id/pause', needs: 'administer', summary: 'Stop fetching from a mailbox, or go on', params: schema.idParams, body: schema.mailboxPause,
     handle: ({ deps, params, body }) => pauseMailbox(deps, params.id, body.paused),
   }),
   route<WithId>({
-    method: 'delete', path: '/mailboxes/:id', summary: 'Forget a mailbox; what was fetched from it stays', params: schema.idParams, status: 204,
+    method: 'delete', path: '/mailboxes/:id', needs: 'administer', summary: 'Forget a mailbox; what was fetched from it stays', params: schema.idParams, status: 204,
     handle: ({ deps, params }) => removeMailbox(deps, params.id),
   }),
   route<never, { state?: StormState }>({
