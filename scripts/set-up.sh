@@ -61,9 +61,11 @@ as_pg() {
   if [ "$(id -u)" = 0 ]; then (cd / && runuser -u postgres -- "$@"); else "$@"; fi
 }
 
-# start_postgres NAME PORT: a cluster of its own in .avendel/NAME, on loopback. Sets PG_URL (of database avendel).
+# start_postgres NAME PORT: a cluster of its own in .avendel/NAME, on loopback. Sets PG_URL (of database avendel) and
+# PG_SERVER, both for an account that may make databases and nothing else: the service is no superuser.
 start_postgres() {
   local name="$1" port="$2" bin
+  PG_PORT="$port"
   need_package "$(pg_bin)/initdb" postgresql
   bin="$(pg_bin)"
   [ -n "$bin" ] || fail "PostgreSQL is not there. Install Debian's package postgresql and try again."
@@ -88,10 +90,45 @@ start_postgres() {
   as_pg "$bin/pg_ctl" -D "$PG_DATA" -l "$PG_HOME/log" -w -t 60 \
     -o "-c listen_addresses=127.0.0.1 -p $port -k $PG_HOME -c max_connections=200 -c shared_buffers=512MB -c wal_buffers=64MB -c max_wal_size=4GB -c jit=off" start >/dev/null ||
     fail "PostgreSQL did not start on port $port; its log is $PG_HOME/log. If the port is in use, set AVENDEL_POSTGRES_PORT to another."
-  PG_SERVER="postgres://avendel:$(cat "$PG_HOME/password")@127.0.0.1:$port"
-  PGPASSWORD="$(cat "$PG_HOME/password")" "$bin/psql" -h 127.0.0.1 -p "$port" -U avendel -d postgres -qtAc "SELECT 1 FROM pg_database WHERE datname='avendel'" | grep -q 1 ||
-    PGPASSWORD="$(cat "$PG_HOME/password")" "$bin/createdb" -h 127.0.0.1 -p "$port" -U avendel avendel
+  if [ ! -f "$PG_HOME/service-password" ]; then
+    head -c 24 /dev/urandom | base64 | tr -d '/+=\n' >"$PG_HOME/service-password"
+    chmod 600 "$PG_HOME/service-password"
+  fi
+  make_database
+  PG_SERVER="postgres://avendel_service:$(cat "$PG_HOME/service-password")@127.0.0.1:$port"
   PG_URL="$PG_SERVER/avendel"
+}
+
+# The database and the account of the service, made by the cluster's own superuser; what an older set-up made as that one is
+# handed over.
+make_database() {
+  on_cluster postgres <<SQL
+SELECT 'CREATE ROLE avendel_service' WHERE NOT EXISTS (SELECT FROM pg_roles WHERE rolname = 'avendel_service') \gexec
+ALTER ROLE avendel_service LOGIN CREATEDB NOSUPERUSER NOCREATEROLE PASSWORD '$(cat "$PG_HOME/service-password")';
+SELECT 'CREATE DATABASE avendel' WHERE NOT EXISTS (SELECT FROM pg_database WHERE datname = 'avendel') \gexec
+ALTER DATABASE avendel OWNER TO avendel_service;
+SQL
+  on_cluster avendel <<'SQL'
+ALTER SCHEMA public OWNER TO avendel_service;
+SELECT format('ALTER SCHEMA %I OWNER TO avendel_service', nspname) FROM pg_namespace WHERE nspname = 'jobs' AND nspowner <> 'avendel_service'::regrole \gexec
+SELECT format('ALTER %s %I.%I OWNER TO avendel_service', CASE relkind WHEN 'S' THEN 'SEQUENCE' WHEN 'v' THEN 'VIEW' ELSE 'TABLE' END, nspname, relname)
+  FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+  WHERE nspname IN ('public', 'jobs') AND relkind IN ('r', 'p', 'v', 'S') AND relowner <> 'avendel_service'::regrole
+    AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.objid = c.oid AND d.deptype IN ('a', 'i') AND relkind = 'S') \gexec
+SELECT format('ALTER TYPE %I.%I OWNER TO avendel_service', nspname, typname)
+  FROM pg_type t JOIN pg_namespace n ON n.oid = t.typnamespace
+  WHERE nspname IN ('public', 'jobs') AND typtype IN ('e', 'd') AND typowner <> 'avendel_service'::regrole \gexec
+SELECT format('ALTER ROUTINE %s OWNER TO avendel_service', p.oid::regprocedure)
+  FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace
+  WHERE nspname IN ('public', 'jobs') AND proowner <> 'avendel_service'::regrole \gexec
+SQL
+}
+
+# on_cluster DATABASE ARGUMENTS: psql as the cluster's superuser.
+on_cluster() {
+  local database="$1"
+  shift
+  PGPASSWORD="$(cat "$PG_HOME/password")" "$(pg_bin)/psql" -h 127.0.0.1 -p "$PG_PORT" -U avendel -d "$database" -qXAt -v ON_ERROR_STOP=1 "$@"
 }
 
 stop_postgres() {

@@ -48,6 +48,11 @@ const GROUPS: { name: string; summary: string; load: () => Promise<{ addCommands
     load: () => import('./commands/verifications.ts'),
   },
   { name: 'runs', summary: 'runs: what was changed, and undo', load: () => import('./commands/runs.ts') },
+  {
+    name: 'retention',
+    summary: 'for how many days networks, messages that came back and files are kept',
+    load: () => import('./commands/retention.ts'),
+  },
   { name: 'returns', summary: 'messages that came back', load: () => import('./commands/returns.ts') },
   {
     name: 'mailboxes',

@@ -1,8 +1,9 @@
 import type { TokenScope } from '../shared/access.ts';
 import type * as api from '../shared/api.ts';
+import type { Retention, RetentionState } from '../shared/retention.ts';
 import type { Calls, PageOptions } from './calls.ts';
 
-/** Signing in, and what may speak to the service. */
+/** Signing in, what may speak to the service, and for how long things are kept. */
 export function makeSessionCalls({ get, post, send }: Calls) {
   return {
     signIn: (email: string, password: string) => post<api.SignedIn>('/session', { email, password }),
@@ -16,6 +17,8 @@ export function makeSessionCalls({ get, post, send }: Calls) {
     tokens: (options: PageOptions = {}) => get<api.Page<api.ApiToken>>('/tokens', options),
     sessions: () => get<api.Session[]>('/sessions'),
     endSession: (id: number) => send<void>('DELETE', `/sessions/${id}`, {}),
+    retention: () => get<RetentionState>('/retention'),
+    saveRetention: (change: Partial<Retention>) => send<RetentionState>('PATCH', '/retention', { body: change }),
     rotateKeys: () => post<{ version: number; activeAt: string }>('/access/keys'),
     revokeToken: (id: number) => send<void>('DELETE', `/tokens/${id}`, {}),
     changePassword: (password: string, newPassword: string) =>

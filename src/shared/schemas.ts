@@ -1,4 +1,5 @@
 import { TOKEN_SCOPES } from './access.ts';
+import { RETENTION_WORDS } from './retention.ts';
 import Joi from 'joi';
 import {
   DELIVERABILITIES,
@@ -53,6 +54,14 @@ export const passwordChange = Joi.object({
   password: Joi.string().max(1000).required().description('The present one'),
   newPassword: Joi.string().max(1000).required().description('12 characters at least, and none of the most common'),
 });
+
+const keptDays = Joi.number().integer().min(1).max(3650);
+export const retention = Joi.object({
+  networkDays: keptDays.description(RETENTION_WORDS.networkDays),
+  rawReturnDays: keptDays.description(RETENTION_WORDS.rawReturnDays),
+  unmatchedDays: keptDays.description(RETENTION_WORDS.unmatchedDays),
+  fileDays: keptDays.description(RETENTION_WORDS.fileDays),
+}).min(1);
 
 export const brandChange = Joi.object({
   name: name(100),

@@ -5,6 +5,7 @@ export const keys = {
   lists: ['lists'] as const,
   tokens: ['tokens'] as const,
   sessions: ['sessions'] as const,
+  retention: ['retention'] as const,
   today: (brandId: number) => ['today', brandId] as const,
   contacts: (filter: object) => ['contacts', filter] as const,
   contact: (id: number) => ['contact', id] as const,

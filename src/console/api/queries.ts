@@ -12,6 +12,7 @@ export const useLists = () => useQuery({ queryKey: keys.lists, queryFn: () => cl
 export const useListCounts = () =>
   useQuery({ queryKey: [...keys.lists, 'counts'], queryFn: () => client.listCounts() });
 export const useTokens = () => useQuery({ queryKey: keys.tokens, queryFn: () => client.tokens({ limit: 50 }) });
+export const useRetention = () => useQuery({ queryKey: keys.retention, queryFn: () => client.retention() });
 export const useSessions = () => useQuery({ queryKey: keys.sessions, queryFn: () => client.sessions() });
 export const useToday = (brandId: number) =>
   useQuery({ queryKey: keys.today(brandId), queryFn: () => client.today(brandId), refetchInterval: 15_000 });

@@ -15,6 +15,8 @@ export interface EventDetail {
   userAgent?: string;
   network?: string;
   method?: string;
+  /** What fetched it and from where is not kept any more: who it was stays as it was judged. */
+  swept?: boolean;
   /** unsubscribed, subscribed, confirmed: the lists concerned; none means the whole brand. */
   lists?: number[];
   /** unsubscribed, complained: by which way. */

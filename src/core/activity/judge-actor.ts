@@ -26,6 +26,8 @@ export interface ActFacts {
   /** Address that it came from; empty if unknown. */
   network: string;
   method: string;
+  /** As it was judged, where what it was judged by is not kept any more. */
+  kept?: Judgement;
 }
 
 /** What is known of the message that was opened or clicked. */
@@ -87,6 +89,7 @@ function judgedClicks(acts: readonly ActFacts[], judged: readonly Judgement[]): 
 
 /** Somebody who follows a link and what comes of it are one: a scanner that runs a page's script visits nothing. */
 function judgeVisit(visit: ActFacts, clicks: readonly JudgedClick[]): Judgement {
+  if (visit.kept) return visit.kept;
   if (DECLARED_ROBOT.test(visit.userAgent)) return { actor: 'machine', reason: 'declared-robot' };
   const latest = clicks[countUntil(clicks.length, (index) => clicks[index]!.at <= visit.at) - 1];
   if (!latest || visit.at - latest.at > VISIT_REACH_MS) return { actor: 'human', reason: 'person' };
@@ -111,6 +114,7 @@ function judge(
   bursts: ReadonlySet<ActFacts>,
   isProxy: IsProxy,
 ): Judgement {
+  if (act.kept) return act.kept;
   const near = act.kind === 'clicked' && isNear(act.at, traps);
   if (isTrap(act) || near) return { actor: 'machine', reason: 'trap-link' };
   if (bursts.has(act)) return { actor: 'machine', reason: 'burst' };

@@ -3,7 +3,7 @@ import { ROW_WORDS } from '../../shared/row-words.ts';
 import { withoutFormula } from '../../core/export/without-formula.ts';
 import { makeRowReader } from '../../core/import/read-table.ts';
 import { ERASED, outcomeOf } from '../../core/import/row-outcomes.ts';
-import { findImport, findImportPart } from '../../store/statements/imports.ts';
+import { findImport } from '../../store/statements/imports.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
 import { tableColumns } from './read-row-chunks.ts';
@@ -17,8 +17,6 @@ export async function* exportImportResults(deps: Deps, importId: number, only?: 
       'wrong-state',
       `Import ${importId} is ${row.state}; its result file is there when it is finished.`,
     );
-  if (row.dryRun && (await findImportPart(deps.database, importId, 0)) === undefined)
-    throw new Problem('not-found', `The file of dry run ${importId} is not kept any more: a week is enough to decide. Its counts are.`); // prettier-ignore
   let read: ReturnType<typeof makeRowReader> | undefined;
   for await (const rows of readLetteredRows(deps, row)) {
     const lines: string[][] = [];

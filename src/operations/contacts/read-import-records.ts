@@ -8,7 +8,7 @@ import { findLetters } from '../../store/statements/import-rows.ts';
 import { findImport, findImportPart, type ImportRow } from '../../store/statements/imports.ts';
 import type { Encoding } from '../../shared/words.ts';
 import type { Deps } from '../deps.ts';
-import { found } from '../problem.ts';
+import { found, Problem } from '../problem.ts';
 
 /** One record of an imported file: its cells, or why it cannot be read. A plain row is good until the next is asked for. */
 export interface ImportRecord {
@@ -80,8 +80,10 @@ export interface ImportRecords {
  */
 async function* readKeptFile(
   deps: Deps,
-  { id, options: { delimiter, encoding, header } }: ImportRow,
+  { id, dryRun, bytes: bytesOfFile, options: { delimiter, encoding, header } }: ImportRow,
 ): AsyncGenerator<ImportRecords> {
+  if (bytesOfFile > 0 && (await findImportPart(deps.database, id, 0)) === undefined)
+    throw new Problem('not-found', `The file of ${dryRun ? 'dry run' : 'import'} ${id} is not kept any more; its counts are. The settings say how long files are kept.`); // prettier-ignore
   const cutter = makeRowCutter(delimiter);
   const named = header === false ? makeNamer() : undefined;
   const read = (rows: Iterable<CutRow>): Iterable<ImportRecord> =>

@@ -21,6 +21,9 @@ export interface MessageAct {
   /** Null where another system did not say of which message it is. */
   campaignId: number | null;
   detail?: EventDetail | null;
+  /** Of a stored one, as it was judged. */
+  actor?: Actor;
+  actorReason?: ActorReason | null;
 }
 
 const NOTHING_KNOWN = { acceptedAt: null, trappedAt: [], links: 0 };
@@ -81,8 +84,10 @@ function messageKey({ campaignId, contactId }: Pick<MessageAct, 'campaignId' | '
   return `${campaignId} ${contactId}`;
 }
 
-function factsOf({ kind, at, detail }: MessageAct): ActFacts {
+function factsOf({ kind, at, detail, actor, actorReason }: MessageAct): ActFacts {
+  const kept = detail?.swept && actor && actorReason ? { actor, reason: actorReason } : undefined;
   return {
+    kept,
     kind,
     at,
     link: detail?.link ?? null,

@@ -2,6 +2,7 @@ import PgBoss from 'pg-boss';
 import type { Logger } from 'pino';
 import { makeImportTries } from '../../operations/contacts/try-imports.ts';
 import type { Deps } from '../../operations/deps.ts';
+import { sweepRetention } from '../../operations/organisation/retention.ts';
 import { applyRulesOnSchedule, type LogFailure } from '../../operations/rules/apply-on-schedule.ts';
 import { makeRunTries } from '../../operations/runs/work-through.ts';
 import { countSegmentsDaily } from '../../operations/segments/count-daily.ts';
@@ -14,6 +15,9 @@ import { startLoop, type Loop } from './loop.ts';
 const IMPORT_LOCKS = 73_004;
 const LOOK_EVERY_MS = 250;
 const RULES_QUEUE = 'apply-rules';
+/** Nightly, when the rules have been applied. */
+const SWEEP_QUEUE = 'retention';
+const SWEEP_CRON = '45 4 * * *';
 const COUNT_QUEUE = 'count-segments';
 /** Every hour: a segment is counted once a day, soon after midnight in its brand's zone. */
 const COUNT_CRON = '7 * * * *';
@@ -74,6 +78,11 @@ export async function startSchedule(
   await boss.createQueue(COUNT_QUEUE);
   await boss.schedule(COUNT_QUEUE, COUNT_CRON);
   await boss.work(COUNT_QUEUE, () => countSegmentsDaily(deps, (err, segment) => log.error({ err, segment }, 'a segment could not be counted'))); // prettier-ignore
+  await boss.createQueue(SWEEP_QUEUE);
+  await boss.schedule(SWEEP_QUEUE, SWEEP_CRON, undefined, { expireInHours: 23, retryLimit: 0 });
+  await boss.work(SWEEP_QUEUE, async () => {
+    await sweepRetention(deps).catch((err: unknown) => log.error({ err }, 'what is too old could not be taken away'));
+  });
   // What was due while nothing ran is counted now.
   await boss.send(COUNT_QUEUE, {});
   return { stop: () => boss.stop({ graceful: true, timeout: 5000 }) };

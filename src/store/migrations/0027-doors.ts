@@ -42,6 +42,8 @@ ALTER TABLE mailbox
   -- a session begins anew with the next
   ADD COLUMN changes int NOT NULL DEFAULT 0,
   DROP COLUMN password_in;
+-- What is kept for so many days only.
+CREATE INDEX sign_up_with_network ON sign_up (at) WHERE network IS NOT NULL OR confirmed_network IS NOT NULL OR user_agent IS NOT NULL;
 UPDATE mailbox SET trouble = 'Its password has to be given again: it is kept encrypted now.', trouble_since = now();`);
   }
 

@@ -1,5 +1,6 @@
 import type { EventDetail } from '../../core/activity/event.ts';
-import type { ActKind, MessageFacts } from '../../core/activity/judge-actor.ts';
+import type { ActKind, ActorReason, MessageFacts } from '../../core/activity/judge-actor.ts';
+import type { Actor } from '../../shared/words.ts';
 import type { Sql } from '../database.ts';
 import { queryPrepared } from '../prepared.ts';
 
@@ -51,8 +52,8 @@ export interface StoredAct {
   id: string;
   kind: ActKind;
   at: number;
-  actor: string;
-  actorReason: string | null;
+  actor: Actor;
+  actorReason: ActorReason | null;
   detail: EventDetail | null;
 }
 

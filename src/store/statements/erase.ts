@@ -113,7 +113,8 @@ const ERASURES = [
   `WITH ${PEOPLE}
    UPDATE delivery d SET address = '${ERASED}', reply = CASE WHEN d.reply IS NOT NULL THEN ${codesOf('d.reply')} END FROM person p WHERE d.contact_id = p.id`,
   `WITH ${PEOPLE}
-   UPDATE event e SET detail = CASE WHEN e.detail->>'way' LIKE 'asked %' THEN e.detail - '{reply,userAgent,network,way}'::text[] ELSE e.detail - '{reply,userAgent,network}'::text[] END,
+   UPDATE event e SET detail = CASE WHEN e.detail->>'way' LIKE 'asked %' THEN (e.detail - '{reply,userAgent,network,way}'::text[]) ELSE e.detail - '{reply,userAgent,network}'::text[] END
+       || CASE WHEN e.detail ?| '{userAgent,network}' THEN '{"swept": true}'::jsonb ELSE '{}' END,
      external_id = CASE WHEN ${says('e.external_id')} THEN e.id::text ELSE e.external_id END FROM person p WHERE e.contact_id = p.id`,
   `WITH ${PEOPLE} UPDATE subscription s SET source = '${ERASED}' FROM person p WHERE s.contact_id = p.id`,
   `WITH ${PEOPLE}

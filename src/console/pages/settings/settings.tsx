@@ -9,6 +9,7 @@ import { count, plural } from '../../components/words.ts';
 import { Access } from './access.tsx';
 import { BrandForm } from './brand-form.tsx';
 import { ListForm } from './list-form.tsx';
+import { Retention } from './retention.tsx';
 
 /** The lists of the brand and how it sends, the other brands, and in the margin what may speak to the service. */
 export default function Settings() {
@@ -33,6 +34,7 @@ export default function Settings() {
             <Leaf margin={<Access />}>
               <Lists lists={lists} counts={counts} />
               <Brands />
+              <Retention />
             </Leaf>
           </>
         );

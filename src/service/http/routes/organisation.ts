@@ -6,6 +6,8 @@ import {
   type ListChange,
   type NewBrand,
 } from '../../../operations/organisation/set-up.ts';
+import { findRetention, saveRetention } from '../../../operations/organisation/retention.ts';
+import type { Retention } from '../../../shared/retention.ts';
 import { lookAtToday } from '../../../operations/today.ts';
 import type { Deps } from '../../../operations/deps.ts';
 import { BrandEntity, ListEntity, type List } from '../../../store/entities/organisation.ts';
@@ -18,6 +20,14 @@ export const organisationRoutes: Route[] = [
   route({
     method: 'get', path: '/brands', summary: 'Brands of the organisation',
     handle: ({ deps }) => deps.database.getRepository(BrandEntity).find({ order: { id: 'ASC' } }),
+  }),
+  route({
+    method: 'get', path: '/retention', summary: 'For how many days what is known of people is kept, and what the last sweep took away',
+    handle: ({ deps }) => findRetention(deps),
+  }),
+  route<never, never, Partial<Retention>>({
+    method: 'patch', path: '/retention', needs: 'administer', summary: 'Change for how many days things are kept; what is too old goes with the next sweep, at night', body: schema.retention,
+    handle: ({ deps, body, who }) => saveRetention(deps, body, who.name),
   }),
   route<never, never, NewBrand>({
     method: 'post', path: '/brands', needs: 'administer', summary: 'Create a brand, with the suppression lists that rules fill for it', body: schema.newBrand, status: 201,
