@@ -6,8 +6,8 @@ export type TokenScope = (typeof TOKEN_SCOPES)[number];
 export const TOKEN_SCOPE_WORDS: Readonly<Record<TokenScope, string>> = {
   read: 'read everything',
   write: 'read, and change contacts, lists, rules and drafts',
-  send: 'all that, and send campaigns',
-  administer: 'everything, brands, mailboxes and access among it',
+  send: 'read, change all that, and send campaigns',
+  administer: 'do everything, with brands, mailboxes and access',
 };
 
 /** Whether a token of this scope is enough for what needs that one. */

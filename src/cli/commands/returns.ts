@@ -31,7 +31,7 @@ export function addCommands(group: Command): void {
         { head: 'State', cell: (row) => row.state },
         { head: 'Of', cell: (row) => row.reading.recipients.map((recipient) => recipient.address).join(', ') },
         { head: 'Because', cell: (row) => row.because },
-      ], options, 'Nothing has come back yet.'); // prettier-ignore
+      ], options, options.state === undefined ? 'Nothing has come back yet.' : `No return is ${options.state}.`); // prettier-ignore
     });
   withOutput(group.command('show <number>').description('one return: how it was read, and the message')).action(
     async (id: string, options: OutputOptions) => {
