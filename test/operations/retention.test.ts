@@ -88,10 +88,12 @@ describe('messages that came back', () => {
   });
 
   test('the bytes of the others go after theirs; how they were read stays', async () => {
-    const [held] = await deps.database.query(`SELECT id::float8 AS id FROM return_message WHERE state = 'held'`) as [{ id: number }]; // prettier-ignore
+    const [held]: { id: number }[] = await deps.database.query(
+      `SELECT id::float8 AS id FROM return_message WHERE state = 'held'`,
+    );
     await old('return_raw', 181);
     expect(await sweep()).toMatchObject({ unmatched: 0, rawReturns: 1 });
-    expect(await findReturn(deps.database, held.id)).toMatchObject({ raw: null, state: 'held', reading: { kind: 'unknown' } }); // prettier-ignore
+    expect(await findReturn(deps.database, held!.id)).toMatchObject({ raw: null, state: 'held', reading: { kind: 'unknown' } }); // prettier-ignore
   });
 
   test('bytes that nothing names go, but not those of a message that is just being taken in', async () => {
