@@ -18,6 +18,8 @@ export interface BounceRule {
   onCampaigns: number;
   spreadDays: number;
   classes: ('soft' | 'hard')[];
+  /** Whether an acceptance that stands, or an act of the person, starts the count again. */
+  startsAgain: boolean;
 }
 
 /** Points by act, each lasting so many days, and what joining gives. */

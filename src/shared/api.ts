@@ -159,6 +159,8 @@ export interface JournalItem {
   after: Record<string, unknown> | null;
   actorKind: 'person' | 'rule' | 'contact';
   actor: string;
+  /** Null for a rule, a contact, or what nobody in particular does. */
+  accountId: number | null;
   cause: Record<string, unknown>;
 }
 
@@ -450,6 +452,8 @@ export interface Run {
   kind: string;
   brandId: number | null;
   actor: string;
+  /** Null where nobody in particular began it. */
+  accountId: number | null;
   reason: string;
   counts: Record<string, number>;
   startedAt: string;

@@ -29,6 +29,8 @@ import { Troubles1790000000024 } from './migrations/0024-troubles.ts';
 import { Idempotency1790000000025 } from './migrations/0025-idempotency.ts';
 import { RawReturnsOnce1790000000026 } from './migrations/0026-raw-returns-once.ts';
 import { Doors1790000000027 } from './migrations/0027-doors.ts';
+import { ActingAccounts1790000000028 } from './migrations/0028-acting-accounts.ts';
+import { tellAccount } from './acting-account.ts';
 import { makeTurns } from './turns.ts';
 
 /** Anything that runs SQL: the data source itself, or a manager inside a transaction. */
@@ -63,6 +65,7 @@ const MIGRATIONS = [
   Idempotency1790000000025,
   RawReturnsOnce1790000000026,
   Doors1790000000027,
+  ActingAccounts1790000000028,
 ];
 /** Any number of processes may start at once; one migrates, the others wait. */
 const MIGRATION_LOCK = 7_300_001;
@@ -127,7 +130,14 @@ export function inTransaction<T>(
   work: (sql: EntityManager) => Promise<T>,
   sees: Sees = 'READ COMMITTED',
 ): Promise<T> {
-  return tried(() => database.transaction(sees, work), isLostRace);
+  return tried(() => forAccount(database, sees, work), isLostRace);
+}
+
+function forAccount<T>(database: Database, sees: Sees, work: (sql: EntityManager) => Promise<T>): Promise<T> {
+  return database.transaction(sees, async (sql) => {
+    await tellAccount(sql);
+    return work(sql);
+  });
 }
 
 /** Whether each statement sees what is committed by then, or all of them one instant. */
@@ -136,7 +146,7 @@ export type Sees = 'READ COMMITTED' | 'REPEATABLE READ';
 /** The same, run again also when somebody else wrote the same key (SQLSTATE 23505), which a second look settles. */
 export function inRetriedTransaction<T>(database: Database, work: (sql: EntityManager) => Promise<T>): Promise<T> {
   return tried(
-    () => database.transaction(work),
+    () => forAccount(database, 'READ COMMITTED', work),
     (error) => isLostRace(error) || isRepeatedKey(error),
   );
 }
@@ -175,7 +185,7 @@ export async function overWholeSet<T>(
   // Released twice is released once.
   const [, release] = await turnsOf(database).acquire();
   try {
-    return await database.transaction(sees, async (sql) => {
+    return await forAccount(database, sees, async (sql) => {
       await sql.query(
         `SET LOCAL enable_nestloop = off; SET LOCAL work_mem = '${WHOLE_SET_MEMORY}'; SET LOCAL parallel_tuple_cost = 0.01`,
       );

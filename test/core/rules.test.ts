@@ -6,6 +6,7 @@ import { healthRates } from '../../src/core/health/rates.ts';
 import {
   decideDeliverability,
   DEFAULT_BOUNCE_RULE,
+  type BounceRule,
   type DeliverabilityFact,
 } from '../../src/core/rules/bounce-count.ts';
 import { DEFAULT_SCORE_RULE, reportScoreProblems, scoreOf, type ScoreRule } from '../../src/core/rules/score.ts';
@@ -23,8 +24,19 @@ const soft = (days: number, campaignId: number): DeliverabilityFact => ({
 });
 
 describe('bounce count', () => {
+  const ever: BounceRule = { ...DEFAULT_BOUNCE_RULE, withinDays: 0, onCampaigns: 1, spreadDays: 0, startsAgain: false };
   const decide = (facts: DeliverabilityFact[]): string =>
     decideDeliverability(DEFAULT_BOUNCE_RULE, facts, NOW).deliverability;
+
+  test('as “three, ever”: however long apart, whatever was accepted or done between; a verified delivery or a person still ends it', () => {
+    const decideEver = (facts: DeliverabilityFact[]): string => decideDeliverability(ever, facts, NOW).deliverability;
+    const between: DeliverabilityFact[] = [{ kind: 'accepted', at: NOW - 300 * DAY_MS, campaignId: 7 }, { kind: 'engaged', at: NOW - 5 * DAY_MS }]; // prettier-ignore
+    expect(decideEver([soft(900, 1), soft(400, 2), soft(1, 1)])).toBe('undeliverable');
+    expect(decideEver([soft(900, 1), ...between, soft(400, 2), soft(1, 1)])).toBe('undeliverable');
+    expect(decide([soft(40, 1), soft(10, 2), { kind: 'engaged', at: NOW - 5 * DAY_MS }, soft(1, 3)])).toBe('doubtful');
+    expect(decideEver([soft(900, 1), soft(400, 2)])).toBe('doubtful');
+    for (const kind of ['delivered', 'lifted'] as const) expect(decideEver([soft(900, 1), soft(400, 2), { kind, at: NOW - 3 * DAY_MS }, soft(1, 1)])).toBe('doubtful'); // prettier-ignore
+  });
 
   test('three soft bounces on three campaigns within 45 days and two days apart mark; fewer, closer, older or on fewer campaigns do not', () => {
     expect(decide([soft(20, 1), soft(10, 2), soft(1, 3)])).toBe('undeliverable');

@@ -103,7 +103,7 @@ async function showRule(which: string, options: RuleOptions & { versions?: true 
 
 function bounceWords(rule: BounceRule): string {
   const within = rule.withinDays === 0 ? 'ever' : `within ${rule.withinDays} days`;
-  return `Undeliverable after ${rule.count} bounces (${rule.classes.join(', ')}) ${within}, on ${rule.onCampaigns} campaigns, ${rule.spreadDays} days from first to last.`;
+  return `Undeliverable after ${rule.count} bounces (${rule.classes.join(', ')}) ${within}, on ${rule.onCampaigns} campaigns, ${rule.spreadDays} days from first to last${rule.startsAgain ? '; what is accepted and stands, or any act of the person, starts the count again' : '; nothing but a verified delivery or a person starts the count again'}.`;
 }
 
 async function previewRule(which: string, options: RuleOptions): Promise<void> {

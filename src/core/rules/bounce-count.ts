@@ -9,6 +9,8 @@ export interface BounceRule {
   onCampaigns: number;
   spreadDays: number;
   classes: Exclude<BounceClass, 'block'>[];
+  /** Whether an acceptance that stands, or an act of the person, starts the count again; else so many bounces, ever, are enough. */
+  startsAgain: boolean;
 }
 
 export const DEFAULT_BOUNCE_RULE: BounceRule = {
@@ -17,6 +19,7 @@ export const DEFAULT_BOUNCE_RULE: BounceRule = {
   onCampaigns: 3,
   spreadDays: 2,
   classes: ['soft'],
+  startsAgain: true,
 };
 
 /** An acceptance starts the count again once it has stood this long without a bounce. */
@@ -54,7 +57,7 @@ export function decideDeliverability(
       mark = undefined;
       counted = [];
     } else if (fact.kind !== 'bounced') {
-      counted = [];
+      if (rule.startsAgain) counted = [];
     } else if (fact.bounceClass === 'hard') {
       mark ??= { deliverability: 'undeliverable', cause: 'hard-bounce', since: fact.at, counted: [fact.eventId] };
     } else if (fact.bounceClass === 'soft' && rule.classes.includes('soft')) {

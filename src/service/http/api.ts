@@ -8,6 +8,7 @@ import { findSignedIn, type SignedIn } from '../../operations/accounts/sign-in.t
 import type { Deps } from '../../operations/deps.ts';
 import { Problem } from '../../operations/problem.ts';
 import { problemDocument, PROBLEMS } from '../../shared/problems.ts';
+import { asAccount } from '../../store/acting-account.ts';
 import { findUnstorable, UNSTORABLE_WORDS } from '../../shared/storable.ts';
 import type { ProcessId } from '../process-identity.ts';
 import { doOnce, idempotencyKeyOf } from './idempotency.ts';
@@ -98,13 +99,18 @@ async function answer(of: ApiOptions, declared: Route, c: Context): Promise<Resp
       : '';
   const body = declared.raw === undefined ? check(declared.body, parseBody(text, c), 'body') : {};
   const network = networkOf(c);
-  const run = async (): Promise<unknown> =>
-    declared.handle({ deps, who, params, query, body, c, network, log, cookie } as never);
+  const run = (): Promise<unknown> =>
+    asOne(who, async () => declared.handle({ deps, who, params, query, body, c, network, log, cookie } as never));
   const key = idempotencyKeyOf(declared, c);
   const result = key === undefined ? await run() : await doOnce(of, who, key, { text, declared, c }, run);
   if (result instanceof Response) return result;
   if (declared.status === 204) return c.body(null, 204);
   return c.json(result as object, declared.status ?? 200);
+}
+
+/** What a route does is done for the account that asks, if one does. */
+function asOne<T>({ accountId }: SignedIn, work: () => T): T {
+  return accountId === 0 ? work() : asAccount(accountId, work);
 }
 
 const NOBODY: SignedIn = { accountId: 0, name: 'nobody', email: '', csrf: null, scope: 'read' };

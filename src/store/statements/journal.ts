@@ -12,6 +12,8 @@ export interface RunRow {
   kind: string;
   brandId: number | null;
   actor: string;
+  /** Null where nobody in particular began it. */
+  accountId: number | null;
   reason: string;
   counts: Record<string, number>;
   startedAt: Date;
@@ -25,7 +27,7 @@ export interface RunRow {
   stopped: string | null;
 }
 
-export const RUN_COLUMNS = `id, kind, brand_id AS "brandId", actor, reason, counts, started_at AS "startedAt", finished_at AS "finishedAt",
+export const RUN_COLUMNS = `id, kind, brand_id AS "brandId", actor, account_id AS "accountId", reason, counts, started_at AS "startedAt", finished_at AS "finishedAt",
   undoes_run_id AS "undoesRunId", undone_by_run_id AS "undoneByRunId", done, whole, stopped`;
 
 /** Begins a run; it is open until finishRun. With `work` it is worked through in pieces; see run-work. */
@@ -74,12 +76,14 @@ export interface JournalRow {
   after: Record<string, unknown> | null;
   actorKind: 'person' | 'rule' | 'contact';
   actor: string;
+  /** Null for a rule, a contact, or what nobody in particular does. */
+  accountId: number | null;
   cause: Record<string, unknown>;
 }
 
 const JOURNAL_COLUMNS = `j.id::float8 AS id, j.at, j.run_id AS "runId", j.contact_id::float8 AS "contactId",
   (SELECT sum(upper(r) - lower(r))::float8 FROM unnest(j.contacts) r) AS contacts, c.address, c.name, j.subject,
-  j.subject_id::float8 AS "subjectId", j.before, j.after, j.actor_kind AS "actorKind", j.actor, j.cause`;
+  j.subject_id::float8 AS "subjectId", j.before, j.after, j.actor_kind AS "actorKind", j.actor, j.account_id AS "accountId", j.cause`;
 
 /**
  * Journal rows of one run or one contact or all, newest first, before number `before`. A contact's are found in two

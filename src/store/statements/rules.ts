@@ -37,7 +37,9 @@ export async function findBounceRule(sql: Sql): Promise<BounceRule> {
 /** The bounce rule with who changed it; the default where nobody has. */
 export async function findVersionedBounceRule(sql: Sql): Promise<Versioned<BounceRule>> {
   const rows: Versioned<BounceRule>[] = await sql.query(`SELECT ${COLUMNS} FROM bounce_rule`);
-  return rows[0] ?? { rule: DEFAULT_BOUNCE_RULE, version: 0, changedAt: null, changedBy: null };
+  const [kept = { rule: DEFAULT_BOUNCE_RULE, version: 0, changedAt: null, changedBy: null }] = rows;
+  // What was kept before a part of the rule was there has its default.
+  return { ...kept, rule: { ...DEFAULT_BOUNCE_RULE, ...kept.rule } };
 }
 
 /** Keeps a changed bounce rule as the next version. */

@@ -47,7 +47,8 @@ export async function takeOpenRun(sql: Sql, runId: number): Promise<OpenRun | 't
   ]);
   if (!lock!.got) return 'taken';
   const rows: OpenRun[] = await sql.query(
-    `SELECT ${RUN_COLUMNS}, work, after_target::float8 AS after FROM run WHERE id = $1 AND work IS NOT NULL`,
+    `SELECT ${RUN_COLUMNS}, work, after_target::float8 AS after,
+       set_config('avendel.account', coalesce(account_id::text, ''), true) FROM run WHERE id = $1 AND work IS NOT NULL`,
     [runId],
   );
   return rows[0];

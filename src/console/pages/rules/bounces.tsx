@@ -1,4 +1,4 @@
-import { Button, Select } from '@mantine/core';
+import { Button, Checkbox, Select } from '@mantine/core';
 import { useState } from 'react';
 import type { BouncePreview, BounceRule } from '../../../shared/api-rules.ts';
 import type { Run } from '../../../shared/api.ts';
@@ -34,7 +34,7 @@ function Rule({ saved }: { saved: BounceRule }) {
   };
   return (
     <Section head={`Bounce rule: ${plural(saved.count, 'bounce', 'bounces')}${saved.withinDays > 0 ? ` within ${saved.withinDays} days` : ', whenever'}, on ${plural(saved.onCampaigns, 'campaign', 'campaigns')}, make an address undeliverable`} beside={changed ? <Button onClick={() => setRule(saved)}>As it is</Button> : undefined}>
-      <p className="second">A hard bounce marks at once; a block never counts. Any acceptance that stands, or any act of the person, starts the count again.</p>
+      <p className="second">A hard bounce marks at once; a block never counts. {saved.startsAgain ? 'Any acceptance that stands, or any act of the person, starts the count again.' : 'Only a verified delivery, or a person, starts the count again.'}</p>
       <div className="row" style={{ gap: 8, margin: '8px 0' }}>
         <Field label="Bounces" value={rule.count} was={saved.count} min={1} max={100} onChange={(value) => set({ count: value })} />
         <Select aria-label="Which bounces count" allowDeselect={false} data={[{ value: 'soft', label: 'soft bounces' }, { value: 'soft hard', label: 'soft and hard bounces' }]} value={rule.classes.includes('hard') ? 'soft hard' : 'soft'} onChange={(value) => set({ classes: value === 'soft' ? ['soft'] : ['soft', 'hard'] })} w={190} />
@@ -46,6 +46,7 @@ function Rule({ saved }: { saved: BounceRule }) {
         <Field label="Days from the first to the last" value={rule.spreadDays} was={saved.spreadDays} max={365} onChange={(value) => set({ spreadDays: value })} />
         days apart
       </div>
+      <Checkbox label="Any acceptance that stands, or any act of the person, starts the count again" checked={rule.startsAgain} onChange={(event) => set({ startsAgain: event.currentTarget.checked })} />
       <ProblemNote error={preview.error} />
       {isCounting ? <p className="second" role="status">Counting …</p> : null}
       {done ? <p role="status">Applied as <Door to={`/runs/${done.id}`}>run {done.id}</Door>, which can be undone.</p> : null}
