@@ -47,7 +47,7 @@ export interface ActSelection {
 export interface CheckedAddress {
   given: string;
   address: string | null;
-  verdict: 'refuse' | 'hold' | 'note' | 'fine';
+  verdict: 'refuse' | 'hold' | 'note' | 'suppressed' | 'fine';
   findings: { code: string; severity: 'refuse' | 'hold' | 'note'; text: string; proposal?: string }[];
 }
 

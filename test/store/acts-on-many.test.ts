@@ -7,6 +7,7 @@ import { findLookAlikes, mend, previewMending } from '../../src/operations/conta
 import { recordEvents } from '../../src/operations/events/record-events.ts';
 import { createList } from '../../src/operations/organisation/set-up.ts';
 import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
+import { listJournal } from '../../src/store/statements/journal.ts';
 import { makeDeps } from '../support/database.ts';
 import { readMarks } from '../support/marks.ts';
 import { findTexts } from '../support/search.ts';
@@ -151,4 +152,20 @@ describe('mending', () => {
     expect(await findTexts(deps, ['eli@lanternpots.example', 'eli@lanternpost.example'])).toEqual([]);
     expect((await importText(deps, world.listId, 'address\neli@lanternpots.example')).counts).toEqual({ refused: 1 });
   });
+});
+
+test('what a run changed, of those whom a condition matches: of a line that speaks of many, as many as it matches', async () => {
+  const own = await makeDeps();
+  const small = await makeSmallWorld(own, 30);
+  const run = await applyAct(own, { act: 'tag', tag: 'lately', addresses: small.addresses.slice(0, 20), expect: 20, reason: 'seen', actor: 'Rosa Lindgard' }); // prettier-ignore
+  const linesOf = (addresses: string[]): Promise<{ contacts: number | null; address: string | null }[]> =>
+    own.database.transaction(async (sql) => {
+      await sql.query('CREATE TEMP TABLE matching ON COMMIT DROP AS SELECT id FROM contact WHERE address = ANY($1::text[])', [addresses]); // prettier-ignore
+      return listJournal(sql, { runId: run.id, matching: true }, Number.MAX_SAFE_INTEGER, 100);
+    });
+  const people = (lines: { contacts: number | null }[]): number => lines.reduce((sum, { contacts }) => sum + (contacts ?? 1), 0); // prettier-ignore
+  expect(people(await listJournal(own.database, { runId: run.id }, Number.MAX_SAFE_INTEGER, 100))).toBe(20);
+  expect(people(await linesOf(small.addresses.slice(15, 25)))).toBe(5);
+  expect(await linesOf(small.addresses.slice(20))).toEqual([]);
+  await own.close();
 });

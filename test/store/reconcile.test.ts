@@ -9,6 +9,7 @@ import { exportReconciled, listReconciledPage, reconcile } from '../../src/opera
 import { Reconciliations1790000000005 } from '../../src/store/migrations/0005-reconciliations.ts';
 import { CompactReconciliations1790000000019 } from '../../src/store/migrations/0019-compact-reconciliations.ts';
 import { getReconciliation } from '../../src/operations/contacts/reconcile.ts';
+import { deleteReconciliation } from '../../src/store/statements/reconciliations.ts';
 import { makeDeps } from '../support/database.ts';
 import { findTexts } from '../support/search.ts';
 import { makeSmallWorld, type SmallWorld } from '../support/world.ts';
@@ -158,4 +159,12 @@ test('page by page, either way, everybody comes once and in order, also where a 
       expect(paged).toEqual(expected);
     }
   }
+});
+
+test('of a list that was forgotten, or never was, no page says that nothing of the kind is on it', async () => {
+  const { id } = await reconcile(deps, { name: 'gone.csv', actor: 'Rosa Lindgard' }, Readable.from([Buffer.from('address\nnobody@quillmail.example')])); // prettier-ignore
+  expect(await listReconciledPage(deps, id, 'given', true, 0, 10)).toEqual([]);
+  await deleteReconciliation(deps.database, id);
+  for (const direction of ['given', 'ours'] as const)
+    await expect(listReconciledPage(deps, id, direction, null, 0, 10)).rejects.toMatchObject({ code: 'not-found', detail: expect.stringContaining('or it was forgotten') as unknown }); // prettier-ignore
 });

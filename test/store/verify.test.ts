@@ -71,9 +71,16 @@ test('Undo: words are mapped once, verdicts do what they are set to do, and all 
   // The next file of the same verifier is understood at once.
   const next = await give('email,verdict\nreader5@lanternpost.example,dead end');
   expect(next.verdicts).toMatchObject([{ verdict: 'undeliverable', willChange: 1 }]);
+  // A second time, also beside itself, is refused, until the first is undone.
+  await expect(apply(read.id, 0)).rejects.toMatchObject({ code: 'wrong-state', detail: expect.stringContaining(`was applied already by run ${run.id}`) as unknown }); // prettier-ignore
+  const both = await Promise.allSettled([apply(next.id, 1), apply(next.id, 1)]);
+  expect(both.map(({ status }) => status).sort()).toEqual(['fulfilled', 'rejected']);
+  const second = both.find((one) => one.status === 'fulfilled')!;
+  expect((await undoRun(deps, second.value.id, 'wrong file', 'Rosa Lindgard')).leftAlone).toBe(0);
   expect((await undoRun(deps, run.id, 'wrong file', 'Rosa Lindgard')).leftAlone).toBe(0);
   expect(await readMarks(deps)).toEqual(before);
   expect((await getVerification(deps, read.id)).willChange).toBe(4);
+  expect((await apply(read.id, 4)).counts).toMatchObject({ verdicts: 5 });
 });
 
 test('an older word does not replace a newer one', async () => {

@@ -40,7 +40,7 @@ export function addCommands(group: Command): void {
       { head: 'What', cell: (row) => row.subject },
       { head: 'Before', cell: (row) => words(row.before) },
       { head: 'After', cell: (row) => words(row.after) },
-    ], options, 'This run changed nothing.'); // prettier-ignore
+    ], options, where === undefined ? 'This run changed nothing.' : 'It changed nothing of those whom the condition matches now.'); // prettier-ignore
       if (page.items.some((row) => row.contacts !== null)) note('Who they are: avendel runs contacts NUMBER');
       if (page.next) note(`The next page: --cursor ${page.next}`);
     });

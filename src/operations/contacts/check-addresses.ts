@@ -11,7 +11,8 @@ export interface CheckedAddress {
   given: string;
   /** In normal form; null when it is no address. */
   address: string | null;
-  verdict: Severity | 'fine';
+  /** `suppressed`: nothing against the address itself, but it stands on a list. */
+  verdict: Severity | 'suppressed' | 'fine';
   findings: Finding[];
 }
 
@@ -54,5 +55,7 @@ export async function checkAddresses(deps: Deps, given: string[]): Promise<Check
 }
 
 function checked(given: string, address: string | null, findings: Finding[]): CheckedAddress {
-  return { given, address, verdict: decideCheck(findings), findings };
+  const decided = decideCheck(findings);
+  const isSuppressed = findings.some(({ code }) => code === 'suppressed');
+  return { given, address, verdict: decided === 'fine' && isSuppressed ? 'suppressed' : decided, findings };
 }

@@ -10,7 +10,7 @@ import {
 } from '../../store/statements/reconciliations.ts'; // prettier-ignore
 import type { Deps } from '../deps.ts';
 import { makeLanes } from '../lanes.ts';
-import { found, Problem } from '../problem.ts';
+import { Problem } from '../problem.ts';
 import type { ImportRecord } from './read-import-records.ts';
 import { readUploadedTable } from './read-uploaded-table.ts';
 
@@ -65,8 +65,8 @@ async function keepRows(deps: Deps, id: number, batches: AsyncGenerator<GivenRow
   return rows;
 }
 
-/** A page of one direction of the answer, after a place. */
-export function listReconciledPage(
+/** A page of one direction of the answer, after a place. @throws Problem not-found */
+export async function listReconciledPage(
   deps: Deps,
   id: number,
   direction: 'given' | 'ours',
@@ -74,7 +74,10 @@ export function listReconciledPage(
   after: number,
   limit: number,
 ): Promise<ReconciledRow[]> {
-  return overWholeSet(deps.database, (sql) => listReconciled(sql, id, direction, wanted, after, limit));
+  const rows = await overWholeSet(deps.database, (sql) => listReconciled(sql, id, direction, wanted, after, limit));
+  // One that was forgotten has no rows either, and says so.
+  if (rows.length === 0 || direction === 'ours') await getReconciliation(deps, id);
+  return rows;
 }
 
 /** A reconciliation with its counts. @throws Problem not-found */
@@ -84,7 +87,8 @@ export async function getReconciliation(deps: Deps, id: number): Promise<Reconci
 
 async function findReconciliation(deps: Deps, id: number, contacts: number): Promise<ReconciliationRow> {
   const rows = await listReconciliations(deps.database, id, 2_147_483_647, 1, contacts);
-  return found(rows[0], `reconciliation ${id}`);
+  if (!rows[0]) throw new Problem('not-found', `There is no reconciled list ${id}, or it was forgotten.`);
+  return rows[0];
 }
 
 /** Reconciliations with their counts, latest first, before one. */

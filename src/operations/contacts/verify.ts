@@ -9,7 +9,7 @@ import {
 import { OUTSIDE_VERDICTS, type OutsideVerdict } from '../../shared/words.ts';
 import { inTransaction, overWholeSet, type Sql } from '../../store/database.ts';
 import { actOnMany, countSelection, type ActOnMany } from '../../store/statements/acts-on-many.ts';
-import { insertRun } from '../../store/statements/journal.ts';
+import { findRun, insertRun } from '../../store/statements/journal.ts';
 import { selectionOf } from '../../store/statements/selection.ts';
 import { findSetting, saveSetting } from '../../store/statements/settings.ts';
 import { findBuiltInLists, insertSuppressionList, listSuppressionLists } from '../../store/statements/suppression.ts';
@@ -228,6 +228,7 @@ export async function beginVerdicts(
   request: { expect: number; reason: string; actor: string },
 ): Promise<number> {
   const one = await getVerification(deps, id);
+  if (one.runId !== null && !(await isUndone(deps, one.runId))) throw appliedBefore(one);
   const unsaid = one.words.filter((word) => word.verdict === null);
   if (unsaid.length > 0)
     throw new Problem(
@@ -243,9 +244,19 @@ export async function beginVerdicts(
     const work: TakingVerdicts = { do: 'verdicts', verification: id, acts, by: 'person' };
     const runId = await insertRun(sql, { kind: 'verify', brandId: null, actor: request.actor, reason: request.reason, work }); // prettier-ignore
     await keepVerifiedTargets(sql, runId, id);
-    await closeVerification(sql, id, runId);
+    // Of two at once the second waits here, and finds it done.
+    if (!(await closeVerification(sql, id, runId))) throw appliedBefore(one);
     return runId;
   });
+}
+
+async function isUndone({ database }: Deps, runId: number): Promise<boolean> {
+  return (await findRun(database, runId))?.undoneByRunId !== null;
+}
+
+function appliedBefore({ name, runId }: Pick<Verification, 'name' | 'runId'>): Problem {
+  const which = runId === null ? '' : ` by run ${runId}; undo that one first`;
+  return new Problem('wrong-state', `${name} was applied already${which}.`);
 }
 
 /** What the verdicts of a file ask for; the list of those who are held is made where there is none. */

@@ -81,14 +81,19 @@ export interface JournalRow {
   cause: Record<string, unknown>;
 }
 
-const JOURNAL_COLUMNS = `j.id::float8 AS id, j.at, j.run_id AS "runId", j.contact_id::float8 AS "contactId",
-  (SELECT sum(upper(r) - lower(r))::float8 FROM unnest(j.contacts) r) AS contacts, c.address, c.name, j.subject,
+/** How many contacts a row speaks of: all of its set, or those of them who are in the table `matching`. */
+const CONTACTS_OF_ROW = {
+  all: '(SELECT sum(upper(r) - lower(r))::float8 FROM unnest(j.contacts) r)',
+  matching: 'CASE WHEN j.contacts IS NOT NULL THEN (SELECT count(*)::float8 FROM matching m WHERE j.contacts @> m.id) END',
+};
+
+const JOURNAL_COLUMNS = `j.id::float8 AS id, j.at, j.run_id AS "runId", j.contact_id::float8 AS "contactId", c.address, c.name, j.subject,
   j.subject_id::float8 AS "subjectId", j.before, j.after, j.actor_kind AS "actorKind", j.actor, j.account_id AS "accountId", j.cause`;
 
 /**
  * Journal rows of one run or one contact or all, newest first, before number `before`. A contact's are found in two
  * indexes, those about them alone and those about a set with them in it. With `matching` only rows that speak of somebody
- * in the table of that name.
+ * in the table of that name, and of a set as many as are in it.
  */
 export async function listJournal(
   sql: Sql,
@@ -101,7 +106,7 @@ export async function listJournal(
       ? 'SELECT * FROM journal WHERE $2::bigint IS NULL'
       : `SELECT * FROM journal WHERE contact_id = $2::bigint UNION ALL SELECT * FROM journal WHERE contacts @> $2::bigint`;
   return sql.query(
-    `SELECT ${JOURNAL_COLUMNS} FROM (${from}) j LEFT JOIN contact c ON c.id = coalesce(j.contact_id, $2::bigint)
+    `SELECT ${JOURNAL_COLUMNS}, ${filter.matching ? CONTACTS_OF_ROW.matching : CONTACTS_OF_ROW.all} AS contacts FROM (${from}) j LEFT JOIN contact c ON c.id = coalesce(j.contact_id, $2::bigint)
      WHERE ($1::int IS NULL OR j.run_id = $1) AND j.id < $3${filter.matching ? ` AND (j.contact_id IN (SELECT id FROM matching) OR EXISTS (SELECT FROM matching m WHERE j.contacts @> m.id))` : ''} ORDER BY j.id DESC LIMIT $4`,
     [filter.runId ?? null, filter.contactId ?? null, before, limit],
   );

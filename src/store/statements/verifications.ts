@@ -146,6 +146,10 @@ export async function setVerdicts(sql: Sql, id: number, contactIds: number[], ac
 }
 
 /** Notes the run that acted on a verification file. */
-export async function closeVerification(sql: Sql, id: number, runId: number): Promise<void> {
-  await sql.query('UPDATE verification SET run_id = $2 WHERE id = $1', [id, runId]);
+export async function closeVerification(sql: Sql, id: number, runId: number): Promise<boolean> {
+  const [, affected]: [unknown, number] = await sql.query(
+    `UPDATE verification SET run_id = $2 WHERE id = $1 AND (run_id IS NULL OR EXISTS (SELECT FROM run r WHERE r.id = run_id AND r.undone_by_run_id IS NOT NULL))`,
+    [id, runId],
+  );
+  return affected > 0;
 }

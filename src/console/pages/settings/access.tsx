@@ -75,7 +75,7 @@ function Sessions() {
           {sessions.map((session) => (
             <p key={session.id} style={{ overflowWrap: 'anywhere' }}>
               {session.isThis ? 'This one' : (session.userAgent || 'A browser')}{' '}
-              {session.isThis ? null : <button type="button" className="act" aria-label={`Sign out session ${session.id}`} onClick={() => end.mutate(session.id)}>Sign it out</button>}
+              {session.isThis ? null : <button type="button" className="act" aria-label={`Sign it out: session ${session.id}`} onClick={() => end.mutate(session.id)}>Sign it out</button>}
               <br />
               <span className="second">since {moment(session.createdAt, zone)}, last used {moment(session.lastSeenAt, zone)}{session.network === null ? '' : `, from ${session.network}`}</span>
             </p>
