@@ -7,6 +7,7 @@ need_modules
 need_build
 trap stop_postgres EXIT
 start_postgres bench-postgres "$(free_port)"
+let_tests_drop
 export AVENDEL_BENCH_SERVER="$PG_SERVER"
 npx tsc -p bench/tsconfig.json
 node --enable-source-maps .avendel/bench/bench/main.js "$@"

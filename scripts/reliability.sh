@@ -8,6 +8,7 @@ need_modules
 need_build
 trap stop_postgres EXIT
 start_postgres reliability-postgres "$(free_port)"
+let_tests_drop
 export AVENDEL_TEST_SERVER="$PG_SERVER"
 node --experimental-vm-modules --no-warnings node_modules/jest/bin/jest.js --testMatch '<rootDir>/test/long/*.long.ts' --testTimeout 1800000 --runInBand
 cat "$STATE/reliability.md"

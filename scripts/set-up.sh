@@ -124,6 +124,9 @@ SELECT format('ALTER ROUTINE %s OWNER TO avendel_service', p.oid::regprocedure)
 SQL
 }
 
+# Tests drop their databases while PostgreSQL may be sweeping one; the service itself never ends another's session.
+let_tests_drop() { on_cluster postgres -c 'GRANT pg_signal_backend TO avendel_service'; }
+
 # on_cluster DATABASE ARGUMENTS: psql as the cluster's superuser.
 on_cluster() {
   local database="$1"

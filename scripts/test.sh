@@ -9,6 +9,7 @@ need_postfix
 need_modules
 trap stop_postgres EXIT
 start_postgres test-postgres "$(free_port)"
+let_tests_drop
 export AVENDEL_TEST_SERVER="$PG_SERVER"
 need_build
 say "Checking types and style …"
