@@ -35,7 +35,9 @@ export const bounceRule = Joi.object({
   onCampaigns: Joi.number().integer().min(1).max(100).required(),
   spreadDays: Joi.number().integer().min(0).max(365).required(),
   classes: Joi.array().items(Joi.string().valid('soft', 'hard')).unique().required(),
-  startsAgain: Joi.boolean().default(true).description('Whether an acceptance that stands, or an act of the person, starts the count again'),
+  startsAgain: Joi.boolean()
+    .default(true)
+    .description('Whether an acceptance that stands, or an act of the person, starts the count again'),
 });
 export const scoreRule = Joi.object({
   acts: Joi.array()

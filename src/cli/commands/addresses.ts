@@ -19,7 +19,9 @@ export function addCommands(group: Command): void {
 
 function addCheck(group: Command): void {
   withOutput(
-    group.command('check [addresses...]').description('what is to be said of each: refuse, hold, suppressed, or fine, and why'),
+    group
+      .command('check [addresses...]')
+      .description('what is to be said of each: refuse, hold, suppressed, or fine, and why'),
   )
     .option('--file <file>', 'addresses, one a line')
     .action(async (given: string[], options: OutputOptions & { file?: string }) => {

@@ -1,10 +1,9 @@
 import { decideCheck, describeAddress, syntaxFinding, type Finding, type Severity } from '../../core/address/check-address.ts'; // prettier-ignore
 import { parseAddress } from '../../core/address/normal-form.ts';
-import { suppressionKeys } from '../../core/address/suppression-keys.ts';
 import { findContactIds } from '../../store/statements/contacts.ts';
 import { findRefused } from '../../store/statements/domain-facts.ts';
-import { findListsOfValues } from '../../store/statements/suppression.ts';
 import type { Deps } from '../deps.ts';
+import { findStanding } from '../suppression/find-standing.ts';
 import { findSeverities, makeDomainFacts } from './domain-facts.ts';
 
 export interface CheckedAddress {
@@ -21,20 +20,13 @@ export async function checkAddresses(deps: Deps, given: string[]): Promise<Check
   const parsed = given.map((text) => ({ text, parsed: parseAddress(text) }));
   const addresses = parsed.flatMap((one) => (one.parsed.ok ? [one.parsed.address] : []));
   const known = await findContactIds(deps.database, addresses);
-  const keys = new Map(addresses.map((address) => [address, suppressionKeys(address)]));
-  const entries = await findListsOfValues(
-    deps.database,
-    [...keys.values()].flatMap(({ exact, base, hash, domains }) => [exact, base, hash, ...domains]),
-  );
+  const entries = await findStanding(deps, addresses);
   const facts = await makeDomainFacts(deps)(parsed.flatMap((one) => (one.parsed.ok ? [one.parsed.domain] : [])));
   const refused = await findRefused(deps.database, addresses);
   const severities = await findSeverities(deps);
   return parsed.map(({ text, parsed: one }) => {
     if (!one.ok) return checked(text, null, [syntaxFinding(one.problem)]);
-    const { exact, base, hash, domains: ofDomain } = keys.get(one.address)!;
-    const standing = entries.filter(
-      (entry) => [exact, hash, ...ofDomain].includes(entry.value) || (entry.value === base && !entry.exact),
-    );
+    const standing = entries.get(one.address)!;
     const of = facts.get(one.domain)!;
     const reason = refused.get(one.address);
     const findings = describeAddress(

@@ -83,10 +83,11 @@ const PEOPLE = `person AS MATERIALIZED (
   FROM json_to_recordset($1::json) AS r(id bigint, address text))`;
 
 /** A text without the person's address, wherever in it it stands. */
-const without = (text: string): string => `regexp_replace(${text}, p.pattern, '${ERASED}', 'gi')`;
+const without = (text: string): string =>
+  `CASE WHEN strpos(lower(${text}), p.address) > 0 THEN regexp_replace(${text}, p.pattern, '${ERASED}', 'gi') ELSE ${text} END`;
 /** What people wrote themselves, in JSON about the person: it may say anything. */
 const cleaned = (column: string): string =>
-  `CASE WHEN jsonb_typeof(${column}) = 'object' THEN ${without(`${column}::text`)}::jsonb || (
+  `CASE WHEN jsonb_typeof(${column}) = 'object' AND (${column} ?| '{reason,note,way,source}' OR strpos(lower(${column}::text), p.address) > 0) THEN (${without(`${column}::text`)})::jsonb || (
      SELECT coalesce(jsonb_object_agg(t.key, '${ERASED}'), '{}') FROM jsonb_each_text(${column}) t WHERE t.key IN ('reason', 'note') OR (t.key IN ('way', 'source') AND t.value LIKE 'asked %'))
    ELSE ${column} END`;
 const says = (text: string): string => `(strpos(lower(${text}), p.address) > 0 AND ${text} ~* p.pattern)`;
@@ -144,7 +145,7 @@ const ERASURES = [
   `WITH ${PEOPLE} DELETE FROM event_aside a USING person p WHERE a.address = p.address`,
   `WITH ${PEOPLE} DELETE FROM refused_value r USING person p WHERE r.value = p.address`,
   `WITH ${PEOPLE} DELETE FROM tries_in_hour r USING person p WHERE r.key = 'address ' || p.hash`,
-  `WITH ${PEOPLE} UPDATE return_message m SET reading = ${without('m.reading::text')}::jsonb, because = ${without('m.because')}, envelope_to = ${without('m.envelope_to')}
+  `WITH ${PEOPLE} UPDATE return_message m SET reading = (${without('m.reading::text')})::jsonb, because = ${without('m.because')}, envelope_to = ${without('m.envelope_to')}
    FROM person p WHERE m.contact_id IS DISTINCT FROM p.id AND (${says('m.reading::text')} OR ${says('m.because')} OR ${says('m.envelope_to')})`,
   `WITH ${PEOPLE}
    UPDATE return_message m SET because = '${ERASED}', reading = m.reading - 'asks_to_stop' || jsonb_build_object('because', '${ERASED}', 'message_id', NULL, 'token', NULL, 'recipients', (
@@ -154,9 +155,10 @@ const ERASURES = [
    DELETE FROM return_raw w USING person p
    WHERE w.digest IN (SELECT m.raw_digest FROM return_message m WHERE m.contact_id = p.id) OR ${saysBytes('w.raw')}`,
   `WITH ${PEOPLE} DELETE FROM idempotency i USING person p WHERE ${says('i.body::text')}`,
+  `WITH ${PEOPLE} UPDATE run r SET reason = '${ERASED}' FROM person p WHERE ${says('r.reason')}`,
   // The reason of a run that was about nobody else is about them.
-  `WITH ${PEOPLE}
-   UPDATE run r SET reason = '${ERASED}' FROM person p
-   WHERE ${says('r.reason')} OR (r.id IN (SELECT j.run_id FROM journal j WHERE j.contact_id = p.id)
-     AND NOT EXISTS (SELECT FROM journal j WHERE j.run_id = r.id AND j.contact_id IS DISTINCT FROM p.id))`,
+  `WITH ${PEOPLE}, own AS MATERIALIZED (
+     SELECT j.run_id, min(j.contact_id) AS contact_id FROM person p JOIN journal j ON j.contact_id = p.id WHERE j.run_id IS NOT NULL GROUP BY 1)
+   UPDATE run r SET reason = '${ERASED}' FROM own o
+   WHERE r.id = o.run_id AND NOT EXISTS (SELECT FROM journal j WHERE j.run_id = o.run_id AND j.contact_id IS DISTINCT FROM o.contact_id)`,
 ];

@@ -84,7 +84,8 @@ export interface JournalRow {
 /** How many contacts a row speaks of: all of its set, or those of them who are in the table `matching`. */
 const CONTACTS_OF_ROW = {
   all: '(SELECT sum(upper(r) - lower(r))::float8 FROM unnest(j.contacts) r)',
-  matching: 'CASE WHEN j.contacts IS NOT NULL THEN (SELECT count(*)::float8 FROM matching m WHERE j.contacts @> m.id) END',
+  matching:
+    'CASE WHEN j.contacts IS NOT NULL THEN (SELECT count(*)::float8 FROM matching m WHERE j.contacts @> m.id) END',
 };
 
 const JOURNAL_COLUMNS = `j.id::float8 AS id, j.at, j.run_id AS "runId", j.contact_id::float8 AS "contactId", c.address, c.name, j.subject,

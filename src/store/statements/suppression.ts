@@ -274,10 +274,11 @@ export async function findListsOfValues(
     listName: string;
     builtIn: BuiltInList | null;
     exact: boolean;
+    reason: string | null;
   }[]
 > {
   return sql.query(
-    `SELECT e.value, e.kind, l.name AS "listName", l.built_in AS "builtIn", l.exact FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
+    `SELECT e.value, e.kind, e.reason, l.name AS "listName", l.built_in AS "builtIn", l.exact FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
      WHERE e.value = ANY($1::text[]) AND ${IN_EFFECT} ORDER BY e.id`,
     [[...new Set(values)]],
   );
