@@ -1,5 +1,5 @@
 import type { Client } from '../client/client.ts';
-import type { CampaignReport } from '../shared/api.ts';
+import type { CampaignReport, Rate } from '../shared/api.ts';
 import { makeProgress } from './progress.ts';
 import { isOlder } from '../shared/counted.ts';
 import { count, moment, note, share, tableText } from './output.ts';
@@ -35,19 +35,19 @@ export function reportLines(name: string, report: CampaignReport): string[] {
   const ledgerRows = [
     { what: 'audience', contacts: ledger.audience },
     ...ledger.reasons.map((row) => ({ what: `− held back: ${row.reason}`, contacts: row.contacts })),
-    { what: '− refused by the relay', contacts: ledger.refused },
+    {
+      what: `− refused by the relay${ledger.refused > 0 ? ` (${classes(report.refusedAs)})` : ''}`,
+      contacts: ledger.refused,
+    },
     { what: '− uncertain', contacts: ledger.uncertain },
     { what: '− waiting', contacts: ledger.waiting + ledger.onTheirWay },
     { what: '= accepted', contacts: ledger.accepted },
   ].filter((row) => row.contacts > 0 || row.what.startsWith('='));
   const people = (contacts: number): string => share(contacts, report.delivered);
   const acts = [
-    { what: 'delivered', contacts: report.delivered, share: '' },
-    {
-      what: 'bounced',
-      contacts: report.bounced.any,
-      share: `${report.bounced.hard} hard, ${report.bounced.soft} soft, ${report.bounced.block} block`,
-    },
+    { what: 'accepted', contacts: ledger.accepted, share: '' },
+    { what: '− bounced later', contacts: report.bounced.any, share: classes(report.bounced) },
+    { what: '= delivered', contacts: report.delivered, share: '' },
     { what: 'opened, by people', contacts: report.opened.human, share: people(report.opened.human) },
     { what: 'opened, by anyone', contacts: report.opened.any, share: people(report.opened.any) },
     { what: 'clicked, by people', contacts: report.clicked.human, share: people(report.clicked.human) },
@@ -70,5 +70,27 @@ export function reportLines(name: string, report: CampaignReport): string[] {
       { head: 'Contacts', cell: (row) => row.contacts, right: true },
       { head: 'Of delivered', cell: (row) => row.share, right: true },
     ]),
+    '',
+    tableText(report.rates, [
+      { head: 'Rate', cell: (rate) => RATE_WORDS[rate.name] },
+      { head: 'Now', cell: (rate) => percent(rate.rate), right: true },
+      { head: 'Limit', cell: (rate) => percent(rate.limit), right: true },
+      { head: '', cell: (rate) => (rate.over === null ? 'too few to judge' : rate.over ? 'OVER' : '') },
+    ]),
+    ...over(report.rates),
   ];
+}
+
+const classes = ({ hard, soft, block }: CampaignReport['bounced']): string => `${hard} hard, ${soft} soft, ${block} block`; // prettier-ignore
+
+const RATE_WORDS: Record<Rate['name'], string> = { bounce: 'bounced or refused, of those tried', hard: 'hard, of those tried', complaint: 'complained, of delivered', unsubscribe: 'unsubscribed, of delivered' }; // prettier-ignore
+
+function percent(rate: number | null): string {
+  return rate === null ? '–' : `${(100 * rate).toFixed(2)} %`;
+}
+
+/** A line for what is over its limit, and what to do. */
+function over(rates: Rate[]): string[] {
+  const names = rates.filter((rate) => rate.over === true).map(({ name }) => RATE_WORDS[name]);
+  return names.length === 0 ? [] : [`Over the limit: ${names.join('; ')}. Write to fewer, the most engaged first, until it falls.`]; // prettier-ignore
 }

@@ -24,6 +24,7 @@ export function makeReturnCalls({ get, post, send }: Calls) {
     mailboxes: () => get<returned.Mailbox[]>('/mailboxes'),
     keepMailbox: (settings: NewMailbox) => post<returned.Mailbox>('/mailboxes', settings),
     pauseMailbox: (id: number, paused: boolean) => post<returned.Mailbox>(`/mailboxes/${id}/pause`, { paused }),
+    lookIntoMailbox: (id: number) => post<returned.Mailbox>(`/mailboxes/${id}/look`),
     removeMailbox: (id: number) => send<void>('DELETE', `/mailboxes/${id}`, {}),
     storms: (state?: returned.Storm['state']) => get<returned.Storm[]>('/storms', { state }),
     storm: (id: number) => get<returned.StormDetail>(`/storms/${id}`),

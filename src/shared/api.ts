@@ -394,7 +394,10 @@ export interface CampaignReport {
   /** When what follows was counted: of a large campaign some minutes before `at`, which the ledger is counted at. */
   countedAt: string;
   delivered: number;
+  /** Of those accepted: what came back later, by class. */
   bounced: { hard: number; soft: number; block: number; any: number };
+  /** What the relay refused at once, by class; in the ledger they are refused, and never were accepted. */
+  refusedAs: { hard: number; soft: number; block: number; any: number };
   opened: { human: number; any: number };
   clicked: { human: number; any: number };
   machineActs: number;

@@ -131,6 +131,23 @@ test('a wrong password is said once and shown; no server, too; a mailbox that is
   expect((await service.client.mailboxes()).map(({ name }) => name)).toEqual(['returns']);
 });
 
+test('it is looked into when somebody asks, and says what it found; one in trouble is tried at once, a paused one is not', async () => {
+  await service.client.keepMailbox({ ...settings, name: 'asked', port: dovecot.port, idles: false, pollSeconds: 3600 });
+  await until(async () => (await box('asked')).waiting === 0);
+  dovecot.deliver('From: someone@quillmail.example\nSubject: Later\n\nHello.\n');
+  const avendel = makeAvendel(service);
+  expect(await avendel('mailboxes', 'look', 'asked')).toMatchObject({
+    code: 0,
+    stdout: 'asked: 1 new, nothing waiting.\n',
+  });
+  expect((await avendel('mailboxes', 'look', 'asked')).stdout).toBe('asked: 0 new, nothing waiting.\n');
+  await service.client.keepMailbox({ ...settings, name: 'asked', port: 1 });
+  expect(await avendel('mailboxes', 'look', 'asked')).toMatchObject({ code: 1, stderr: expect.stringContaining('ECONNREFUSED') as unknown }); // prettier-ignore
+  await service.client.pauseMailbox((await box('asked')).id, true);
+  await expect(service.client.lookIntoMailbox((await box('asked')).id)).rejects.toThrow('is paused');
+  await service.client.removeMailbox((await box('asked')).id);
+});
+
 describe('the password of a mailbox', () => {
   const refusal = (field: string) => ({ problem: { type: expect.stringMatching(/#invalid-input$/) as unknown, field } }); // prettier-ignore
   const withoutPassword = { ...settings, password: undefined };

@@ -3,6 +3,8 @@ import { simpleParser } from 'mailparser';
 import pg from 'pg';
 import { mostUnrecorded } from '../../src/operations/campaigns/send-campaign.ts';
 import { makeCampaign, makeList, startRealService, until, type Running } from '../support/service.ts';
+import { deliveryReport } from '../../src/simulator/outside/reports.ts';
+import { makeAvendel } from '../support/cli.ts';
 import { startSink, twice } from '../support/sink.ts';
 
 let service: Running;
@@ -190,8 +192,22 @@ test('refusals at RCPT: 5xx is a bounce of its class at once, 4xx is tried again
   await ended(id);
   expect(await service.client.report(id)).toMatchObject({
     ledger: { accepted: 2, refused: 3 },
-    bounced: { hard: 1, soft: 1, block: 1 },
-  });
+    delivered: 2,
+    bounced: { hard: 0, soft: 0, block: 0, any: 0 },
+    refusedAs: { hard: 1, soft: 1, block: 1, any: 3 },
+    rates: [{ name: 'bounce', count: 3, of: 5 }, { name: 'hard', count: 1, of: 5 }, {}, {}],
+  }); // prettier-ignore
+  // What comes back later is of those accepted, so that the sums are plain.
+  const fine = sink.received.find(({ to }) => to.startsWith('fine@'))!;
+  const original = { envelopeFrom: fine.from, to: fine.to, headers: fine.raw.slice(0, fine.raw.indexOf('\r\n\r\n')) };
+  await service.client.receiveReturn(deliveryReport(original, '5.2.2', '552 5.2.2 mailbox full'));
+  expect(await service.client.report(id)).toMatchObject({ ledger: { accepted: 2, refused: 3 }, delivered: 1, bounced: { soft: 1, any: 1 }, refusedAs: { any: 3 }, rates: [{ count: 4, of: 5 }, {}, {}, {}] }); // prettier-ignore
+  const later = (await service.client.recipients(id, { state: 'accepted', acted: 'bounced', actor: 'soft' })).items;
+  expect(later.map(({ address }) => address)).toEqual(['fine@lanternpost.example']);
+  const said = (await makeAvendel(service)('campaigns', 'report', String(id))).stdout;
+  expect(said).toMatch(/− refused by the relay \(1 hard, 1 soft, 1 block\) +3/);
+  expect(said).toMatch(/accepted +2 *\n.*− bounced later +1 .*\n.*= delivered +1/);
+  expect(said).toMatch(/bounced or refused, of those tried +80\.00 % +2\.00 % +too few to judge/);
   expect(seen.get('never@lanternpost.example')).toBe(5);
   const next = await service.client.preflight(await makeCampaign(service.client, list, 'Next'));
   expect(next.reasons.map(({ reason, sample }) => [reason, sample.map((one) => one.address)])).toEqual([

@@ -52,6 +52,7 @@ export function addCommands(group: Command): void {
       await connect().pauseMailbox(box.id, paused);
       line(`${box.name} ${paused ? 'is paused' : 'goes on'}.`);
     }); // prettier-ignore
+  group.command('look <name>').description('look into a mailbox now, and say what was found').action(look);
   group.command('remove <name>').description('forget a mailbox; what was fetched from it stays').action(async (name: string) => {
     const box = await mailboxNamed(name);
     await connect().removeMailbox(box.id);
@@ -74,6 +75,25 @@ async function add(name: string, options: AddOptions): Promise<void> {
   printOne(box, options, () => [
     `${box.name}: ${box.account} at ${box.host}:${box.port}, ${box.folder}. How it is: avendel mailboxes list`,
   ]);
+}
+
+const LOOK_AGAIN_MS = 300;
+/** A server that answers at all answers sooner. */
+const LONGEST_LOOK_MS = 60_000;
+
+/** Asks for a look and waits until there was one. */
+async function look(name: string): Promise<void> {
+  const client = connect();
+  const before = await mailboxNamed(name);
+  await client.lookIntoMailbox(before.id);
+  for (const until = Date.now() + LONGEST_LOOK_MS; Date.now() < until;) {
+    const box = await mailboxNamed(before.name);
+    if (box.trouble !== null) throw new UsageError(`${box.name} cannot be read: ${box.trouble}`, 1);
+    if (box.lastPollAt !== before.lastPollAt && box.waiting === 0)
+      return line(`${box.name}: ${count(box.processed - before.processed)} new, nothing waiting.`);
+    await new Promise((resolve) => setTimeout(resolve, LOOK_AGAIN_MS));
+  }
+  throw new UsageError(`${before.name} has not answered within a minute; avendel mailboxes list says how it is.`, 1);
 }
 
 async function mailboxNamed(name: string): Promise<Mailbox> {

@@ -1,4 +1,6 @@
 import type { Command } from 'commander';
+import { DEFAULT_LIMITS, LEAST_JUDGED } from '../../core/health/rates.ts';
+import type { Today } from '../../shared/api.ts';
 import { isOlder } from '../../shared/counted.ts';
 import { brandNamed } from '../names.ts';
 import { count, moment, printOne, type OutputOptions } from '../output.ts';
@@ -21,6 +23,7 @@ export function addToday(program: Command): void {
         ...today.troubles.map(({ what, detail, since }) => `${what} could not be applied since ${moment(since)}: ${detail}`), // prettier-ignore
         today.ladder ? `Ladder: ${count(today.ladder.moving)} would move, ${count(today.ladder.toSunset)} to sunset.` : 'Ladder: it cannot be worked out.', // prettier-ignore
         ...(isOlder(today) ? [`Who may be written to, and the ladder, were counted ${moment(today.countedAt)}.`] : []),
+        ...rateLines(today.days),
         ...today.sending.map(
           (campaign) =>
             `Under way: ${campaign.name}, ${campaign.state}, ${count(campaign.accepted)} of ${count(campaign.accepted + campaign.waiting)}`,
@@ -30,4 +33,23 @@ export function addToday(program: Command): void {
         ),
       ]);
     });
+}
+
+/** The rates of the last 90 days, each with its limit and whether it is over it. */
+function rateLines(days: Today['days']): string[] {
+  const sum = (pick: (day: Today['days'][number]) => number): number => days.reduce((total, day) => total + pick(day), 0); // prettier-ignore
+  const [tried, bounced] = [sum(({ accepted }) => accepted), sum((day) => day.bounced)];
+  const rate = (what: string, n: number, of: number, limit: number): string => {
+    if (of === 0) return `${what} –`;
+    const judged = of < LEAST_JUDGED ? 'too few to judge' : n / of > limit ? `OVER the limit of ${100 * limit} %` : `limit ${100 * limit} %`; // prettier-ignore
+    return `${what} ${((100 * n) / of).toFixed(2)} % (${judged})`;
+  };
+  return [
+    `Last 90 days: ${rate('bounced', bounced, tried, DEFAULT_LIMITS.bounce)}, ${rate(
+      'complained',
+      sum(({ complained }) => complained),
+      Math.max(0, tried - bounced),
+      DEFAULT_LIMITS.complaint,
+    )}.`,
+  ];
 }

@@ -30,8 +30,12 @@ export interface CampaignReport {
   at: Date;
   /** When what follows was counted: of a large campaign some minutes ago, see rememberCostly; the ledger is counted now. */
   countedAt: Date;
+  /** accepted − bounced. */
   delivered: number;
-  bounced: { hard: number; soft: number; block: number; any: number };
+  /** Of those accepted: what came back later, by class. */
+  bounced: Bounces;
+  /** What the relay refused at once, by class; in the ledger they are refused, and never were accepted. */
+  refusedAs: Bounces;
   opened: { human: number; any: number };
   clicked: { human: number; any: number };
   machineActs: number;
@@ -39,6 +43,14 @@ export interface CampaignReport {
   unsubscribed: number;
   rates: Rate[];
   domains: DomainReport[];
+}
+
+/** Contacts by the class of what was said of them. */
+export interface Bounces {
+  hard: number;
+  soft: number;
+  block: number;
+  any: number;
 }
 
 const MOST_DOMAINS = 20;
@@ -77,13 +89,13 @@ export async function reportCampaign(deps: Deps, id: number): Promise<CampaignRe
   const { acts, domains } = counted.value;
   const contacts = (acted: string): number => acts.find((row) => row.acted === acted)?.contacts ?? 0;
   const events = (acted: string): number => acts.find((row) => row.acted === acted)?.events ?? 0;
-  const bounced = {
-    hard: contacts('bounced hard'),
-    soft: contacts('bounced soft'),
-    block: contacts('bounced block'),
-    any: contacts('bounced any'),
-  };
-  const handedOver = ledger.accepted + ledger.refused;
+  const byClass = (what: string): Bounces => ({
+    hard: contacts(`${what} hard`),
+    soft: contacts(`${what} soft`),
+    block: contacts(`${what} block`),
+    any: contacts(`${what} any`),
+  });
+  const [bounced, refusedAs] = [byClass('bounced'), byClass('refused')];
   return {
     campaignId: id,
     state: campaign.state,
@@ -94,17 +106,18 @@ export async function reportCampaign(deps: Deps, id: number): Promise<CampaignRe
     ledger,
     at: deps.now(),
     countedAt: counted.at,
-    delivered: Math.max(0, handedOver - bounced.any),
+    delivered: Math.max(0, ledger.accepted - bounced.any),
     bounced,
+    refusedAs,
     opened: { human: contacts('opened human'), any: contacts('opened any') },
     clicked: { human: contacts('clicked human'), any: contacts('clicked any') },
     machineActs: events('opened machine') + events('clicked machine'),
     complained: contacts('complained'),
     unsubscribed: contacts('unsubscribed'),
     rates: healthRates({
-      accepted: handedOver,
-      bounced: bounced.any,
-      hardBounced: bounced.hard,
+      accepted: ledger.accepted + ledger.refused,
+      bounced: bounced.any + ledger.refused,
+      hardBounced: bounced.hard + refusedAs.hard,
       complained: contacts('complained'),
       unsubscribed: contacts('unsubscribed'),
     }),

@@ -2,6 +2,7 @@ import { isLoopback } from '../../core/address/network-block.ts';
 import { inTransaction } from '../../store/database.ts';
 import { BrandEntity } from '../../store/entities/organisation.ts';
 import {
+  askToLook,
   deleteMailbox,
   findMailbox,
   findSealedPassword,
@@ -60,6 +61,14 @@ export async function findMailboxPassword(deps: Deps, mailbox: Pick<MailboxRow, 
 /** Stops fetching from a mailbox, or goes on. @throws Problem not-found */
 export async function pauseMailbox(deps: Deps, id: number, paused: boolean): Promise<MailboxRow> {
   await setPaused(deps.database, id, paused);
+  return found(await findMailbox(deps.database, id), `mailbox ${id}`);
+}
+
+/** Has a mailbox looked into now, also where it waits after trouble. @throws Problem not-found, wrong-state */
+export async function lookIntoMailbox(deps: Deps, id: number): Promise<MailboxRow> {
+  const mailbox = found(await findMailbox(deps.database, id), `mailbox ${id}`);
+  if (!(await askToLook(deps.database, id))) throw new Problem('wrong-state', `${mailbox.name} is paused: nothing is fetched from it.`); // prettier-ignore
+  deps.announce('mailbox');
   return found(await findMailbox(deps.database, id), `mailbox ${id}`);
 }
 

@@ -100,11 +100,16 @@ export interface ActCounts {
 /** Contacts and events of one campaign by what they did, opens and clicks by actor, bounces by class. Uses event_by_campaign. */
 export async function countCampaignActs(sql: Sql, campaignId: number): Promise<ActCounts[]> {
   return sql.query(
-    `SELECT kind::text || CASE WHEN kind IN ('opened', 'clicked') THEN ' ' || actor::text WHEN kind = 'bounced' THEN ' ' || coalesce(detail->>'class', 'soft') ELSE '' END AS acted,
-       count(DISTINCT contact_id)::int AS contacts, count(*)::int AS events
-     FROM event WHERE campaign_id = $1 AND kind <> 'sent' GROUP BY 1
+    `SELECT kind::text || CASE WHEN kind IN ('opened', 'clicked') THEN ' ' || actor::text ELSE '' END AS acted, count(DISTINCT contact_id)::int AS contacts, count(*)::int AS events
+     FROM event WHERE campaign_id = $1 AND kind NOT IN ('sent', 'bounced') GROUP BY 1
      UNION ALL
-     SELECT kind::text || ' any', count(DISTINCT contact_id)::int, count(*)::int FROM event WHERE campaign_id = $1 AND kind IN ('opened', 'clicked', 'bounced') GROUP BY 1`,
+     SELECT kind::text || ' any', count(DISTINCT contact_id)::int, count(*)::int FROM event WHERE campaign_id = $1 AND kind IN ('opened', 'clicked') GROUP BY 1
+     UNION ALL
+     SELECT CASE WHEN d.state = 'refused' THEN 'refused ' ELSE 'bounced ' END || coalesce(e.detail->>'class', 'soft'), count(DISTINCT e.contact_id)::int, count(*)::int
+     FROM event e LEFT JOIN delivery d ON d.campaign_id = e.campaign_id AND d.contact_id = e.contact_id WHERE e.campaign_id = $1 AND e.kind = 'bounced' GROUP BY 1
+     UNION ALL
+     SELECT CASE WHEN d.state = 'refused' THEN 'refused any' ELSE 'bounced any' END, count(DISTINCT e.contact_id)::int, count(*)::int
+     FROM event e LEFT JOIN delivery d ON d.campaign_id = e.campaign_id AND d.contact_id = e.contact_id WHERE e.campaign_id = $1 AND e.kind = 'bounced' GROUP BY 1`,
     [campaignId],
   );
 }
@@ -114,6 +119,7 @@ export interface DomainReport {
   domain: string;
   accepted: number;
   refused: number;
+  /** Of those accepted, later. */
   bounced: number;
   opened: number;
   clicked: number;
@@ -127,7 +133,7 @@ export async function reportByDomain(sql: Sql, campaignId: number, most: number)
        SELECT contact_id, bool_or(kind = 'opened' AND actor = 'human') AS opened, bool_or(kind = 'clicked' AND actor = 'human') AS clicked, bool_or(kind = 'complained') AS complained
        FROM event WHERE campaign_id = $1 AND kind IN ('opened', 'clicked', 'complained') GROUP BY 1)
      SELECT split_part(d.address, '@', 2) AS domain, (count(*) FILTER (WHERE d.state = 'accepted'))::int AS accepted, (count(*) FILTER (WHERE d.state = 'refused'))::int AS refused,
-       count(d.bounced)::int AS bounced, (count(*) FILTER (WHERE a.opened))::int AS opened, (count(*) FILTER (WHERE a.clicked))::int AS clicked, (count(*) FILTER (WHERE a.complained))::int AS complained
+       (count(d.bounced) FILTER (WHERE d.state <> 'refused'))::int AS bounced, (count(*) FILTER (WHERE a.opened))::int AS opened, (count(*) FILTER (WHERE a.clicked))::int AS clicked, (count(*) FILTER (WHERE a.complained))::int AS complained
      FROM delivery d LEFT JOIN acted a USING (contact_id)
      WHERE d.campaign_id = $1 AND d.state IN ('accepted', 'refused', 'uncertain') GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT $2`,
     [campaignId, most],

@@ -21,7 +21,7 @@ export interface MailboxSettings {
 export interface MailboxRow extends MailboxSettings {
   id: number;
   hasPassword: boolean;
-  /** How often its settings were given anew. */
+  /** How often its settings were given anew, or it was asked to be looked into. */
   changes: number;
   paused: boolean;
   /** RFC 3501 2.3.1.1; changes when the numbers of the mailbox are no longer the same messages. */
@@ -84,6 +84,15 @@ export async function findSealedPassword(sql: Sql, id: number): Promise<Buffer |
 /** Pauses a mailbox or lets it go on; false when it is not there. */
 export async function setPaused(sql: Sql, id: number, paused: boolean): Promise<boolean> {
   const [, affected]: [unknown, number] = await sql.query(`UPDATE mailbox SET paused = $2 WHERE id = $1`, [id, paused]);
+  return affected > 0;
+}
+
+/** Has a mailbox looked into now: its session begins anew, in whichever process it is. False when it is paused or not there. */
+export async function askToLook(sql: Sql, id: number): Promise<boolean> {
+  const [, affected]: [unknown, number] = await sql.query(
+    `UPDATE mailbox SET changes = changes + 1, trouble = NULL, trouble_since = NULL WHERE id = $1 AND NOT paused`,
+    [id],
+  );
   return affected > 0;
 }
 

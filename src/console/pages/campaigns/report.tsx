@@ -133,9 +133,36 @@ function Acts({ report, open }: { report: CampaignReport; open: (filter: Filter)
     ['Clicked, by anyone', door(clicked.any, { acted: 'clicked', words: 'clicked, by anyone' }), clicked.any],
     ['Complained', door(report.complained, { acted: 'complained', words: 'complained' }), report.complained],
     ['Unsubscribed', door(report.unsubscribed, { acted: 'unsubscribed', words: 'unsubscribed' }), report.unsubscribed],
-    ['Bounced, hard', door(bounced.hard, { acted: 'bounced', actor: 'hard', words: 'bounced hard' }), bounced.hard],
-    ['Bounced, soft', door(bounced.soft, { acted: 'bounced', actor: 'soft', words: 'bounced soft' }), bounced.soft],
-    ['Bounced, block', door(bounced.block, { acted: 'bounced', actor: 'block', words: 'were blocked' }), bounced.block],
+    [
+      'Bounced later, hard',
+      door(bounced.hard, {
+        state: 'accepted',
+        acted: 'bounced',
+        actor: 'hard',
+        words: 'bounced hard after they were accepted',
+      }),
+      bounced.hard,
+    ],
+    [
+      'Bounced later, soft',
+      door(bounced.soft, {
+        state: 'accepted',
+        acted: 'bounced',
+        actor: 'soft',
+        words: 'bounced soft after they were accepted',
+      }),
+      bounced.soft,
+    ],
+    [
+      'Bounced later, block',
+      door(bounced.block, {
+        state: 'accepted',
+        acted: 'bounced',
+        actor: 'block',
+        words: 'were blocked after they were accepted',
+      }),
+      bounced.block,
+    ],
   ];
   return (
     <Section

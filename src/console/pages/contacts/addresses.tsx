@@ -108,7 +108,13 @@ function Check() {
   ); // prettier-ignore
 }
 
-const VERDICT_WORDS = { fine: 'may come in', note: 'may come in', hold: 'held', refuse: 'refused' } as const;
+const VERDICT_WORDS = {
+  fine: 'may come in',
+  note: 'may come in',
+  suppressed: 'suppressed',
+  hold: 'held',
+  refuse: 'refused',
+} as const;
 
 function RefuseList() {
   const [value, setValue] = useState('');

@@ -83,6 +83,7 @@ function Mailboxes() {
   const { zone } = useBrand();
   const [adding, setAdding] = useState(false);
   const pause = useAct((_, box: Mailbox) => client.pauseMailbox(box.id, !box.paused));
+  const look = useAct((_, box: Mailbox) => client.lookIntoMailbox(box.id));
   return (
     <Section head="Mailboxes" beside={adding ? undefined : <Button size="compact-sm" onClick={() => setAdding(true)}>Add one</Button>}>
       {adding ? <MailboxForm done={() => setAdding(false)} /> : null}
@@ -93,6 +94,7 @@ function Mailboxes() {
           <p key={box.id}>
             {box.name}: {plural(box.processed, 'message', 'messages')} read{box.waiting ? `, ${count(box.waiting)} waiting` : ''}
             <span className="second"> {box.paused ? 'paused' : box.lastPollAt === null ? 'not looked into yet' : `last look ${moment(box.lastPollAt, zone)}`}</span>
+            {box.paused ? null : <Button size="compact-xs" variant="subtle" disabled={look.isPending} onClick={() => look.mutate(box)}>Look now</Button>}
             <Button size="compact-xs" variant="subtle" onClick={() => pause.mutate(box)}>{box.paused ? 'Go on' : 'Pause'}</Button>
             {box.trouble === null ? null : <span className="problem" role="status">{box.trouble}</span>}
           </p>

@@ -1,4 +1,4 @@
-import { keepMailbox, pauseMailbox, removeMailbox } from '../../../operations/returns/mailboxes.ts';
+import { keepMailbox, lookIntoMailbox, pauseMailbox, removeMailbox } from '../../../operations/returns/mailboxes.ts';
 import { listMailboxes, type MailboxSettings } from '../../../store/statements/mailboxes.ts';
 import { grantStop, matchReturn } from '../../../operations/returns/match-return.ts';
 import { MAX_RETURN_BYTES, receiveReturns } from '../../../operations/returns/receive-return.ts';
@@ -79,6 +79,10 @@ export const returnRoutes: Route[] = [
   route<WithId, never, { paused: boolean }>({
     method: 'post', path: '/mailboxes/:id/pause', needs: 'administer', summary: 'Stop fetching from a mailbox, or go on', params: schema.idParams, body: schema.mailboxPause,
     handle: ({ deps, params, body }) => pauseMailbox(deps, params.id, body.paused),
+  }),
+  route<WithId>({
+    method: 'post', path: '/mailboxes/:id/look', summary: 'Look into a mailbox now, also where it waits after trouble', params: schema.idParams, status: 202,
+    handle: ({ deps, params }) => lookIntoMailbox(deps, params.id),
   }),
   route<WithId>({
     method: 'delete', path: '/mailboxes/:id', needs: 'administer', summary: 'Forget a mailbox; what was fetched from it stays', params: schema.idParams, status: 204,
