@@ -335,6 +335,12 @@ export interface Preflight {
     contacts: number;
     sample: { contactId: number; name: string | null; address: string }[];
   }[];
+  /** For purpose service: whom it reaches although they complained, opted out or are at sunset; one contact may be in several. */
+  inSpiteOf: {
+    reason: Reason;
+    contacts: number;
+    sample: { contactId: number; name: string | null; address: string }[];
+  }[];
   domains: { domain: string; contacts: number; accepted: number; bounced: number }[];
   problems: { field: string; at: number; message: string }[];
 }

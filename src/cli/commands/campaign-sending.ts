@@ -1,3 +1,4 @@
+import { IN_SPITE_WORDS } from '../../shared/in-spite-words.ts';
 import type { Command } from 'commander';
 import type { Preflight } from '../../shared/api.ts';
 import { campaignNamed } from '../names.ts';
@@ -56,6 +57,7 @@ function preflightLines(name: string, preflight: Preflight): string[] {
       { head: 'Three of them', cell: (row) => row.three },
     ])]),
     `${count(preflight.audience)} − ${count(preflight.heldBack)} = ${count(preflight.willGet)}`,
+    ...preflight.inSpiteOf.map((row) => `Among them, because its purpose is service: ${count(row.contacts)} although ${IN_SPITE_WORDS[row.reason] ?? row.reason}, as ${row.sample.map((one) => one.name ?? one.address).join(', ')}`),
     ...preflight.problems.map((problem) => `! ${problem.field}, character ${problem.at}: ${problem.message}`),
     ...(preflight.willGet > 0 && preflight.problems.length === 0 ? [`Send it: avendel campaigns send ${preflight.campaignId} --expect ${preflight.willGet} --draft ${preflight.version}`] : []),
   ]; // prettier-ignore

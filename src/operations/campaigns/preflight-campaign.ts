@@ -1,6 +1,7 @@
 import { REASONS, type Reason } from '../../shared/words.ts';
 import {
   countPreflight,
+  countReachedInSpite,
   listPreflight,
   type JudgedContact,
   type PreflightRow,
@@ -25,6 +26,8 @@ export interface Preflight {
   willGet: number;
   heldBack: number;
   reasons: HoldBackCount[];
+  /** For purpose service: whom it reaches although they complained, opted out or are at sunset; one contact may be in several. */
+  inSpiteOf: HoldBackCount[];
   domains: { domain: string; contacts: number; accepted: number; bounced: number }[];
   problems: { field: string; at: number; message: string }[];
 }
@@ -34,8 +37,11 @@ const MOST_DOMAINS = 12;
 /** Works out who would get a campaign now. Nothing is written. */
 export async function preflightCampaign(deps: Deps, id: number): Promise<Preflight> {
   const campaign = await getCampaign(deps, id);
-  const [{ rows, domains }, problems] = await Promise.all([
-    overAudience(deps, campaign, (sql, message) => countPreflight(sql, message, MOST_DOMAINS)),
+  const [{ rows, domains, spared }, problems] = await Promise.all([
+    overAudience(deps, campaign, async (sql, message) => ({
+      ...(await countPreflight(sql, message, MOST_DOMAINS)),
+      spared: message.purpose === 'service' ? await countReachedInSpite(sql, message) : [],
+    })),
     reportMessageProblems(deps, campaign),
   ]);
   const willGet = rows.find((row) => row.reason === null)?.contacts ?? 0;
@@ -51,6 +57,7 @@ export async function preflightCampaign(deps: Deps, id: number): Promise<Preflig
     willGet,
     heldBack,
     reasons,
+    inSpiteOf: spared.map(({ reason, contacts, sample }) => ({ reason: reason!, contacts, sample })),
     domains,
     problems,
   };

@@ -56,6 +56,33 @@ export async function countPreflight(
   return answer!;
 }
 
+/** What a service message reaches people in spite of. */
+export const IN_SPITE_OF = ['complained', 'unsubscribed', 'sunset'] as const satisfies readonly Reason[];
+
+/**
+ * Of those whom a service message will reach, those whom a marketing message would not, by each of these reasons, with three
+ * contacts of each; one contact may have several. Within a transaction of overWholeSet.
+ */
+export async function countReachedInSpite(sql: Sql, message: JudgedMessage): Promise<PreflightRow[]> {
+  await sql.query(
+    `CREATE TEMP TABLE reached ON COMMIT DROP AS WITH ${judgeAudienceCtes(message, await findWhatApplies(sql, message))}
+     SELECT j.contact_id FROM judged j WHERE (${DECIDING_SQL}) IS NULL`,
+    messageParameters(message),
+  );
+  const asMarketing: JudgedMessage = { ...message, purpose: 'marketing' };
+  return sql.query(
+    `WITH ${judgeAudienceCtes(asMarketing, await findWhatApplies(sql, asMarketing))},
+     spared AS (
+       SELECT r.reason, j.contact_id FROM judged j JOIN reached USING (contact_id) CROSS JOIN LATERAL unnest(${REASONS_SQL}) r (reason)
+       WHERE r.reason = ANY($6::text[])),
+     counted AS (SELECT reason, count(*)::int AS contacts, (array_agg(contact_id ORDER BY contact_id))[1:3] AS some FROM spared GROUP BY 1)
+     SELECT n.reason, n.contacts, (
+       SELECT coalesce(json_agg(json_build_object('contactId', c.id, 'name', c.name, 'address', c.address) ORDER BY c.id), '[]')
+       FROM contact c WHERE c.id = ANY (n.some)) AS sample FROM counted n ORDER BY array_position($6::text[], n.reason)`,
+    [...messageParameters(asMarketing), [...IN_SPITE_OF]],
+  );
+}
+
 export interface JudgedContact {
   contactId: number;
   address: string;

@@ -5,6 +5,7 @@ import type { Reason } from '../../../shared/words.ts';
 import { useLists, useSegments, usePreflight, usePreflightContacts, usePreview } from '../../api/queries.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
+import { IN_SPITE_WORDS } from '../../../shared/in-spite-words.ts';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
 import { Steps, useOpenReason } from '../../components/steps.tsx';
 import { count, moment, percent, plural, reasonWord } from '../../components/words.ts';
@@ -59,6 +60,13 @@ function Audience({ campaign, preflight }: { campaign: Campaign; preflight: Pref
           : ''}
       </p>
       <Steps preflight={preflight} open={open} onOpen={toggle} />
+      {preflight.inSpiteOf.map((row) => (
+        <p key={row.reason} role="note">
+          <strong>{count(row.contacts)}</strong> of those who will get it do although {IN_SPITE_WORDS[row.reason]},
+          because its purpose is service{' '}
+          <span className="second">{row.sample.map((one) => one.name ?? one.address).join(', ')}</span>
+        </p>
+      ))}
       {open ? <Held campaignId={campaign.id} reason={open} /> : null}
     </section>
   );
