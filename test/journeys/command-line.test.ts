@@ -163,7 +163,7 @@ describe('the whole loop by command line alone', () => {
     expect(checked.code).toBe(3);
     expect(JSON.parse(checked.stdout)).toMatchObject([
       { verdict: 'hold', findings: [{ code: 'look-alike-domain', proposal: 'ana@hearthmail.example', text: 'No contact is at hearthmial.example; 40 at hearthmail.example, 100 % delivered.' }] },
-      { verdict: 'fine', findings: [{ code: 'suppressed', text: 'It stands on “Do not write”.' }, { code: 'known' }] },
+      { verdict: 'suppressed', findings: [{ code: 'suppressed', text: 'It stands on “Do not write”.' }, { code: 'known' }] },
       { verdict: 'fine', findings: [{ code: 'role-name' }] },
       { verdict: 'fine', findings: [{ code: 'known' }] },
       { verdict: 'refuse', address: null, findings: [{ code: 'no-at-sign' }] },

@@ -126,6 +126,16 @@ test('every part has its count, alone and with those before it; what is odd is s
   expect(read.sample).toHaveLength(Math.min(20, read.matching));
 });
 
+test('that who never did it is not among “last … long ago” is said, with their count, unless it was thought of', async () => {
+  const notes = async (condition: string): Promise<string[]> =>
+    (await ask(condition)).warnings.filter(({ code }) => code === 'never-acted').map(({ message }) => message); // prettier-ignore
+  const [said] = await notes('last clicked more than 6 months ago');
+  const never = (await ask('not clicked')).matching;
+  expect(said).toBe(`Who never did it is not among “last clicked more than 6 months ago”: ${never.toLocaleString('en-GB')} contacts. With “or never clicked” they are.`); // prettier-ignore
+  expect(await notes('everyone and last clicked before 2026-01-01')).toHaveLength(1);
+  for (const fine of ['last clicked more than 6 months ago or not clicked', 'last clicked in the last 6 months', 'clicked more than 6 months ago', 'not last clicked more than 6 months ago']) expect([fine, await notes(fine)]).toEqual([fine, []]); // prettier-ignore
+});
+
 test('one address is explained in words, each part with its fact', async () => {
   const contact = world.contactIds[20]!;
   await recordEvents(deps, [outside(world, 'purchased', 20, null, deps.now().getTime() - 94 * DAY - 1000, { what: 'a globe' })]); // prettier-ignore

@@ -89,7 +89,7 @@ export type Condition = { span?: Span } & (
 export interface ConditionProblem extends Span {
   code:
     | 'unreadable' | 'unexpected' | 'mixed' | 'unknown-name' | 'wrong-type' | 'impossible-date' | 'out-of-range' | 'too-long' | 'too-deep'
-    | 'cycle' | 'always-true' | 'always-false' | 'swallowed' | 'stale';
+    | 'cycle' | 'always-true' | 'always-false' | 'swallowed' | 'stale' | 'never-acted';
   message: string;
   /** Said before saving, and not refused. */
   warning?: true;

@@ -1,13 +1,17 @@
 import { normalOrGiven } from '../../core/address/normal-form.ts';
 import { asks } from '../../core/conditions/check-names.ts';
 import { evaluate, type Explained } from '../../core/conditions/evaluate.ts';
+import type { ConditionContext } from '../../core/conditions/sql.ts';
 import { formatCondition } from '../../core/conditions/format-condition.ts';
+import { findLongAgo } from '../../core/conditions/never-acted.ts';
 import { withoutSpans, type Condition, type ConditionProblem } from '../../core/conditions/tree.ts';
 import type { Stage } from '../../shared/words.ts';
+import type { Sql } from '../../store/database.ts';
 import {
   breakDownMatching,
   countLines,
   countMailable,
+  countMatching,
   findContactFacts,
   sampleMatching,
   type CountedLine,
@@ -47,7 +51,8 @@ const SAMPLE = 20;
 export async function previewCondition(deps: Deps, { brandId, condition: text }: ConditionRequest): Promise<ConditionPreview> {
   const checked = await checkCondition(deps, brandId, text);
   const { condition, context } = checked;
-  const counted = await withinTime(deps, async (sql) => ({
+  const { never, ...counted } = await withinTime(deps, async (sql) => ({
+    never: await countNeverActed(sql, condition, context),
     ...(await countLines(sql, condition, context)),
     mailable: await countMailable(sql, condition, context),
     ...(await breakDownMatching(sql, brandId)),
@@ -56,8 +61,20 @@ export async function previewCondition(deps: Deps, { brandId, condition: text }:
   const matching = counted.lines[0]!.alone;
   const sample = [];
   for (const one of counted.sample) sample.push({ ...one, because: (await explain(deps, checked, one.id)).because });
-  const warnings = [...checked.warnings, ...reportByCounts(counted.lines, counted.contacts)];
+  const warnings = [...checked.warnings, ...reportByCounts(counted.lines, counted.contacts), ...never];
   return { text: formatCondition(condition), tree: withoutSpans(condition), ...counted, matching, warnings, sample };
+} // prettier-ignore
+
+/** That who never did something is not among those who last did it long ago, and how many they are. */
+async function countNeverActed(sql: Sql, condition: Condition, context: ConditionContext): Promise<ConditionProblem[]> {
+  const notes: ConditionProblem[] = [];
+  for (const { part, never } of findLongAgo(condition)) {
+    const contacts = await countMatching(sql, never, context);
+    if (contacts === 0) continue;
+    const [said, other] = [formatCondition(part), formatCondition(never)];
+    notes.push({ code: 'never-acted', from: part.span?.from ?? 0, to: part.span?.to ?? 0, message: `Who never did it is not among “${said}”: ${contacts.toLocaleString('en-GB')} contacts. With “or ${other}” they are.`, warning: true });
+  }
+  return notes;
 } // prettier-ignore
 
 /** Parts that in fact match everybody, nobody, or change nothing. */
