@@ -30,6 +30,7 @@ import { Idempotency1790000000025 } from './migrations/0025-idempotency.ts';
 import { RawReturnsOnce1790000000026 } from './migrations/0026-raw-returns-once.ts';
 import { Doors1790000000027 } from './migrations/0027-doors.ts';
 import { ActingAccounts1790000000028 } from './migrations/0028-acting-accounts.ts';
+import { ReturnDomains1790000000029 } from './migrations/0029-return-domains.ts';
 import { tellAccount } from './acting-account.ts';
 import { makeTurns } from './turns.ts';
 
@@ -66,6 +67,7 @@ const MIGRATIONS = [
   RawReturnsOnce1790000000026,
   Doors1790000000027,
   ActingAccounts1790000000028,
+  ReturnDomains1790000000029,
 ];
 /** Any number of processes may start at once; one migrates, the others wait. */
 const MIGRATION_LOCK = 7_300_001;

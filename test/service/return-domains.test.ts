@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
-import { createBrand } from '../../src/operations/organisation/set-up.ts';
+import { changeBrand, createBrand } from '../../src/operations/organisation/set-up.ts';
 import { makeReturnDomains } from '../../src/service/intake/return-domains.ts';
 import { makeDeps } from '../support/database.ts';
 
@@ -23,6 +23,15 @@ test('a domain of a new brand is known a second later; one of nobody never, nor 
   deps.clock.now = new Date(deps.clock.now.getTime() + 1000);
   expect(await isOurs('b.x@returns.shop.larkfield.example')).toBe(true);
   for (const other of ['a@larkfield.example', 'a@deeper.returns.larkfield.example', 'nothing', '']) expect(await isOurs(other)).toBe(false); // prettier-ignore
+});
+
+test('mail for the domain that a brand had before is taken on: messages that are out come back to it', async () => {
+  const brand = await createBrand(deps, { name: 'Larkfield Press', fromAddress: 'press@larkfield.example', returnDomain: 'back.larkfield.example', zone: 'UTC' }); // prettier-ignore
+  await changeBrand(deps, brand.id, { returnDomain: 'Back2.larkfield.example' });
+  await changeBrand(deps, brand.id, { name: 'Larkfield Papers' });
+  const isOurs = makeReturnDomains(deps);
+  expect(await isOurs('b.x@back.larkfield.example')).toBe(true);
+  expect(await isOurs('b.x@back2.larkfield.example')).toBe(true);
 });
 
 test('a lookup that failed is no answer: the next asks again', async () => {

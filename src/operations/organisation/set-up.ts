@@ -1,5 +1,6 @@
 import { inTransaction, violates, type Sql } from '../../store/database.ts';
 import { BrandEntity, ListEntity, type Brand, type List } from '../../store/entities/organisation.ts';
+import { keepReturnDomain } from '../../store/statements/returns.ts';
 import { insertSuppressionList } from '../../store/statements/suppression.ts';
 import { carryName } from '../segments/name-users.ts';
 import type { Deps } from '../deps.ts';
@@ -17,6 +18,7 @@ export async function createBrand(deps: Deps, brand: NewBrand): Promise<Brand> {
   return unlessTaken('brand_name_key', `There is a brand “${brand.name}”.`, () =>
     inTransaction(deps.database, async (sql) => {
       const saved = await sql.getRepository(BrandEntity).save({ ...brand });
+      await keepReturnDomain(sql, saved.returnDomain);
       const builtIn = (name: string, kind: 'complaint' | 'opt-out' | 'sunset') =>
         insertSuppressionList(sql, {
           name,
@@ -41,10 +43,13 @@ export async function createBrand(deps: Deps, brand: NewBrand): Promise<Brand> {
 export async function changeBrand(deps: Deps, id: number, change: Partial<NewBrand>): Promise<Brand> {
   await getBrand(deps, id);
   // Only what is given: somebody else may be changing another part of it.
-  return unlessTaken('brand_name_key', `There is a brand “${change.name}”.`, async () => {
-    await deps.database.getRepository(BrandEntity).update({ id }, change);
-    return getBrand(deps, id);
-  });
+  return unlessTaken('brand_name_key', `There is a brand “${change.name}”.`, () =>
+    inTransaction(deps.database, async (sql) => {
+      await sql.getRepository(BrandEntity).update({ id }, change);
+      if (change.returnDomain !== undefined) await keepReturnDomain(sql, change.returnDomain);
+      return found(await sql.getRepository(BrandEntity).findOneBy({ id }), `brand ${id}`);
+    }),
+  );
 }
 
 export type ListChange = Partial<Pick<List, 'name' | 'optIn' | 'agreement' | 'remindDays' | 'expireDays' | 'isPublic'>>;

@@ -34,17 +34,9 @@ export async function keepRaw(sql: Sql, digest: string, raw: Buffer): Promise<vo
 }
 
 /** A return as it is kept; rawDigest says which bytes it came as. */
-export interface NewReturn {
+export interface NewReturn extends Omit<ReturnRow, 'id' | 'receivedAt' | 'kind'> {
   digest: string;
   rawDigest: string;
-  bytes: number;
-  envelopeTo: string;
-  reading: ReadReturn;
-  state: ReturnState;
-  because: string;
-  campaignId: number | null;
-  contactId: number | null;
-  brandId: number | null;
 }
 
 /** Keeps a return; the same bytes to the same address are kept once. Returns its number, and whether it is new. */
@@ -192,8 +184,13 @@ export async function setAnswered(sql: Sql, id: number, because: string): Promis
   return affected > 0;
 }
 
-/** The domains of all brands that returns come to. */
+/** Remembers a domain that returns come to, for as long as there are messages that name it. */
+export async function keepReturnDomain(sql: Sql, domain: string): Promise<void> {
+  await sql.query('INSERT INTO return_domain (domain) VALUES (lower($1)) ON CONFLICT DO NOTHING', [domain]);
+}
+
+/** The domains that returns come to: those that any brand has or had. */
 export async function listReturnDomains(sql: Sql): Promise<string[]> {
-  const rows: { domain: string }[] = await sql.query('SELECT DISTINCT lower(return_domain) AS domain FROM brand');
+  const rows: { domain: string }[] = await sql.query('SELECT domain FROM return_domain');
   return rows.map(({ domain }) => domain);
 }
