@@ -246,8 +246,8 @@ function Domains({ report }: { report: CampaignReport }) {
 }
 
 const RATE_WORDS = {
-  bounce: 'Bounced ÷ accepted',
-  hard: 'Hard ÷ accepted',
+  bounce: 'Bounced ÷ tried',
+  hard: 'Hard ÷ tried',
   complaint: 'Complaints ÷ delivered',
   unsubscribe: 'Unsubscribed ÷ delivered',
 };

@@ -258,7 +258,7 @@ function Margin({ today }: { today: TodayData }) {
     <>
       <Section head="Rates, 90 days">
         <div className="row" style={{ justifyContent: 'space-between' }}>
-          Bounced ÷ accepted <strong>{percent(accepted === 0 ? null : sum((one) => one.bounced) / accepted)}</strong>
+          Bounced ÷ tried <strong>{percent(accepted === 0 ? null : sum((one) => one.bounced) / accepted)}</strong>
         </div>
         <Needles
           title="Bounce rate"
