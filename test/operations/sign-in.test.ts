@@ -2,6 +2,7 @@ import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/g
 import { scryptSync } from 'node:crypto';
 import { makeSecrets } from '../../src/core/access/seal.ts';
 import { makeTokenizer } from '../../src/core/message/token.ts';
+import { hashPassword } from '../../src/operations/accounts/passwords.ts';
 import { ensureFirstAccount } from '../../src/operations/accounts/first-account.ts';
 import { createApiToken, findSignedIn, signIn } from '../../src/operations/accounts/sign-in.ts';
 import { countSignInTry } from '../../src/operations/accounts/sign-in-tries.ts';
@@ -95,6 +96,33 @@ describe('passwords', () => {
     await enter(PASSWORD);
     expect((await account()).passwordHash).toMatch(/^scrypt:131072:/);
     expect((await enter(PASSWORD)).account.email).toBe(EMAIL);
+  });
+});
+
+describe('passwords of before', () => {
+  test('with characters that look like others are still taken, and from then on however the keyboard writes them', async () => {
+    const old = 'ﬁne brass planispheres';
+    const salt = Buffer.alloc(16, 9);
+    await deps.database.query('UPDATE account SET password_hash = $1', [`${salt.toString('hex')}:${scryptSync(old, salt, 32).toString('hex')}`]); // prettier-ignore
+    await expect(enter('fine brass planispheres')).rejects.toMatchObject({ code: 'wrong-password' });
+    expect((await enter(old)).account.email).toBe(EMAIL);
+    expect((await enter('fine brass planispheres')).account.email).toBe(EMAIL);
+    await deps.database.query('UPDATE account SET password_hash = $1', [await hashPassword(PASSWORD)]);
+  });
+
+  test('a crowd is told to come again, and none of those turned away has guessed wrong', async () => {
+    const came = await Promise.allSettled(Array.from({ length: 40 }, (_, index) => signIn(deps, `nobody${index}@larkfield.example`, PASSWORD, { network: `192.0.2.${index + 1}`, userAgent: 'Browser' }))); // prettier-ignore
+    const codes = came.map((one) => (one.status === 'rejected' ? (one.reason as { code: string }).code : 'in'));
+    const times = (code: string): number => codes.filter((one) => one === code).length;
+    const looked = times('wrong-password');
+    expect(looked + times('too-busy')).toBe(40);
+    expect(times('too-busy')).toBeGreaterThan(0);
+    const counted = await deps.database.query<{ by: string; n: number }[]>(`SELECT split_part(key, ' ', 1) AS by, count(*)::int AS n FROM sign_in_try WHERE wrong > 0 GROUP BY 1 ORDER BY 1`); // prettier-ignore
+    expect(counted).toEqual([
+      { by: 'address', n: 20 },
+      { by: 'both', n: 20 },
+      { by: 'network', n: 20 },
+    ]);
   });
 });
 

@@ -8,7 +8,7 @@ const MOST_COMMON = 10_000;
 
 const COMMON = new Set((dictionary['passwords-common'] as readonly string[]).slice(0, MOST_COMMON).map(plain));
 
-/** Without what people add to a password to make it longer: case, repetition, and marks or figures at its end. */
+/** As it is compared: one text for what looks the same, in lower case. */
 function plain(password: string): string {
   return password.normalize('NFKC').toLowerCase();
 }

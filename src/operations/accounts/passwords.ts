@@ -24,11 +24,16 @@ const MOST_WAITING = 20;
 const turns = new Semaphore(AT_ONCE);
 let waiting = 0;
 
+/** One text for what looks the same, however the keyboard wrote it. */
+function normal(password: string): string {
+  return password.normalize('NFKC');
+}
+
 async function hash(password: string, salt: Buffer, { N, r, p }: Cost): Promise<Buffer> {
   if (waiting >= MOST_WAITING) throw new Problem('too-busy', `${waiting} others wait to be signed in.`);
   waiting++;
   try {
-    return await turns.runExclusive(() => derive(password.normalize('NFKC'), salt, HASH_BYTES, { N, r, p, maxmem: 256 * N * r })); // prettier-ignore
+    return await turns.runExclusive(() => derive(password, salt, HASH_BYTES, { N, r, p, maxmem: 256 * N * r })); // prettier-ignore
   } finally {
     waiting--;
   }
@@ -37,7 +42,7 @@ async function hash(password: string, salt: Buffer, { N, r, p }: Cost): Promise<
 /** scrypt with a salt of its own, as `scrypt:N:r:p:salt:hash`, the last two in hex. */
 export async function hashPassword(password: string): Promise<string> {
   const salt = randomBytes(16);
-  const hashed = await hash(password, salt, COST);
+  const hashed = await hash(normal(password), salt, COST);
   return ['scrypt', COST.N, COST.r, COST.p, salt.toString('hex'), hashed.toString('hex')].join(':');
 }
 
@@ -52,7 +57,7 @@ export async function matchPassword(password: string, kept: string): Promise<{ m
   const [N, r, p] = parts.slice(1, 4).map(Number);
   const cost = isBefore ? COST_BEFORE : { N: N!, r: r!, p: p! };
   // Before, a password was taken as its characters came.
-  const given = await hash(password, Buffer.from(salt, 'hex'), cost);
+  const given = await hash(isBefore ? password : normal(password), Buffer.from(salt, 'hex'), cost);
   const wanted = Buffer.from(hashed, 'hex');
   const outdated = cost.N !== COST.N || cost.r !== COST.r || cost.p !== COST.p;
   return { matches: wanted.length === given.length && timingSafeEqual(given, wanted), outdated };

@@ -6,9 +6,12 @@ import { countWrong, forgetWrong, holdTries, isKnownNetwork, noteNetwork } from 
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
 
-/** One try to sign in, counted; `right` takes it back. */
+/** One try to sign in, counted as a wrong one until it is known to be none. */
 export interface CountedTry {
+  /** The password was right: what was counted before it is forgotten, too. */
   right(accountId: number): Promise<void>;
+  /** The password was not looked at. */
+  takeBack(): Promise<void>;
 }
 
 /**
@@ -46,6 +49,7 @@ export async function countSignInTry(deps: Deps, email: string, network: string 
         await noteNetwork(sql, accountId, block, now);
       });
     },
+    takeBack: () => inTransaction(deps.database, (sql) => forgetWrong(sql, [], keys)),
   };
 }
 

@@ -43,7 +43,11 @@ export async function checkPassword(
   const counted = await countSignInTry(deps, address, network);
   const accounts = deps.database.getRepository(AccountEntity);
   const account = await accounts.findOneBy({ email: address });
-  const { matches, outdated } = await matchPassword(password, account?.passwordHash ?? NO_PASSWORD);
+  const { matches, outdated } = await matchPassword(password, account?.passwordHash ?? NO_PASSWORD).catch(async (error: unknown) => {
+    // Who is told to come again because others wait has not guessed wrong.
+    await counted.takeBack();
+    throw error;
+  }); // prettier-ignore
   if (!matches || !account) throw new Problem('wrong-password', 'No account has this address and password.');
   await counted.right(account.id);
   if (outdated)
