@@ -82,6 +82,7 @@ function Rail({ brandId }: { brandId: number }) {
     ? (data.bounceCount.length > 0 ? 1 : 0) +
       (data.unmatchedReturns > 0 ? 1 : 0) +
       (data.asking > 0 ? 1 : 0) +
+      (data.heldReturns > 0 ? 1 : 0) +
       data.storms.length +
       data.sending.filter((one) => one.state === 'paused').length
     : 0;

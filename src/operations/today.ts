@@ -38,6 +38,8 @@ export interface Today extends BrandCounts {
   changed: SinceCounts;
   bounceCount: BounceCountCase[];
   unmatchedReturns: number;
+  /** Hard bounces known by their Message-ID alone, for a person to decide. */
+  heldReturns: number;
   asking: number;
   storms: StormRow[];
   /** What goes on by itself and failed when it was last its turn. */
@@ -67,6 +69,7 @@ export async function lookAtToday(deps: Deps, brandId: number): Promise<Today> {
     storms: await listStorms(deps.database, 'held', MOST_CASES),
     unmatchedReturns: returns.unmatched,
     asking: returns.asks,
+    heldReturns: returns.held,
     sending: [
       ...(await listCampaigns(deps, { brandId, state: 'sending' }, NEWEST, 10)),
       ...(await listCampaigns(deps, { brandId, state: 'paused' }, NEWEST, 10)),

@@ -507,6 +507,8 @@ export interface Today {
     bounces: { at: string; reply: string | null; campaignName: string | null }[];
   }[];
   unmatchedReturns: number;
+  /** Hard bounces known by their Message-ID alone, for a person to decide. */
+  heldReturns: number;
   /** Replies that ask to stop, for a person to decide. */
   asking: number;
   /** What goes on by itself and failed when it was last its turn; `brandId` is null where it concerns the organisation. */

@@ -4,6 +4,7 @@ import { checkAddress } from '../../src/operations/contacts/explain-verdict.ts';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
 import { matchReturn } from '../../src/operations/returns/match-return.ts';
 import { receiveReturns, type ReceivedReturn } from '../../src/operations/returns/receive-return.ts';
+import { lookAtToday } from '../../src/operations/today.ts';
 import { complaintReport, deliveryReport } from '../../src/simulator/outside/reports.ts';
 import { countReturns, dismissReturn, findReturn } from '../../src/store/statements/returns.ts';
 import { makeDeps } from '../support/database.ts';
@@ -56,6 +57,7 @@ describe('a Message-ID alone is weaker than a token', () => {
     expect(held.because).toMatch(/^a hard bounce that is known by its Message-ID alone/);
     expect(await deliverability(1)).not.toBe('undeliverable');
     expect((await countReturns(deps.database)).held).toBe(1);
+    expect((await lookAtToday(deps, world.brandId)).heldReturns).toBe(1);
     expect(await findReturn(deps.database, held.id)).toMatchObject({ contactId: world.contactIds[1], campaignId: campaign.id }); // prettier-ignore
     const matched = await matchReturn(deps, held.id, { address: world.addresses[1]!, actor: 'Rosa Lindgard' });
     expect(matched.state).toBe('counted');

@@ -16,7 +16,7 @@ export function addToday(program: Command): void {
       printOne(await client.today(brand.id), options, ({ changed, ...today }) => [
         `${brand.name}: ${count(today.mayBeWrittenTo.mayBeWritten)} of ${count(today.mayBeWrittenTo.covered)} may be written to.`,
         `Since yesterday: ${changed.subscribed} came in, ${changed.unsubscribed} unsubscribed, ${changed.undeliverable} became undeliverable, ${changed.complained} complained, ${changed.toSunset} went to sunset, ${changed.fromSunset} came back from it.`,
-        `Needs a look: ${today.bounceCount.length} reached the bounce count, ${today.unmatchedReturns} returns match nothing, ${today.asking} replies ask to stop.`,
+        `Needs a look: ${today.bounceCount.length} reached the bounce count, ${today.unmatchedReturns} returns match nothing, ${today.asking} replies ask to stop, ${today.heldReturns} hard bounces are held for you.`,
         ...today.storms.map(
           (storm) => `Held: ${storm.contacts} hard bounces of ${storm.domain}. Look: avendel storms show ${storm.id}`,
         ),

@@ -49,11 +49,20 @@ function TodayPage({ today }: { today: TodayData }) {
   );
 }
 
-function headline({ bounceCount, unmatchedReturns, asking, storms, sending, troubles }: TodayData): string {
+function headline({
+  bounceCount,
+  unmatchedReturns,
+  asking,
+  heldReturns,
+  storms,
+  sending,
+  troubles,
+}: TodayData): string {
   const parts = [
     ...troubles.map(({ what }) => `${what} could not be applied`),
     ...storms.map((storm) => `${storm.domain} suddenly refuses ${plural(storm.contacts, 'contact', 'contacts')}`),
     ...(asking > 0 ? [`${plural(asking, 'reply asks', 'replies ask')} to stop`] : []),
+    ...(heldReturns > 0 ? [`${plural(heldReturns, 'hard bounce waits', 'hard bounces wait')} for you`] : []),
     ...(bounceCount.length > 0
       ? [`${plural(bounceCount.length, 'address', 'addresses')} reached the bounce count`]
       : []),
@@ -106,8 +115,8 @@ function Troubles({ troubles }: Pick<TodayData, 'troubles'>) {
 
 function NeedsLook({ today }: { today: TodayData }) {
   const { zone } = useBrand();
-  const { bounceCount, unmatchedReturns, asking, storms, troubles } = today;
-  if (bounceCount.length + unmatchedReturns + asking + storms.length + troubles.length === 0)
+  const { bounceCount, unmatchedReturns, asking, heldReturns, storms, troubles } = today;
+  if (bounceCount.length + unmatchedReturns + asking + heldReturns + storms.length + troubles.length === 0)
     return <Section head="Nothing needs a look" />;
   return (
     <Section head="Needs a look">
@@ -130,19 +139,19 @@ function NeedsLook({ today }: { today: TodayData }) {
           <div className="said second">{storm.said}</div>
         </Item>
       ))}
-      {asking > 0 && (
-        <Item
-          time="now"
-          icon={<IconMessage size={18} color="var(--av-look-mark)" aria-hidden />}
-          act={
-            <Button component={Link} to="/returns?state=asks">
-              Read
-            </Button>
-          }
-        >
-          <strong>{plural(asking, 'reply asks', 'replies ask')} to stop</strong>
-        </Item>
-      )}
+      <Returned
+        n={asking}
+        state="asks"
+        icon={<IconMessage size={18} color="var(--av-look-mark)" aria-hidden />}
+        words={`${plural(asking, 'reply asks', 'replies ask')} to stop`}
+      />
+      <Returned
+        n={heldReturns}
+        state="held"
+        icon={<IconMailboxOff size={18} color="var(--av-look-mark)" aria-hidden />}
+        words={`${plural(heldReturns, 'hard bounce waits', 'hard bounces wait')} for you`}
+        note="Known by the Message-ID alone, which others know too: nobody is marked."
+      />
       {bounceCount.length > 0 && (
         <Item
           time={moment(bounceCount[0]!.since, zone)}
@@ -168,23 +177,27 @@ function NeedsLook({ today }: { today: TodayData }) {
           ) : null}
         </Item>
       )}
-      {unmatchedReturns > 0 && (
-        <Item
-          time="now"
-          icon={<IconInbox size={18} color="var(--av-look-mark)" aria-hidden />}
-          act={
-            <Button component={Link} to="/returns?state=unmatched">
-              Read
-            </Button>
-          }
-        >
-          <strong>{plural(unmatchedReturns, 'return matches', 'returns match')} no message of ours</strong>
-          <div className="second">Kept, counted nowhere.</div>
-        </Item>
-      )}
+      <Returned
+        n={unmatchedReturns}
+        state="unmatched"
+        icon={<IconInbox size={18} color="var(--av-look-mark)" aria-hidden />}
+        words={`${plural(unmatchedReturns, 'return matches', 'returns match')} no message of ours`}
+        note="Kept, counted nowhere."
+      />
     </Section>
   );
 }
+
+/** Messages that came back and wait for somebody to read them; nothing when there are none. */
+function Returned({ n, state, icon, words, note }: { n: number; state: string; icon: ReactNode; words: string; note?: string }) {
+  if (n === 0) return null;
+  return (
+    <Item time="now" icon={icon} act={<Button component={Link} to={`/returns?state=${state}`}>Read</Button>}>
+      <strong>{words}</strong>
+      {note === undefined ? null : <div className="second">{note}</div>}
+    </Item>
+  );
+} // prettier-ignore
 
 function UnderWay({ today }: { today: TodayData }) {
   if (today.sending.length === 0) return null;
