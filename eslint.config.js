@@ -75,6 +75,13 @@ export default tseslint.config(
       '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
       '@typescript-eslint/restrict-template-expressions': ['error', { allowNumber: true }],
       '@typescript-eslint/require-await': 'off',
+      // A table that has to stay a table says so, with its reason, beside a line that turns this rule off.
+      'no-warning-comments': ['error', { terms: ['prettier-ignore'], location: 'anywhere' }],
+      // What prettier leaves longer is SQL, words that people read, or a comment that can be wrapped by hand.
+      'max-len': [
+        'error',
+        { code: 120, ignoreStrings: true, ignoreTemplateLiterals: true, ignoreRegExpLiterals: true },
+      ],
     },
   },
   {
@@ -83,4 +90,36 @@ export default tseslint.config(
     rules: hooks.configs.recommended.rules,
   },
   ...layerRules,
+  {
+    files: ['src/store/**/*.ts', 'src/operations/**/*.ts', 'src/service/**/*.ts'],
+    ignores: ['src/store/migrations/**', 'src/store/sql.ts'],
+    rules: {
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector:
+            'CallExpression[callee.property.name="query"][callee.object.name=/^(sql|manager|runner|database)$/]',
+          message: 'SQL is run by rowsOf, changedBy and execute of store/sql.ts, which say what comes back.',
+        },
+        {
+          selector: 'CallExpression[callee.property.name="query"][callee.object.property.name="database"]',
+          message: 'SQL is run by rowsOf, changedBy and execute of store/sql.ts, which say what comes back.',
+        },
+      ],
+    },
+  },
+  {
+    files: ['src/service/http/routes/**/*.ts'],
+    rules: {
+      'no-restricted-imports': [
+        'error',
+        {
+          patterns: [
+            { regex: '/store/', message: 'A route calls an operation; only that reaches into store/.' },
+            { regex: '^(\\.\\./)+(console|cli|client|simulator)/', message: 'An arrow only points down the layers.' },
+          ],
+        },
+      ],
+    },
+  },
 );

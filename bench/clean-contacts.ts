@@ -24,24 +24,46 @@ export async function measureLargeImport(service: BenchService, brandId: number,
   const rows = (n: number): string => n.toLocaleString('en-GB');
   const peakMb = service.peakMb();
   return [
-    { name: `import of ${rows(LARGE)} rows, with checks`, unit: 'rows/s', ours: LARGE / large, bare: LARGE / bare, wanted: 0.15, peakMb },
-    { name: `the same beside ${rows(SMALL)} rows`, unit: 'rows/s', ours: LARGE / large, bare: SMALL / small, wanted: 0.8, peakMb },
-  ]; // prettier-ignore
+    {
+      name: `import of ${rows(LARGE)} rows, with checks`,
+      unit: 'rows/s',
+      ours: LARGE / large,
+      bare: LARGE / bare,
+      wanted: 0.15,
+      peakMb,
+    },
+    {
+      name: `the same beside ${rows(SMALL)} rows`,
+      unit: 'rows/s',
+      ours: LARGE / large,
+      bare: SMALL / small,
+      wanted: 0.8,
+      peakMb,
+    },
+  ];
 }
 
-/** Half a million addresses held against all contacts, beside the bare join of the same addresses in a table, and beside doing by hand what must be done. */
+/**
+ * Half a million addresses held against all contacts, beside the bare join of the same addresses in a table, and beside
+ * doing by hand what must be done.
+ */
 export async function measureReconcile(service: BenchService, folder: string): Promise<Measured[]> {
   // Every second one is a contact of the large import.
   const lines = Array.from({ length: RECONCILED }, (_, index) => addressOf(index * 4).replace('reader', 'large'));
   const file = `${folder}/given.txt`;
   writeFileSync(file, lines.join('\n'));
-  const ours = await seconds(async () => service.client.reconcile('bench', await openAsBlob(file)));
+  const ours = await seconds(async () => service.client.reconcile({ name: 'bench', file: await openAsBlob(file) }));
   const row = { unit: 'addresses/s', ours: RECONCILED / ours, peakMb: service.peakMb() };
   const rows = RECONCILED.toLocaleString('en-GB');
   return [
     { ...row, name: `reconciling ${rows} addresses`, bare: RECONCILED / (await joinBare(service)), wanted: 0.3 },
-    { ...row, name: 'that beside COPY of them and a join that keeps its answer', bare: RECONCILED / (await reconcileByHand(service, file)), wanted: null },
-  ]; // prettier-ignore
+    {
+      ...row,
+      name: 'that beside COPY of them and a join that keeps its answer',
+      bare: RECONCILED / (await reconcileByHand(service, file)),
+      wanted: null,
+    },
+  ];
 }
 
 function joinBare(service: BenchService): Promise<number> {
@@ -57,11 +79,14 @@ function joinBare(service: BenchService): Promise<number> {
   });
 }
 
-/** Seconds that the least a reconciliation must do takes by hand: COPY of the list, and one join kept a row for each, found by row and by contact. */
+/**
+ * Seconds that the least a reconciliation must do takes by hand: COPY of the list, and one join kept a row for each,
+ * found by row and by contact.
+ */
 function reconcileByHand(service: BenchService, file: string): Promise<number> {
   return withClient(service.databaseUrl, async (client) => {
     await client.query(`CREATE TABLE bare_row (reconciliation_id int, row_no int, given text NOT NULL, address text COLLATE "C", hash text COLLATE "C", contact_id bigint, PRIMARY KEY (reconciliation_id, row_no));
-      CREATE INDEX ON bare_row (reconciliation_id, contact_id); SET work_mem = '64MB'`); // prettier-ignore
+      CREATE INDEX ON bare_row (reconciliation_id, contact_id); SET work_mem = '64MB'`);
     const took = await seconds(async () => {
       await client.query('CREATE TEMP TABLE given (row_no serial, address text COLLATE "C")');
       await pipeline(createReadStream(file), client.query(copyFrom('COPY given (address) FROM STDIN')));
@@ -77,8 +102,12 @@ function reconcileByHand(service: BenchService, file: string): Promise<number> {
 export async function measureCheck(service: BenchService, barePort: number): Promise<Measured> {
   const helper = await startHelper('bare-echo.js', String(barePort));
   const body = (index: number): string => JSON.stringify({ addresses: [addressOf(index)] });
-  const options = { method: 'POST', headers: { 'content-type': 'application/json', authorization: `Bearer ${service.token}` } }; // prettier-ignore
-  const rate = async (url: string): Promise<number> => (await requestTimes([url], CHECKS, 1, (index) => ({ ...options, body: body(index) }))).rate; // prettier-ignore
+  const options = {
+    method: 'POST',
+    headers: { 'content-type': 'application/json', authorization: `Bearer ${service.token}` },
+  };
+  const rate = async (url: string): Promise<number> =>
+    (await requestTimes([url], CHECKS, 1, (index) => ({ ...options, body: body(index) }))).rate;
   const checkUrl = `${service.base}/api/v1/addresses/check`;
   await requestTimes([checkUrl], 200, 1, (index) => ({ ...options, body: body(index) }));
   const bare = await rate(`http://127.0.0.1:${barePort}/`);

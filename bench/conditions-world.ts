@@ -7,14 +7,18 @@ const CAMPAIGNS = 40;
 /** Changed together with what is generated: another base is made then. */
 const NAME = 'avendel_conditions_1';
 
-/** The base of a million contacts and twenty million events: generated once, and kept beside the other bench databases. */
+/**
+ * The base of a million contacts and twenty million events: generated once, and kept beside the other bench databases.
+ */
 export async function conditionsWorld(server: string, migrate: (url: string) => Promise<void>): Promise<string> {
   const url = `${server}/${NAME}`;
   const client = new pg.Client({ connectionString: `${server}/postgres` });
   await client.connect();
   const { rows } = await client.query('SELECT FROM pg_database WHERE datname = $1', [NAME]);
   if (rows.length === 0) {
-    process.stderr.write(`Making ${CONTACTS.toLocaleString('en-GB')} contacts and ${EVENTS.toLocaleString('en-GB')} events, once …\n`); // prettier-ignore
+    process.stderr.write(
+      `Making ${CONTACTS.toLocaleString('en-GB')} contacts and ${EVENTS.toLocaleString('en-GB')} events, once …\n`,
+    );
     await client.query('DROP DATABASE IF EXISTS avendel_conditions_new WITH (FORCE)');
     await client.query('CREATE DATABASE avendel_conditions_new');
     await migrate(`${server}/avendel_conditions_new`);
@@ -22,7 +26,11 @@ export async function conditionsWorld(server: string, migrate: (url: string) => 
     await client.query(`ALTER DATABASE avendel_conditions_new RENAME TO ${NAME}`);
   } else await migrate(url);
   await client.end();
-  await withClient(url, (world) => world.query(`INSERT INTO automated_address (contact_id, state, evidence) SELECT id, 'marked', '{}' FROM contact WHERE id % 30 = 0 ON CONFLICT DO NOTHING`)); // prettier-ignore
+  await withClient(url, (world) =>
+    world.query(
+      `INSERT INTO automated_address (contact_id, state, evidence) SELECT id, 'marked', '{}' FROM contact WHERE id % 30 = 0 ON CONFLICT DO NOTHING`,
+    ),
+  );
   return url;
 }
 
@@ -49,10 +57,15 @@ async function fill(client: pg.Client): Promise<void> {
     SELECT (SELECT id FROM suppression_list WHERE name = 'Do not write'), 'address', address, 'bench', 'bench' FROM contact WHERE id % 40 = 0;
     INSERT INTO delivery (campaign_id, contact_id, address, list_ids, state, accepted_at)
     SELECT k, c.id, c.address, '{1}', 'accepted', now() - k * interval '17 days' FROM contact c, generate_series(1, 4) k WHERE c.id % 4 <> 0`);
-  const months = Array.from({ length: 25 }, (_, back) => new Date(Date.UTC(new Date().getUTCFullYear(), new Date().getUTCMonth() - back, 1))); // prettier-ignore
+  const months = Array.from(
+    { length: 25 },
+    (_, back) => new Date(Date.UTC(new Date().getUTCFullYear(), new Date().getUTCMonth() - back, 1)),
+  );
   for (const month of months) {
     const until = new Date(Date.UTC(month.getUTCFullYear(), month.getUTCMonth() + 1, 1));
-    await client.query(`CREATE TABLE IF NOT EXISTS event_${month.toISOString().slice(0, 7).replace('-', '_')} PARTITION OF event FOR VALUES FROM ('${month.toISOString()}') TO ('${until.toISOString()}')`); // prettier-ignore
+    await client.query(
+      `CREATE TABLE IF NOT EXISTS event_${month.toISOString().slice(0, 7).replace('-', '_')} PARTITION OF event FOR VALUES FROM ('${month.toISOString()}') TO ('${until.toISOString()}')`,
+    );
   }
   // The indexes are made afterwards, which takes a third of the time.
   await client.query('DROP INDEX event_by_contact; DROP INDEX event_by_campaign');

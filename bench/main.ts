@@ -21,7 +21,10 @@ const SERVICE_PORT = 7561;
 const BARE_PORT = 7570;
 const CONNECTIONS = 8;
 const FOLDER = '.avendel/bench';
-/** What takes a second or two is done so often, ours and bare by turns, and the median counts: other work on the machine comes and goes. */
+/**
+ * What takes a second or two is done so often, ours and bare by turns, and the median counts: other work on the machine
+ * comes and goes.
+ */
 const ROUNDS = 5;
 const median = (all: number[]): number => all.sort((a, b) => a - b)[Math.floor(all.length / 2)]!;
 
@@ -53,15 +56,29 @@ async function measureImport(
   }
   const row = { unit: 'rows/s', ours: ROWS / median(times.ours), peakMb: service.peakMb() };
   return [
-    { ...row, name: `import of ${ROWS.toLocaleString('en-GB')} rows (${Math.round(statSync(file).size / 1e6)} MB)`, bare: ROWS / median(times.bare), wanted: 0.15 },
-    { ...row, name: 'that beside inserting them into the same indexes by hand', bare: ROWS / (await copyIndexed(service, file)), wanted: null },
-  ]; // prettier-ignore
+    {
+      ...row,
+      name: `import of ${ROWS.toLocaleString('en-GB')} rows (${Math.round(statSync(file).size / 1e6)} MB)`,
+      bare: ROWS / median(times.bare),
+      wanted: 0.15,
+    },
+    {
+      ...row,
+      name: 'that beside inserting them into the same indexes by hand',
+      bare: ROWS / (await copyIndexed(service, file)),
+      wanted: null,
+    },
+  ];
 }
 
 async function measurePreflight(service: BenchService, listId: number, brandId: number): Promise<Measured> {
   const list = await service.client.createSuppressionList({ name: 'Do not write' });
   for (let from = 0; from < ENTRIES; from += 10_000) {
-    await service.client.addEntries(list.id, Array.from({ length: 10_000 }, (_, index) => addressOf((from + index) * 4)), 'bench'); // prettier-ignore
+    await service.client.addEntries({
+      id: list.id,
+      values: Array.from({ length: 10_000 }, (_, index) => addressOf((from + index) * 4)),
+      reason: 'bench',
+    });
   }
   await withClient(service.databaseUrl, (client) => client.query('ANALYZE'));
   const campaign = await service.client.createCampaign({
@@ -77,7 +94,7 @@ async function measurePreflight(service: BenchService, listId: number, brandId: 
   await withClient(service.databaseUrl, async (client) => {
     for (let round = 0; round < ROUNDS; round++) {
       times.bare.push(await seconds(() => client.query(bareSql)));
-      times.ours.push(await seconds(() => service.client.preflight(campaign.id)));
+      times.ours.push(await seconds(() => service.client.preflight({ id: campaign.id })));
     }
   });
   return {
@@ -96,7 +113,7 @@ async function measureSending(service: BenchService, brandId: number): Promise<M
     'address,name',
     ...Array.from({ length: MESSAGES }, (_, index) => `${addressOf(index * 4 + 1)},Reader ${index}`),
   ].join('\n');
-  await importEnd(service, (await service.client.importFile({ listId: list.id, fileName: 'send.csv' }, csv)).id);
+  await importEnd(service, (await service.client.importFile({ listId: list.id, fileName: 'send.csv', file: csv })).id);
   const html = `<p>Dear [[first_name else "reader"]], ${'the nights are long now. '.repeat(40)}<a href="https://larkfield.example/sky">the sky</a></p>`;
   const campaign = await service.client.createCampaign({
     brandId,
@@ -106,8 +123,8 @@ async function measureSending(service: BenchService, brandId: number): Promise<M
     listIds: [list.id],
   });
   const ours = await seconds(async () => {
-    await service.client.startCampaign(campaign.id, MESSAGES);
-    while ((await service.client.campaign(campaign.id)).state !== 'finished')
+    await service.client.startCampaign({ id: campaign.id, expect: MESSAGES });
+    while ((await service.client.campaign({ id: campaign.id })).state !== 'finished')
       await new Promise((resolve) => setTimeout(resolve, 50));
   });
   const ready = await readyMade(html);
@@ -198,8 +215,12 @@ async function measureAll(service: BenchService, file: string): Promise<void> {
   const results: Measured[] = [];
   // Each part builds on the ones before it: naming one runs up to it.
   const last = parts.findIndex(([name]) => name === process.argv[2]);
-  for (const [, measure] of last < 0 ? parts : parts.slice(0, last + 1)) results.push(...[await measure()].flat());
-  print(results);
+  try {
+    for (const [, measure] of last < 0 ? parts : parts.slice(0, last + 1)) results.push(...[await measure()].flat());
+  } finally {
+    // Of what was measured nothing is lost when a later part fails.
+    print(results);
+  }
 }
 
 function print(results: Measured[]): void {

@@ -25,7 +25,7 @@ export function addressOf(index: number): string {
  */
 export async function importSeconds(service: BenchService, listId: number, file: string): Promise<number> {
   const begun = Date.now();
-  const { id } = await service.client.importFile({ listId, fileName: 'contacts.csv' }, await openAsBlob(file));
+  const { id } = await service.client.importFile({ listId, fileName: 'contacts.csv', file: await openAsBlob(file) });
   return (Date.parse(await importEnd(service, id)) - begun) / 1000;
 }
 
@@ -45,7 +45,7 @@ export async function writeRows(file: string, name: string, rows: number): Promi
 /** Waits for an import to end, and tells when it did. */
 export async function importEnd(service: BenchService, id: number): Promise<string> {
   for (;;) {
-    const row = await service.client.import(id);
+    const row = await service.client.import({ id });
     if (row.state === 'finished') return row.finishedAt!;
     if (row.state === 'failed') throw new Error(row.problem?.detail);
     await new Promise((resolve) => setTimeout(resolve, 200));
@@ -53,12 +53,15 @@ export async function importEnd(service: BenchService, id: number): Promise<stri
 }
 
 /**
- * Seconds that the least an import must do takes by hand: COPY of the file, then one INSERT of each row as a contact and as
- * a subscription, into tables with the same keys and indexes as ours. Nothing is checked, looked up or journaled.
+ * Seconds that the least an import must do takes by hand: COPY of the file, then one INSERT of each row as a contact
+ * and as a subscription, into tables with the same keys and indexes as ours. Nothing is checked, looked up or
+ * journaled.
  */
 export function copyIndexed(service: BenchService, file: string): Promise<number> {
   return withClient(service.databaseUrl, async (client) => {
-    await client.query(`CREATE TABLE bare_contact (LIKE contact INCLUDING ALL); CREATE TABLE bare_subscription (LIKE subscription INCLUDING ALL); SET work_mem = '64MB'`); // prettier-ignore
+    await client.query(
+      `CREATE TABLE bare_contact (LIKE contact INCLUDING ALL); CREATE TABLE bare_subscription (LIKE subscription INCLUDING ALL); SET work_mem = '64MB'`,
+    );
     const took = await seconds(async () => {
       await client.query('CREATE TEMP TABLE given (address text, name text, joined_at timestamptz)');
       await pipeline(createReadStream(file), client.query(copyFrom('COPY given FROM STDIN (FORMAT csv, HEADER)')));

@@ -43,7 +43,9 @@ export async function startService(databaseUrl: string, relayPort: number, first
   });
   const base = `http://127.0.0.1:${firstPort}`;
   await ready(child, `${base}/readyz`);
-  const { token } = await makeClient({ base }).createToken('bench@larkfield.example', 'only for benchmarks', {
+  const { token } = await makeClient({ base }).createToken({
+    email: 'bench@larkfield.example',
+    password: 'only for benchmarks',
     name: 'bench',
     scope: 'administer',
   });
@@ -73,7 +75,10 @@ export async function startHelper(file: string, ...args: string[]): Promise<{ st
 async function ready(child: ChildProcess, url: string): Promise<void> {
   for (let tries = 0; tries < 200; tries++) {
     if (child.exitCode !== null) throw new Error('the service did not start');
-    const ok = await fetch(url).then((response) => response.ok, () => false); // prettier-ignore
+    const ok = await fetch(url).then(
+      (response) => response.ok,
+      () => false,
+    );
     if (ok) return;
     await new Promise((resolve) => setTimeout(resolve, 50));
   }

@@ -7,12 +7,15 @@ const CONNECTIONS = 64;
 /** Milliseconds within which 99 of 100 requests should be answered at half the load. */
 const SLOWEST_MS = 60;
 
-/** Pixel and redirect with their durable events, beside a bare handler that records nothing; and how long the slow ones take at half the load. */
+/**
+ * Pixel and redirect with their durable events, beside a bare handler that records nothing; and how long the slow ones
+ * take at half the load.
+ */
 export async function measureTracking(service: BenchService, barePort: number): Promise<Measured[]> {
   const bareServer = await startHelper('bare-pixel.js', String(barePort));
-  const bareUrl = [`http://127.0.0.1:${barePort}/o/x.gif`];
-  const pixels = await urlsOf(service, 'open', (token) => `/o/${token}.gif`);
-  const links = await urlsOf(service, 'click', (token) => `/c/${token}`);
+  const bareUrl = [`http://127.0.0.1:${barePort}/seen/x.gif`];
+  const pixels = await urlsOf(service, 'open', (token) => `/seen/${token}.gif`);
+  const links = await urlsOf(service, 'click', (token) => `/to/${token}`);
   const rate = async (urls: string[]): Promise<number> => {
     await requestTimes(urls, 2000, CONNECTIONS);
     return (await requestTimes(urls, REQUESTS, CONNECTIONS)).rate;
@@ -26,7 +29,14 @@ export async function measureTracking(service: BenchService, barePort: number): 
   return [
     { ...row, name: 'pixel with its durable event', ours: pixel },
     { ...row, name: 'redirect with its durable event', ours: redirect },
-    { ...row, name: 'answered within 60 ms at half the load, of 100', unit: 'requests', ours: half.within(SLOWEST_MS) * 100, bare: 100, wanted: 0.99 }, // prettier-ignore
+    {
+      ...row,
+      name: 'answered within 60 ms at half the load, of 100',
+      unit: 'requests',
+      ours: half.within(SLOWEST_MS) * 100,
+      bare: 100,
+      wanted: 0.99,
+    },
   ];
 }
 
@@ -39,6 +49,17 @@ function urlsOf(service: BenchService, use: TokenUse, path: (token: string) => s
        FROM delivery d WHERE d.state = 'accepted' LIMIT 2000`,
     );
     const tokens = makeTokenizer(keys);
-    return rows.map((row) => service.public + path(tokens.make({ use, campaignId: row.campaign_id, contactId: Number(row.contact_id), link: use === 'click' ? row.link : 0 }))); // prettier-ignore
+    return rows.map(
+      (row) =>
+        service.public +
+        path(
+          tokens.make({
+            use,
+            campaignId: row.campaign_id,
+            contactId: Number(row.contact_id),
+            link: use === 'click' ? row.link : 0,
+          }),
+        ),
+    );
   });
 }

@@ -13,10 +13,15 @@ const EVENTS = 100_000;
 const BATCH = 10_000;
 const ROUNDS = 60;
 
-/** Reading returns beside the MIME parser alone, over the messages of the corpus: our own parser, and the package that the simulator uses. */
+/**
+ * Reading returns beside the MIME parser alone, over the messages of the corpus: our own parser, and the package that
+ * the simulator uses.
+ */
 export async function measureReading(service: BenchService): Promise<Measured[]> {
   const folder = 'test/core/returned';
-  const messages = readdirSync(folder).filter((file) => file.endsWith('.eml')).map((file) => readFileSync(`${folder}/${file}`)); // prettier-ignore
+  const messages = readdirSync(folder)
+    .filter((file) => file.endsWith('.eml'))
+    .map((file) => readFileSync(`${folder}/${file}`));
   const rate = async (read: (message: Buffer) => unknown): Promise<number> => {
     for (const message of messages) await read(message);
     const took = await seconds(async () => {
@@ -41,7 +46,8 @@ const IN_FLIGHT = 2;
 
 /**
  * Visits of other systems into the store with activity folded, beside COPY of the same rows into a table with the same
- * indexes; at an empty store and at one with millions of events. Then all activity derived from them, beside a bare GROUP BY.
+ * indexes; at an empty store and at one with millions of events. Then all activity derived from them, beside a bare
+ * GROUP BY.
  */
 export async function measureEvents(service: BenchService, brandId: number): Promise<Measured[]> {
   const number = (n: number): string => n.toLocaleString('en-GB');
@@ -62,23 +68,38 @@ type Rates = Pick<Measured, 'unit' | 'ours' | 'bare'>;
 
 async function measureVisits(service: BenchService, brandId: number, source: string): Promise<Rates> {
   const start = Date.now() - 20 * 86_400_000;
-  const lines = Array.from({ length: EVENTS }, (_, index) => JSON.stringify({ kind: 'visited', at: new Date(start + index * 10_000).toISOString(), source, externalId: `visit ${index}`, address: addressOf(index), brandId })); // prettier-ignore
+  const lines = Array.from({ length: EVENTS }, (_, index) =>
+    JSON.stringify({
+      kind: 'visited',
+      at: new Date(start + index * 10_000).toISOString(),
+      source,
+      externalId: `visit ${index}`,
+      address: addressOf(index),
+      brandId,
+    }),
+  );
   let from = 0;
   const lane = async (): Promise<void> => {
     for (; from < EVENTS;) {
       const batch = lines.slice(from, (from += BATCH));
-      await service.client.recordEvents(batch.join('\n'));
+      await service.client.recordEvents({ file: batch.join('\n') });
     }
   };
   const ours = await seconds(() => Promise.all(Array.from({ length: IN_FLIGHT }, lane)));
   const bare = await withClient(service.databaseUrl, async (client) => {
-    const { rows: stored } = await client.query<{ line: string }>(`SELECT concat_ws(',', id, contact_id, brand_id, kind, occurred_at, recorded_at, actor, source, external_id) AS line FROM event WHERE source = '${source}'`); // prettier-ignore
+    const { rows: stored } = await client.query<{ line: string }>(
+      `SELECT concat_ws(',', id, contact_id, brand_id, kind, occurred_at, recorded_at, actor, source, external_id) AS line FROM event WHERE source = '${source}'`,
+    );
     await client.query(`CREATE TABLE bare_event (id uuid PRIMARY KEY, contact_id bigint, brand_id int, kind event_kind, occurred_at timestamptz, recorded_at timestamptz, actor event_actor, source text, external_id text, campaign_id int);
       CREATE INDEX ON bare_event (contact_id, occurred_at); CREATE INDEX ON bare_event (campaign_id, kind, contact_id)`);
     const took = await seconds(() =>
       pipeline(
         Readable.from(stored.map(({ line }) => `${line}\n`)),
-        client.query(copyFrom('COPY bare_event (id, contact_id, brand_id, kind, occurred_at, recorded_at, actor, source, external_id) FROM STDIN (FORMAT csv)')), // prettier-ignore
+        client.query(
+          copyFrom(
+            'COPY bare_event (id, contact_id, brand_id, kind, occurred_at, recorded_at, actor, source, external_id) FROM STDIN (FORMAT csv)',
+          ),
+        ),
       ),
     );
     await client.query('DROP TABLE bare_event');
@@ -89,11 +110,16 @@ async function measureVisits(service: BenchService, brandId: number, source: str
 
 /** Opens of people over the last months, put into the tables outright, with the activity that they make. */
 async function storeMillions(client: Client): Promise<void> {
-  const months = Array.from({ length: 6 }, (_, back) => new Date(Date.UTC(new Date().getUTCFullYear(), new Date().getUTCMonth() - back, 1))); // prettier-ignore
+  const months = Array.from(
+    { length: 6 },
+    (_, back) => new Date(Date.UTC(new Date().getUTCFullYear(), new Date().getUTCMonth() - back, 1)),
+  );
   for (const month of months) {
     const name = month.toISOString().slice(0, 7).replace('-', '_');
     const until = new Date(Date.UTC(month.getUTCFullYear(), month.getUTCMonth() + 1, 1));
-    await client.query(`CREATE TABLE IF NOT EXISTS event_${name} PARTITION OF event FOR VALUES FROM ('${month.toISOString()}') TO ('${until.toISOString()}')`); // prettier-ignore
+    await client.query(
+      `CREATE TABLE IF NOT EXISTS event_${name} PARTITION OF event FOR VALUES FROM ('${month.toISOString()}') TO ('${until.toISOString()}')`,
+    );
   }
   await client.query(
     `WITH made AS (
@@ -108,7 +134,13 @@ async function storeMillions(client: Client): Promise<void> {
 
 async function measureRebuild(service: BenchService): Promise<Rates> {
   await service.client.rebuildActivity();
-  const bare = await withClient(service.databaseUrl, (client) => seconds(() => client.query('SELECT count(*) FROM (SELECT contact_id, count(*), max(occurred_at) FROM event GROUP BY contact_id) g'))); // prettier-ignore
+  const bare = await withClient(service.databaseUrl, (client) =>
+    seconds(() =>
+      client.query(
+        'SELECT count(*) FROM (SELECT contact_id, count(*), max(occurred_at) FROM event GROUP BY contact_id) g',
+      ),
+    ),
+  );
   const ours = await seconds(() => service.client.rebuildActivity());
   return { unit: 'events/s', ours: STORED / ours, bare: STORED / bare };
 }

@@ -31,10 +31,38 @@ const FOLDER = 'test/core/returned/';
 const corpus = readdirSync(FOLDER)
   .filter((file) => file.endsWith('.eml'))
   .map((file) => readFileSync(FOLDER + file));
-const PIECES = ['\r\n\r\n', '\n--', '=?utf-8?b?', '?=', '(', ')', '"', '<', '>', '@', ':', ';', 'boundary=', '\0', '\xff', '\\303', '5.1.1', '550 ', 'rfc822;', 'Content-Type: ', 'base64', '\u{d83d}']; // prettier-ignore
+const PIECES = [
+  '\r\n\r\n',
+  '\n--',
+  '=?utf-8?b?',
+  '?=',
+  '(',
+  ')',
+  '"',
+  '<',
+  '>',
+  '@',
+  ':',
+  ';',
+  'boundary=',
+  '\0',
+  '\xff',
+  '\\303',
+  '5.1.1',
+  '550 ',
+  'rfc822;',
+  'Content-Type: ',
+  'base64',
+  '\u{d83d}',
+];
 
 const MUTATIONS = [
-  (message) => Buffer.concat([message.subarray(0, below(message.length + 1)), Buffer.from(oneOf(PIECES), 'latin1'), message.subarray(below(message.length + 1))]), // prettier-ignore
+  (message) =>
+    Buffer.concat([
+      message.subarray(0, below(message.length + 1)),
+      Buffer.from(oneOf(PIECES), 'latin1'),
+      message.subarray(below(message.length + 1)),
+    ]),
   (message) => {
     const changed = Buffer.from(message);
     for (let times = 1 + below(8); times > 0 && changed.length > 0; times--)
@@ -49,7 +77,9 @@ const MUTATIONS = [
     const at = below(message.length + 1);
     const piece = message.subarray(at, at + 1 + below(200));
     const size = oneOf([4096, 65_536, FULL]);
-    return piece.length === 0 ? message : Buffer.concat([message.subarray(0, at), Buffer.alloc(size, piece), message.subarray(at)]); // prettier-ignore
+    return piece.length === 0
+      ? message
+      : Buffer.concat([message.subarray(0, at), Buffer.alloc(size, piece), message.subarray(at)]);
   },
 ];
 
@@ -110,5 +140,7 @@ while (Date.now() < end) {
   // Large ones are looked at for their time alone: kept, they would be all that is changed further.
   if ((await reachesNew()) && message.length < 100_000) corpus.push(message);
 }
-console.log(`${runs} messages in ${seconds} s, seed ${seed}: ${corpus.length} kept for new ways through the code, ${reached.size} counts reached, the slowest ${Math.round(slowest)} ms, ${found.length} found`); // prettier-ignore
+console.log(
+  `${runs} messages in ${seconds} s, seed ${seed}: ${corpus.length} kept for new ways through the code, ${reached.size} counts reached, the slowest ${Math.round(slowest)} ms, ${found.length} found`,
+);
 process.exit(found.length > 0 ? 1 : 0);

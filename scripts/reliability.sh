@@ -3,12 +3,7 @@
 #   scripts/reliability.sh                     AVENDEL_SEED and AVENDEL_MINUTES choose another order, another length
 set -euo pipefail
 . "$(dirname "$0")/set-up.sh"
-need_node
-need_modules
-need_build
-trap stop_postgres EXIT
-start_postgres reliability-postgres "$(free_port)"
-let_tests_drop
+own_postgres_for_built_tree reliability-postgres
 export AVENDEL_TEST_SERVER="$PG_SERVER"
 node --experimental-vm-modules --no-warnings node_modules/jest/bin/jest.js --testMatch '<rootDir>/test/long/*.long.ts' --testTimeout 1800000 --runInBand
 cat "$STATE/reliability.md"

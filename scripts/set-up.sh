@@ -14,7 +14,7 @@ as_root() {
 
 # need_package COMMAND_OR_PATH PACKAGE: installs a Debian package when what it brings is missing.
 need_package() {
-  if [ -x "$1" ] || command -v "$1" >/dev/null 2>&1; then return 0; fi
+  if [ -e "$1" ] || command -v "$1" >/dev/null 2>&1; then return 0; fi
   say "Installing Debian's $2 …"
   if ! { as_root apt-get update -qq && as_root env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "$2"; } >/tmp/avendel-apt.log 2>&1; then
     fail "$2 is missing and could not be installed from here. Install it as root (apt-get install $2) and try again."
@@ -47,6 +47,8 @@ need_build() {
   local stamp="dist/.built"
   if [ -f "$stamp" ] && [ -z "$(find src package.json tsconfig.json tsconfig.build.json -newer "$stamp" -type f -print -quit)" ]; then return 0; fi
   say "Building …"
+  # What was built of files that are gone would be found there, as migrations are.
+  rm -rf dist
   npx tsc -p tsconfig.build.json
   npx vite build --config src/console/vite.config.ts --logLevel warn >&2
   touch "$stamp"
@@ -127,6 +129,9 @@ SQL
 # Tests drop their databases while PostgreSQL may be sweeping one; the service itself never ends another's session.
 let_tests_drop() { on_cluster postgres -c 'GRANT pg_signal_backend TO avendel_service'; }
 
+# The benchmarks have written data put away before they measure what comes next.
+let_bench_tidy() { on_cluster postgres -c 'GRANT pg_checkpoint TO avendel_service'; }
+
 # on_cluster DATABASE ARGUMENTS: psql as the cluster's superuser.
 on_cluster() {
   local database="$1"
@@ -137,4 +142,14 @@ on_cluster() {
 stop_postgres() {
   [ -n "${PG_DATA:-}" ] || return 0
   as_pg "$(pg_bin)/pg_ctl" -D "$PG_DATA" -m fast -w stop >/dev/null 2>&1 || true
+}
+
+# Starts a PostgreSQL of its own, under the name $1, for whatever is run on the built tree and then over.
+own_postgres_for_built_tree() {
+  need_node
+  need_modules
+  need_build
+  trap stop_postgres EXIT
+  start_postgres "$1" "$(free_port)"
+  let_tests_drop
 }

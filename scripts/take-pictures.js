@@ -64,8 +64,8 @@ const PICTURES = {
     await page.getByRole('combobox', { name: 'List' }).click();
     await page.getByRole('option', { name: 'Open Evenings' }).click();
     await page.getByRole('button', { name: 'Dry run' }).click();
-    await page.getByRole('heading', { name: /wait for your decision/ }).waitFor();
-    await page.getByRole('button', { name: 'As they are' }).first().waitFor();
+    await page.getByRole('heading', { name: /would wait for your decision/ }).waitFor();
+    await page.getByRole('button', { name: 'Try them as they are' }).first().waitFor();
   },
   addresses: async (page) => {
     await page.goto(`${base}/contacts/addresses`);
@@ -73,13 +73,12 @@ const PICTURES = {
     await page.getByRole('button', { name: /^Check/ }).click();
     await page.getByText('Meant:').first().waitFor();
   },
-  // After `avendel verifications read .avendel/demo/verified.csv --source "Harbour Checks" --checked 2026-11-01` and saying what its words mean.
+  // After `avendel verifications read .avendel/demo/verified.csv` and saying what its words mean.
   verification: async (page) => {
     await page.goto(`${base}/contacts/verifications`);
     await page.getByRole('link', { name: 'verified.csv' }).first().click();
     await page.getByRole('heading', { name: /What the verdicts do/ }).waitFor();
   },
-  cost: async (page) => page.goto(`${base}/contacts/cost`),
   // After `avendel contacts reconcile demo/partner-school.csv`.
   reconcile: async (page) => {
     await page.goto(`${base}/contacts/reconcile`);
@@ -98,7 +97,9 @@ const PICTURES = {
   preflight: async (page) =>
     page.goto(`${base}/campaigns/${await campaignNumber(page, process.env.AVENDEL_DRAFT ?? 'The December sky')}`),
   report: async (page) =>
-    page.goto(`${base}/campaigns/${await campaignNumber(page, process.env.AVENDEL_REPORT ?? 'Night Digest 60')}`),
+    page.goto(
+      `${base}/campaigns/${await campaignNumber(page, process.env.AVENDEL_REPORT ?? 'A week of clear nights')}`,
+    ),
   suppression: async (page) => {
     await page.goto(`${base}/suppression`);
     await page.getByLabel('May we write to').fill('dome-bookings+moon@campusnet.example');
@@ -127,7 +128,31 @@ const PICTURES = {
     await page.getByRole('heading', { name: 'Time line' }).waitFor();
     await page.goto(`${page.url()}?kinds=opened,clicked,visited`);
   },
+  'first-steps': async (page) => {
+    await page.goto(`${base}/brand/${await newBrand(page)}/`);
+    await page.getByRole('heading', { name: /^First steps/ }).waitFor();
+  },
 };
+
+/** A brand that has only been made, for its first steps. */
+async function newBrand(page) {
+  return page.evaluate(async () => {
+    const [brands, { csrf }] = [
+      await (await fetch('/api/v1/brands')).json(),
+      await (await fetch('/api/v1/session')).json(),
+    ];
+    const made = brands.find((one) => one.name === 'Larkfield Friends');
+    if (made) return made.id;
+    const body = JSON.stringify({
+      name: 'Larkfield Friends',
+      fromAddress: 'friends@larkfield.example',
+      returnDomain: 'returns.friends.larkfield.example',
+      zone: 'Europe/Lisbon',
+    });
+    const headers = { 'content-type': 'application/json', 'x-avendel-csrf': csrf };
+    return (await (await fetch('/api/v1/brands', { method: 'POST', headers, body })).json()).id;
+  });
+}
 
 const SETS = [
   ['', DESK, 'light', Object.keys(PICTURES)],

@@ -5,6 +5,10 @@ set -euo pipefail
 need_node
 need_package /usr/bin/chromium chromium
 need_package /usr/sbin/dovecot dovecot-imapd
+need_package python3 python3
+need_package openssl openssl
+need_package /usr/sbin/nginx nginx
+need_package /usr/lib/nginx/modules/ngx_stream_module.so libnginx-mod-stream
 need_postfix
 need_modules
 trap stop_postgres EXIT

@@ -1,5 +1,5 @@
-import { Refusal } from '../client/calls.ts';
-import type { ConditionProblem } from '../shared/api-segments.ts';
+import { Refusal } from '../client/send.ts';
+import type { ConditionProblem } from '../shared/contract/conditions.ts';
 import { UsageError } from './usage-error.ts';
 
 /** Does something with a condition; when it cannot be used, shows the places in its text. */

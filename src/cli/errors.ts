@@ -1,4 +1,4 @@
-import { Refusal, refusalCode } from '../client/calls.ts';
+import { Refusal, refusalCode } from '../client/send.ts';
 import { PROBLEMS, type ProblemCode } from '../shared/problems.ts';
 import { note } from './output.ts';
 import { serviceAddress } from './sign-in-file.ts';
@@ -23,7 +23,10 @@ export function reportError(error: unknown): number {
   return say(error instanceof Error ? error.message : String(error), 1);
 }
 
-/** Codes of a connection that was there and ended: reset, closed by the other side, or without an answer for five minutes. */
+/**
+ * Codes of a connection that was there and ended: reset, closed by the other side, or without an answer for five
+ * minutes.
+ */
 const ENDED = ['ECONNRESET', 'EPIPE', 'UND_ERR_SOCKET', 'UND_ERR_HEADERS_TIMEOUT'];
 
 function wasReached(cause: unknown): boolean {

@@ -1,5 +1,6 @@
+import type { ResultsQuery } from '../shared/contract/imports.ts';
 import type { Client } from '../client/client.ts';
-import type { Import } from '../shared/api.ts';
+import type { Import } from '../shared/contract/imports.ts';
 import { ROW_WORDS } from '../shared/row-words.ts';
 import { saveStream } from './save-stream.ts';
 import { count, note, tableText } from './output.ts';
@@ -11,7 +12,7 @@ const LOOK_EVERY_MS = 150;
 export async function followImport(client: Client, id: number): Promise<Import> {
   const progress = makeProgress();
   for (;;) {
-    const row = await client.import(id);
+    const row = await client.import({ id });
     if (['finished', 'failed', 'cancelled'].includes(row.state)) {
       progress.end();
       return row;
@@ -29,18 +30,26 @@ export function importLines(row: Import, listName: string): string[] {
     words: ROW_WORDS[outcome] ?? OUTCOME_WORDS[outcome] ?? '',
   }));
   const { mapping, types = {}, encoding } = row.options;
-  const uses = Object.entries(mapping).map(([header, use]) => `${header} → ${use === null ? 'left out' : typed(use, types[use]?.type)}`); // prettier-ignore
+  const uses = Object.entries(mapping).map(
+    ([header, use]) => `${header} → ${use === null ? 'left out' : typed(use, types[use]?.type)}`,
+  );
   return [
     `${row.fileName} into ${listName}: ${count(row.state === 'finished' ? row.rowsExpected : row.rowsDone)} rows${row.dryRun ? ', dry run: nothing was changed' : `, import ${row.id}, ${row.state}`}`,
     `Encoding: ${encoding ?? 'found by itself'}, columns parted by ${DELIMITER_WORDS[row.options.delimiter] ?? row.options.delimiter}${row.options.header === false ? ', no header: the first row is a contact' : ''}`,
     `Columns${row.options.kept ? ', as you said for an earlier file with this header' : ''}: ${uses.join(', ')}`,
-    ...(outcomes.length === 0 ? [] : [tableText(outcomes, [
-      { head: 'Outcome', cell: (one) => one.outcome },
-      { head: 'Rows', cell: (one) => one.rows, right: true },
-      { head: 'Meaning', cell: (one) => one.words },
-    ])]),
-    ...(row.runId === null || row.dryRun || !changedAnything(row) ? [] : [`Undo: avendel runs undo ${row.runId} --reason "…"`]),
-  ]; // prettier-ignore
+    ...(outcomes.length === 0
+      ? []
+      : [
+          tableText(outcomes, [
+            { head: 'Outcome', cell: (one) => one.outcome },
+            { head: 'Rows', cell: (one) => one.rows, right: true },
+            { head: 'Meaning', cell: (one) => one.words },
+          ]),
+        ]),
+    ...(row.runId === null || row.dryRun || !changedAnything(row)
+      ? []
+      : [`Undo: avendel runs undo ${row.runId} --reason "…"`]),
+  ];
 }
 
 const DELIMITER_WORDS: Record<string, string> = { ',': 'commas', ';': 'semicolons', '\t': 'tabs', '|': 'bars' };
@@ -52,8 +61,13 @@ function typed(use: string, type: string | undefined): string {
 const OUTCOME_WORDS: Record<string, string> = { refused: 'The row cannot be used; the result file says why.' };
 
 /** Saves the result file of an import, of all rows or of those with one outcome; `-` is standard output. */
-export async function saveResults(client: Client, id: number, file: string, only?: string): Promise<void> {
-  await saveStream(await client.importResults(id, only), file);
+export async function saveResults(
+  client: Client,
+  id: number,
+  file: string,
+  only?: ResultsQuery['only'],
+): Promise<void> {
+  await saveStream(await client.importResults({ id, only }), file);
   if (file !== '-') note(`Result file: ${file}`);
 }
 

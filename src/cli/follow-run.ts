@@ -1,5 +1,5 @@
 import type { Client } from '../client/client.ts';
-import type { Run } from '../shared/api.ts';
+import type { Run } from '../shared/contract/runs.ts';
 import { count, note, printOne, type OutputOptions } from './output.ts';
 import { makeProgress } from './progress.ts';
 
@@ -12,15 +12,17 @@ export async function followRun(client: Client, begun: Run): Promise<Run> {
   while (run.finishedAt === null) {
     progress.draw(`run ${run.id}`, run.done, run.whole);
     await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY_MS));
-    run = await client.run(run.id).catch((error: unknown) => {
+    run = await client.run({ id: run.id }).catch((error: unknown) => {
       progress.end();
-      note(`Run ${run.id} was under way, with ${count(run.done)} of ${count(run.whole)} dealt with. It goes on without you, also when the service is started again: avendel runs watch ${run.id}`);
+      note(
+        `Run ${run.id} was under way, with ${count(run.done)} of ${count(run.whole)} dealt with. It goes on without you, also when the service is started again: avendel runs watch ${run.id}`,
+      );
       throw error;
     });
   }
   progress.end();
   return run;
-} // prettier-ignore
+}
 
 /** Follows a run to its end and prints what came of it: `lines` say it of one that dealt with everybody. */
 export async function printRun(

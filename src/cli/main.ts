@@ -60,6 +60,11 @@ const GROUPS: { name: string; summary: string; load: () => Promise<{ addCommands
     load: () => import('./commands/mailboxes.ts'),
   },
   {
+    name: 'relay',
+    summary: 'the server that messages are handed to: check it, send a test message',
+    load: () => import('./commands/relay.ts'),
+  },
+  {
     name: 'storms',
     summary: 'domains that suddenly failed: their hard bounces, held until released or dismissed',
     load: () => import('./commands/storms.ts'),
@@ -96,13 +101,39 @@ async function main(): Promise<number> {
   else program.command('sign-in').description('sign in to the service and keep a token');
   if (wanted === 'today') (await import('./commands/today.ts')).addToday(program);
   else program.command('today').description('what changed since yesterday, and what needs a look');
+  // bin/avendel has it done before anything of this is read.
+  program
+    .command('service')
+    .description(
+      'run the service, until it is told to stop; its settings are environment variables (docs/settings.md)',
+    );
   inheritExit(program);
+  program.hook('preAction', (_, action) => learnZoneFor(action.opts()));
   try {
     await program.parseAsync();
     return process.exitCode === undefined ? 0 : Number(process.exitCode);
   } catch (error) {
     if (error instanceof CommanderError) return error.exitCode === 0 ? 0 : 2;
     return reportError(error);
+  }
+}
+
+/** For what people read. What keeps the service from answering, the command itself will say. */
+async function learnZoneFor({
+  brand,
+  json,
+  jsonl,
+}: {
+  brand?: string;
+  json?: boolean;
+  jsonl?: boolean;
+}): Promise<void> {
+  if (json === true || jsonl === true || process.argv[2] === 'sign-in') return;
+  try {
+    const [{ connect }, { learnZone }] = await Promise.all([import('./sign-in-file.ts'), import('./zone.ts')]);
+    await learnZone(connect(), brand);
+  } catch {
+    return;
   }
 }
 

@@ -1,6 +1,8 @@
 import type { Client } from '../client/client.ts';
-import type { Segment } from '../shared/api-segments.ts';
-import type { Brand, CampaignListItem, List, SuppressionList } from '../shared/api.ts';
+import type { Segment } from '../shared/contract/segments.ts';
+import type { CampaignListItem } from '../shared/contract/campaigns.ts';
+import type { Brand, List } from '../shared/contract/organisation.ts';
+import type { SuppressionList } from '../shared/contract/suppression.ts';
 import { UsageError } from './usage-error.ts';
 
 /** Things are named on the command line by their name or number. */
@@ -41,13 +43,16 @@ export async function campaignNamed(client: Client, name: string): Promise<Campa
 
 /** A segment by its name, of this brand or of whichever has it. */
 export async function segmentNamed(client: Client, name: string, brandId?: number): Promise<Segment> {
-  const all = await client.segments(brandId);
+  const all = await client.segments({ brandId });
   const matching = all.filter((one) => matches(one, name));
   if (matching.length > 1) throw new UsageError(`Several brands have a segment “${name}”: say which with --brand.`);
   return matching[0] ?? pick(all, name, 'segment');
 }
 
-/** The suppression list of this name or number, or `scope/name` where several share a name. @throws UsageError when there is none, or more than one */
+/**
+ * The suppression list of this name or number, or `scope/name` where several share a name.
+ * @throws UsageError when there is none, or more than one
+ */
 export async function suppressionListNamed(client: Client, name: string): Promise<SuppressionList> {
   const lists = await client.suppressionLists();
   const matching = lists.filter((list) => matches(list, name) || same(`${list.scopeName ?? ''}/${list.name}`, name));

@@ -68,11 +68,6 @@ export function share(part: number, whole: number): string {
   return whole === 0 ? '–' : `${((100 * part) / whole).toFixed(2)} %`;
 }
 
-/** An instant as a person reads it, to the minute, in UTC. */
-export function moment(instant: string | null | undefined): string {
-  return instant ? `${instant.slice(0, 10)} ${instant.slice(11, 16)}` : '';
-}
-
 function pad(cell: string, width: number, right: boolean): string {
   const space = ' '.repeat(Math.max(0, width - [...cell].length));
   return right ? space + cell : cell + space;

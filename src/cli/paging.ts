@@ -1,5 +1,5 @@
 import type { Command } from 'commander';
-import type { PageOptions } from '../client/calls.ts';
+import type { PageQuery } from '../shared/contract/parts.ts';
 import { printRows, note, type Column, type OutputOptions } from './output.ts';
 
 export interface PagingOptions {
@@ -15,7 +15,7 @@ export function withPaging(command: Command): Command {
 }
 
 /** What the service is asked for. */
-export function pageOf({ limit, cursor }: PagingOptions): PageOptions {
+export function pageOf({ limit, cursor }: PagingOptions): PageQuery {
   return { limit: Number(limit), cursor };
 }
 

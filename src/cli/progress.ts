@@ -1,13 +1,13 @@
 import { visible } from '../core/text/visible.ts';
-import { paceWords } from '../shared/pace.ts';
+import { paceWords } from '../client/wording/pace.ts';
 
 const WIDEST = 30;
 /** Of a terminal that does not say how wide it is. */
 const STANDARD_COLUMNS = 80;
 
 /**
- * Draws how far long work is on a terminal, how fast it goes and how long it still takes; elsewhere it says nothing. The
- * pace is that since the first drawing: work that goes on after a break is not thought slow.
+ * Draws how far long work is on a terminal, how fast it goes and how long it still takes; elsewhere it says nothing.
+ * The pace is that since the first drawing: work that goes on after a break is not thought slow.
  */
 export function makeProgress() {
   let first: { at: number; done: number } | undefined;

@@ -12,8 +12,8 @@ export interface FoundMessage {
 }
 
 /**
- * Messages of a path, one after the other: a message file, an mbox (RFC 4155), a Maildir (its `new` and `cur`), a folder
- * of message files, or `-` for standard input. Neither an mbox nor a large message is ever held whole.
+ * Messages of a path, one after the other: a message file, an mbox (RFC 4155), a Maildir (its `new` and `cur`), a
+ * folder of message files, or `-` for standard input. Neither an mbox nor a large message is ever held whole.
  */
 export async function* readMessages(path: string): AsyncGenerator<FoundMessage> {
   if (path === '-') {

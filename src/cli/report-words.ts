@@ -1,8 +1,9 @@
 import type { Client } from '../client/client.ts';
-import type { CampaignReport, Rate } from '../shared/api.ts';
+import type { CampaignReport, Rate } from '../shared/contract/reports.ts';
 import { makeProgress } from './progress.ts';
-import { isOlder } from '../shared/counted.ts';
-import { count, moment, note, share, tableText } from './output.ts';
+import { isOlder } from '../client/wording/counted.ts';
+import { count, note, share, tableText } from './output.ts';
+import { moment } from './zone.ts';
 
 const LOOK_EVERY_MS = 400;
 /** A large campaign's ledger takes some time to count: looking at it is to take a fifth of the time at most. */
@@ -14,7 +15,7 @@ export async function watchCampaign(client: Client, id: number): Promise<void> {
   let trouble: string | null = null;
   for (;;) {
     const asked = performance.now();
-    const report = await client.report(id);
+    const report = await client.report({ id });
     const { accepted, refused, uncertain, waiting, onTheirWay } = report.ledger;
     const done = accepted + refused + uncertain;
     progress.draw(report.state, done, done + waiting + onTheirWay);
@@ -81,9 +82,15 @@ export function reportLines(name: string, report: CampaignReport): string[] {
   ];
 }
 
-const classes = ({ hard, soft, block }: CampaignReport['bounced']): string => `${hard} hard, ${soft} soft, ${block} block`; // prettier-ignore
+const classes = ({ hard, soft, block }: CampaignReport['bounced']): string =>
+  `${hard} hard, ${soft} soft, ${block} block`;
 
-const RATE_WORDS: Record<Rate['name'], string> = { bounce: 'bounced or refused, of those tried', hard: 'hard, of those tried', complaint: 'complained, of delivered', unsubscribe: 'unsubscribed, of delivered' }; // prettier-ignore
+const RATE_WORDS: Record<Rate['name'], string> = {
+  bounce: 'bounced or refused, of those tried',
+  hard: 'hard, of those tried',
+  complaint: 'complained, of delivered',
+  unsubscribe: 'unsubscribed, of delivered',
+};
 
 function percent(rate: number | null): string {
   return rate === null ? '–' : `${(100 * rate).toFixed(2)} %`;
@@ -92,5 +99,7 @@ function percent(rate: number | null): string {
 /** A line for what is over its limit, and what to do. */
 function over(rates: Rate[]): string[] {
   const names = rates.filter((rate) => rate.over === true).map(({ name }) => RATE_WORDS[name]);
-  return names.length === 0 ? [] : [`Over the limit: ${names.join('; ')}. Write to fewer, the most engaged first, until it falls.`]; // prettier-ignore
+  return names.length === 0
+    ? []
+    : [`Over the limit: ${names.join('; ')}. Write to fewer, the most engaged first, until it falls.`];
 }

@@ -26,7 +26,10 @@ export function serviceAddress(): string {
   return process.env['AVENDEL_SERVICE'] ?? readFile()?.service ?? STANDARD_SERVICE;
 }
 
-/** A client for the service, with the token of the environment or of the sign-in file. @throws UsageError when there is neither */
+/**
+ * A client for the service, with the token of the environment or of the sign-in file.
+ * @throws UsageError when there is neither
+ */
 export function connect(): Client {
   const token = process.env['AVENDEL_TOKEN'] ?? readFile()?.token;
   if (!token) throw new UsageError('Nobody is signed in. Run `avendel sign-in`, or set AVENDEL_TOKEN.', 1);

@@ -1,4 +1,4 @@
-import type { TimeLineItem } from '../shared/api.ts';
+import type { TimeLineItem } from '../shared/contract/contacts.ts';
 
 /** One event of a time line in words. */
 export function describeEvent(item: TimeLineItem): string {
@@ -24,7 +24,7 @@ export function describeEvent(item: TimeLineItem): string {
     case 'held-back':
       return `held back from${campaign}: ${(detail.reasons ?? []).join(', ')}`;
     case 'unsubscribed':
-      return `unsubscribed${detail.way?.startsWith('asked ') ? ': ' : ' by '}${detail.way ?? 'request'}${campaign === '' ? '' : `, from${campaign}`}`; // prettier-ignore
+      return `unsubscribed${detail.way?.startsWith('asked ') ? `, having ${detail.way}` : ` by ${detail.way ?? 'request'}`}${campaign === '' ? '' : `, from${campaign}`}`;
     case 'complained':
       return `complained about${campaign}`;
     default:

@@ -1,8 +1,13 @@
 import { lazy, Suspense } from 'react';
-import { Navigate, Route, Routes } from 'react-router';
+import { Route, Routes } from 'react-router';
 import { useSession } from './api/session.ts';
-import { Loading } from './components/page.tsx';
+import { useKeptFocus } from './components/kept-focus.ts';
+import { Loading, ProblemNote } from './components/page.tsx';
+import { useBrands } from './api/queries/organisation.ts';
+import { OfBrand } from './brand.tsx';
 import { Frame } from './frame.tsx';
+import { NoBrandYet } from './pages/first-steps/no-brand-yet.tsx';
+import { NoSuchBrand, NoSuchPage } from './pages/nothing-there.tsx';
 import { SignIn } from './pages/sign-in/sign-in.tsx';
 
 const Today = lazy(() => import('./pages/today/today.tsx'));
@@ -14,6 +19,7 @@ const Reconcile = lazy(() => import('./pages/contacts/reconcile.tsx'));
 const Addresses = lazy(() => import('./pages/contacts/addresses.tsx'));
 const Verifications = lazy(() => import('./pages/contacts/verifications.tsx'));
 const Machines = lazy(() => import('./pages/contacts/machines.tsx'));
+const NewImport = lazy(() => import('./pages/contacts/new-import.tsx'));
 const ImportPage = lazy(() => import('./pages/contacts/import.tsx'));
 const Campaigns = lazy(() => import('./pages/campaigns/campaigns.tsx'));
 const Campaign = lazy(() => import('./pages/campaigns/campaign.tsx'));
@@ -30,15 +36,39 @@ const Run = lazy(() => import('./pages/runs/run.tsx'));
 
 export function App() {
   const session = useSession();
+  useKeptFocus();
   if (session.isPending) return <Loading rows={1} />;
-  if (!session.data) return <SignIn />;
+  // What was typed before the session ended is still there afterwards.
+  const ended = session.data === null;
+  return (
+    <>
+      {session.data ? null : <SignIn ended={ended} />}
+      <div hidden={ended}>{session.data || ended ? <SignedIn /> : null}</div>
+    </>
+  );
+}
+
+function SignedIn() {
+  const brands = useBrands();
+  if (brands.error) return <ProblemNote error={brands.error} />;
+  if (!brands.data) return <Loading rows={1} />;
+  if (brands.data.length === 0) return <NoBrandYet />;
+  return (
+    <OfBrand brands={brands.data} none={(id) => <NoSuchBrand id={id} brands={brands.data} />}>
+      <Pages />
+    </OfBrand>
+  );
+}
+
+function Pages() {
   return (
     <Frame>
       <Suspense fallback={<Loading />}>
         <Routes>
           <Route path="/" element={<Today />} />
           <Route path="/contacts" element={<Contacts />} />
-          <Route path="/contacts/import" element={<ImportPage />} />
+          <Route path="/contacts/import" element={<NewImport />} />
+          <Route path="/contacts/import/:id" element={<ImportPage />} />
           <Route path="/contacts/waiting" element={<Waiting />} />
           <Route path="/contacts/cost" element={<Cost />} />
           <Route path="/contacts/reconcile" element={<Reconcile />} />
@@ -60,7 +90,7 @@ export function App() {
           <Route path="/runs" element={<Runs />} />
           <Route path="/runs/:id" element={<Run />} />
           <Route path="/settings" element={<Settings />} />
-          <Route path="*" element={<Navigate to="/" replace />} />
+          <Route path="*" element={<NoSuchPage />} />
         </Routes>
       </Suspense>
     </Frame>

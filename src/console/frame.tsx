@@ -1,15 +1,19 @@
 import { Menu, Progress } from '@mantine/core';
 import { IconChevronDown } from '@tabler/icons-react';
-import { useState, type ReactNode } from 'react';
-import { Link, NavLink } from 'react-router';
-import { useBrands, useImporting, useRunsUnderWay, useSending, useToday } from './api/queries.ts';
+import { useEffect, useRef, type ReactNode } from 'react';
+import { Link, NavLink, useLocation } from 'react-router';
+import { useSending } from './api/queries/campaigns.ts';
+import { useImporting } from './api/queries/imports.ts';
+import { useBrands, useToday } from './api/queries/organisation.ts';
+import { useRunsUnderWay } from './api/queries/runs.ts';
+import { forgetTyped } from './api/use-typed.ts';
 import { useSession, useSignOut } from './api/session.ts';
-import { BrandContext } from './brand.tsx';
-import { Loading, ProblemNote } from './components/page.tsx';
+import { lookAtBrand, useBrand } from './brand.tsx';
+import { useCellHeads } from './components/cell-heads.ts';
 import { useFreshEnd } from './components/run-under-way.tsx';
 import { count } from './components/words.ts';
-import { BrandForm } from './pages/settings/brand-form.tsx';
 import { Lookup } from './lookup.tsx';
+import css from './frame.module.css';
 
 const PLACES = [
   ['/', 'Today'],
@@ -24,40 +28,34 @@ const PLACES = [
 /** The rail of places, the bar with brand, work in progress and lookup, and the page. */
 export function Frame({ children }: { children: ReactNode }) {
   const brands = useBrands();
-  const [chosen, setChosen] = useState(() => Number(localStorage.getItem('brand')));
-  if (brands.error) return <ProblemNote error={brands.error} />;
-  if (!brands.data) return <Loading rows={1} />;
-  const brand = brands.data.find((one) => one.id === chosen) ?? brands.data[0];
-  if (!brand) {
-    return (
-      <main className="page" style={{ maxWidth: 560, margin: '0 auto' }}>
-        <h1>There is no brand yet</h1>
-        <p className="second">A brand is who your messages come from. Lists, contacts and campaigns come after it.</p>
-        <BrandForm />
-      </main>
-    );
-  }
-  const choose = (id: number): void => {
-    localStorage.setItem('brand', String(id));
-    setChosen(id);
-  };
+  const brand = useBrand();
+  const page = useRef<HTMLElement>(null);
+  useCellHeads(page);
+  const { pathname } = useLocation();
+  const from = useRef(pathname);
+  // What had the focus on the page before is gone with it: the next key goes on from the beginning of this one.
+  useEffect(() => {
+    if (from.current !== pathname && document.activeElement === document.body)
+      page.current?.focus({ preventScroll: true });
+    from.current = pathname;
+  }, [pathname]);
   return (
-    <BrandContext value={brand}>
-      <a className="skip" href="#page">
+    <>
+      <a className={css.skip} href="#page">
         Skip to the page
       </a>
-      <div className="frame">
+      <div className={css.frame}>
         <Rail brandId={brand.id} />
-        <header className="bar">
-          <Menu position="bottom-start" withArrow={false}>
+        <header className={css.bar}>
+          <Menu position="bottom-start" withinPortal={false} withInitialFocusPlaceholder={false}>
             <Menu.Target>
-              <button type="button" className="brand-switch" aria-label={`Brand: ${brand.name}`}>
+              <button type="button" className={css.brandSwitch} aria-label={`Brand: ${brand.name}`}>
                 {brand.name} <IconChevronDown size={15} aria-hidden />
               </button>
             </Menu.Target>
             <Menu.Dropdown>
-              {brands.data.map((one) => (
-                <Menu.Item key={one.id} onClick={() => choose(one.id)}>
+              {(brands.data ?? []).map((one) => (
+                <Menu.Item key={one.id} onClick={() => lookAtBrand(one.id)}>
                   {one.name}
                 </Menu.Item>
               ))}
@@ -66,11 +64,11 @@ export function Frame({ children }: { children: ReactNode }) {
           <Work />
           <Lookup />
         </header>
-        <main className="page" id="page">
+        <main className="page" id="page" ref={page} tabIndex={-1}>
           {children}
         </main>
       </div>
-    </BrandContext>
+    </>
   );
 }
 
@@ -79,7 +77,7 @@ function Rail({ brandId }: { brandId: number }) {
   const session = useSession();
   const signOut = useSignOut();
   const looks = data
-    ? (data.bounceCount.length > 0 ? 1 : 0) +
+    ? (data.changed.bounceCount > 0 ? 1 : 0) +
       (data.unmatchedReturns > 0 ? 1 : 0) +
       (data.asking > 0 ? 1 : 0) +
       (data.heldReturns > 0 ? 1 : 0) +
@@ -87,8 +85,8 @@ function Rail({ brandId }: { brandId: number }) {
       data.sending.filter((one) => one.state === 'paused').length
     : 0;
   return (
-    <nav className="rail" aria-label="Places">
-      <div className="wordmark serif">Avendel</div>
+    <nav className={css.rail} aria-label="Places">
+      <div className={`${css.wordmark} serif`}>Avendel</div>
       {PLACES.map(([path, name]) => (
         <NavLink key={path} to={path} end={path === '/'} className={({ isActive }) => (isActive ? 'open' : '')}>
           {path === '/' && looks > 0 ? (
@@ -105,7 +103,7 @@ function Rail({ brandId }: { brandId: number }) {
         <button
           type="button"
           className="door"
-          onClick={() => signOut.mutate(undefined, { onSuccess: () => location.assign('/') })}
+          onClick={() => signOut.mutate(undefined, { onSuccess: () => (forgetTyped(), location.assign('/')) })}
         >
           Sign out
         </button>
@@ -129,22 +127,34 @@ function Work() {
       }
     : importing
       ? {
-          to: `/contacts/import?import=${importing.id}`,
+          to: `/contacts/import/${importing.id}`,
           name: importing.fileName,
           done: importing.rowsDone,
           whole: importing.rowsExpected,
         }
       : running && { ...running, to: `/runs/${running.id}`, name: `Run ${running.id}, ${running.kind}` };
-  if (!work) return <div className="work" />;
+  if (!work)
+    return (
+      <div className={css.work}>
+        <Link to="/runs" className="plain">
+          Runs
+        </Link>
+      </div>
+    );
   const part = (100 * work.done) / Math.max(1, work.whole);
   return (
-    <div className="work">
+    <div className={css.work}>
       <Link to={work.to} className="door">
         {work.name}
       </Link>
-      <Link to={work.to} className="work-line" style={{ width: `${part}%` }} aria-label={`${work.name}: ${count(work.done)} of ${count(work.whole)}`} />
+      <Link
+        to={work.to}
+        className={css.workLine}
+        style={{ width: `${part}%` }}
+        aria-label={`${work.name}: ${count(work.done)} of ${count(work.whole)}`}
+      />
       <Progress value={part} color="var(--av-ink)" size={6} radius={3} w={72} aria-label={`${work.name}: so far`} />
       {count(work.done)} of {count(work.whole)}
     </div>
-  ); // prettier-ignore
+  );
 }

@@ -1,14 +1,20 @@
-import { Popover, TextInput } from '@mantine/core';
+import { TextInput } from '@mantine/core';
 import { IconSearch } from '@tabler/icons-react';
 import { useEffect, useRef, useState } from 'react';
 import { Link } from 'react-router';
-import { useCheck } from './api/queries.ts';
+import { useCheck, useContacts } from './api/queries/contacts.ts';
 import { useBrand } from './brand.tsx';
 import { UnsubscribeOnRequest } from './components/unsubscribe-on-request.tsx';
 import { ReasonMark } from './components/marks.tsx';
-import { Await } from './components/page.tsx';
+import { Await, Door } from './components/page.tsx';
+import { Panel } from './components/panel.tsx';
+import { count } from './components/words.ts';
+import css from './lookup.module.css';
 
-/** Type an address anywhere (`/` or Ctrl-K): who is this, may we write to them, and why; and take them off, as they asked. */
+/**
+ * Type an address or a name anywhere (`/` or Ctrl-K): who is this, may we write to them, and why; and take them off, as
+ * they asked.
+ */
 export function Lookup() {
   const field = useRef<HTMLInputElement>(null);
   const [text, setText] = useState('');
@@ -24,16 +30,77 @@ export function Lookup() {
     addEventListener('keydown', onKey);
     return () => removeEventListener('keydown', onKey);
   }, []);
+  const target = (
+    <form
+      className={css.lookup}
+      role="search"
+      onSubmit={(event) => {
+        event.preventDefault();
+        setAsked(text.trim());
+      }}
+    >
+      <TextInput
+        ref={field}
+        value={text}
+        onChange={(event) => setText(event.currentTarget.value)}
+        placeholder="Address or name: who is this, may we write?"
+        aria-label="Look somebody up"
+        leftSection={<IconSearch size={16} aria-hidden />}
+        rightSection={
+          <span className="third" aria-hidden>
+            /
+          </span>
+        }
+      />
+    </form>
+  );
+  const close = (): void => setAsked('');
   return (
-    <Popover opened={asked !== ''} onChange={(open) => !open && setAsked('')} position="bottom-end" width={420} trapFocus={false}>
-      <Popover.Target>
-        <form className="lookup" role="search" onSubmit={(event) => { event.preventDefault(); setAsked(text.trim()); }}>
-          <TextInput ref={field} value={text} onChange={(event) => setText(event.currentTarget.value)} placeholder="Address: who is this, may we write?" aria-label="Look up an address" leftSection={<IconSearch size={16} aria-hidden />} rightSection={<span className="third" aria-hidden>/</span>} />
-        </form>
-      </Popover.Target>
-      <Popover.Dropdown>{asked === '' ? null : <Answer address={asked} onDone={() => setAsked('')} />}</Popover.Dropdown>
-    </Popover>
-  ); // prettier-ignore
+    <Panel
+      opened={asked !== ''}
+      close={close}
+      position="bottom-end"
+      width={420}
+      label={`Who is ${asked}`}
+      target={target}
+    >
+      {asked.includes('@') ? (
+        <Answer address={asked} onDone={close} />
+      ) : (
+        <Named part={asked} choose={setAsked} onDone={close} />
+      )}
+    </Panel>
+  );
+}
+
+const SHOWN = 8;
+
+/** Whose address or name holds what was typed, of whichever brand. */
+function Named({ part, choose, onDone }: { part: string; choose: (address: string) => void; onDone: () => void }) {
+  const brand = useBrand();
+  return (
+    <Await of={useContacts({ brandId: brand.id, part, limit: SHOWN })} rows={2}>
+      {({ items, total }) =>
+        items.length === 0 ? (
+          <span className="second">Nobody’s address or name holds “{part}”.</span>
+        ) : (
+          <div className="stack">
+            {items.map((one) => (
+              <span key={one.id}>
+                <Door onClick={() => choose(one.address)}>{one.name ?? one.address}</Door>{' '}
+                <span className="second">{one.address}</span>
+              </span>
+            ))}
+            {total > items.length ? (
+              <Link className="plain" to={`/contacts?of=all&part=${encodeURIComponent(part)}`} onClick={onDone}>
+                All {count(total)}
+              </Link>
+            ) : null}
+          </div>
+        )
+      }
+    </Await>
+  );
 }
 
 function Answer({ address, onDone }: { address: string; onDone: () => void }) {
@@ -61,7 +128,7 @@ function Answer({ address, onDone }: { address: string; onDone: () => void }) {
             </div>
           ))}
           {check.subscriptions.some((row) => row.state === 'subscribed' && row.brandId === brand.id) ? (
-            <UnsubscribeOnRequest address={check.address} />
+            <UnsubscribeOnRequest address={check.address} subscriptions={check.subscriptions} />
           ) : null}
           {check.contact ? (
             <Link className="plain" to={`/contacts/${check.contact.id}`} onClick={onDone}>

@@ -4,15 +4,23 @@ import '@fontsource-variable/source-code-pro';
 import '@mantine/core/styles.css';
 import './style.css';
 import { MantineProvider } from '@mantine/core';
-import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { MutationCache, QueryCache, QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
-import { BrowserRouter } from 'react-router';
-import { Refusal } from '../client/calls.ts';
+import { Refusal, refusalCode } from '../client/send.ts';
+import { keys } from './api/keys.ts';
 import { App } from './app.tsx';
 import { cssVariablesResolver, theme } from './theme.ts';
 
+/** A session that ended, here or elsewhere: whoever was signed in is asked to sign in again, where they were. */
+const onError = (error: unknown): void => {
+  if (!(error instanceof Refusal) || refusalCode(error.problem) !== 'not-signed-in') return;
+  if (queries.getQueryData(keys.session)) queries.setQueryData(keys.session, null);
+};
+
 const queries = new QueryClient({
+  queryCache: new QueryCache({ onError }),
+  mutationCache: new MutationCache({ onError }),
   defaultOptions: {
     queries: {
       staleTime: 2000,
@@ -26,9 +34,7 @@ createRoot(document.getElementById('root')!).render(
   <StrictMode>
     <MantineProvider theme={theme} cssVariablesResolver={cssVariablesResolver} defaultColorScheme="auto">
       <QueryClientProvider client={queries}>
-        <BrowserRouter>
-          <App />
-        </BrowserRouter>
+        <App />
       </QueryClientProvider>
     </MantineProvider>
   </StrictMode>,

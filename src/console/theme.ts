@@ -18,7 +18,10 @@ const tuple = (text: string): MantineColorsTuple =>
 /** What opens over the page has a border that can be seen. */
 const OVER_THE_PAGE = { dropdown: { borderColor: 'var(--av-rule)' } };
 
-/** The theme: paper, ink, hairlines; juniper for what can be pressed, brick for what stops mail, ochre for what needs a look. */
+/**
+ * The theme: paper, ink, hairlines; juniper for what can be pressed, brick for what stops mail, ochre for what needs a
+ * look.
+ */
 export const theme = createTheme({
   primaryColor: 'juniper',
   primaryShade: { light: 7, dark: 6 },
@@ -73,7 +76,11 @@ export const theme = createTheme({
       defaultProps: { inputWrapperOrder: ['label', 'input', 'description', 'error'] },
     }),
     Menu: Menu.extend({ defaultProps: { shadow: 'none' }, styles: OVER_THE_PAGE }),
-    Popover: Popover.extend({ defaultProps: { shadow: 'none' }, styles: OVER_THE_PAGE }),
+    // What opens is part of the page, to be found within its landmark.
+    Popover: Popover.extend({
+      defaultProps: { shadow: 'none', portalProps: { target: '#page' } },
+      styles: OVER_THE_PAGE,
+    }),
     Modal: Modal.extend({
       defaultProps: { shadow: 'none', overlayProps: { color: '#1E2A33', backgroundOpacity: 0.3 } },
     }),
@@ -83,17 +90,57 @@ export const theme = createTheme({
 });
 
 const LIGHT = {
-  paper: '#FAF8F3', sheet: '#FFFDF9', board: '#F1EDE3', line: '#DED7C8', rule: '#8A8374', ink: '#1E2A33', ink2: '#47545D', ink3: '#5F6A72',
-  act: '#1B5A49', 'act-fill': '#1B5A49', 'act-hover': '#13463A', 'act-text': '#FFFDF9', 'act-wash': '#E3EDE6',
-  stop: '#98382A', 'stop-mark': '#98382A', 'stop-wash': '#F7E5DF', look: '#7A560A', 'look-mark': '#B07A14', 'look-wash': '#F7ECD2',
-  'stage-new': '#3F8FB5', 'stage-engaged': '#1A469F', 'stage-fading': '#BF754E', 'stage-dormant': '#7D5A6B', 'stage-sunset': '#2B2730',
-}; // prettier-ignore
+  paper: '#FAF8F3',
+  sheet: '#FFFDF9',
+  board: '#F1EDE3',
+  line: '#DED7C8',
+  rule: '#8A8374',
+  ink: '#1E2A33',
+  ink2: '#47545D',
+  ink3: '#5F6A72',
+  act: '#1B5A49',
+  'act-fill': '#1B5A49',
+  'act-hover': '#13463A',
+  'act-text': '#FFFDF9',
+  'act-wash': '#E3EDE6',
+  stop: '#98382A',
+  'stop-mark': '#98382A',
+  'stop-wash': '#F7E5DF',
+  look: '#7A560A',
+  'look-mark': '#B07A14',
+  'look-wash': '#F7ECD2',
+  'stage-new': '#3F8FB5',
+  'stage-engaged': '#1A469F',
+  'stage-fading': '#BF754E',
+  'stage-dormant': '#7D5A6B',
+  'stage-sunset': '#2B2730',
+};
 const DARK: typeof LIGHT = {
-  paper: '#141B20', sheet: '#1A2329', board: '#0F1519', line: '#2E3A42', rule: '#73808A', ink: '#ECE7DB', ink2: '#BEC1BB', ink3: '#98A1A5',
-  act: '#83C7AC', 'act-fill': '#2C7660', 'act-hover': '#2F7E67', 'act-text': '#FFFDF9', 'act-wash': '#1E3831',
-  stop: '#E88E78', 'stop-mark': '#D4705A', 'stop-wash': '#3A2320', look: '#E3B75E', 'look-mark': '#D09F3D', 'look-wash': '#362B17',
-  'stage-new': '#A5DDF2', 'stage-engaged': '#7285E6', 'stage-fading': '#E9B08A', 'stage-dormant': '#A5668C', 'stage-sunset': '#79786A',
-}; // prettier-ignore
+  paper: '#141B20',
+  sheet: '#1A2329',
+  board: '#0F1519',
+  line: '#2E3A42',
+  rule: '#73808A',
+  ink: '#ECE7DB',
+  ink2: '#BEC1BB',
+  ink3: '#98A1A5',
+  act: '#83C7AC',
+  'act-fill': '#2C7660',
+  'act-hover': '#2F7E67',
+  'act-text': '#FFFDF9',
+  'act-wash': '#1E3831',
+  stop: '#E88E78',
+  'stop-mark': '#D4705A',
+  'stop-wash': '#3A2320',
+  look: '#E3B75E',
+  'look-mark': '#D09F3D',
+  'look-wash': '#362B17',
+  'stage-new': '#A5DDF2',
+  'stage-engaged': '#7285E6',
+  'stage-fading': '#E9B08A',
+  'stage-dormant': '#A5668C',
+  'stage-sunset': '#79786A',
+};
 
 const variables = (tokens: typeof LIGHT): Record<string, string> => ({
   ...Object.fromEntries(Object.entries(tokens).map(([name, value]) => [`--av-${name}`, value])),

@@ -19,7 +19,10 @@ export interface Deps {
   remembered: Map<string, { until: number; value: Promise<unknown> }>;
   /** Counts of whole brands that took long, by name; see rememberCostly. */
   costly: Map<string, object>;
-  /** Asks the domain name system whether a domain takes mail, and for how many seconds that holds; absent where no resolver is set. */
+  /**
+   * Asks the domain name system whether a domain takes mail, and for how many seconds that holds; absent where no
+   * resolver is set.
+   */
   askExchange?: (domain: string) => Promise<{ exchange: Exchange; seconds: number }>;
   /** Reads a message that came back, for each address it came to, within bounds of time and memory. Never throws. */
   readReturns: (raw: Uint8Array, envelopeTos: readonly string[]) => Promise<ReadReturns>;

@@ -1,6 +1,9 @@
 import type { Deps } from './deps.ts';
 
-/** What `find` gives, kept for so many milliseconds in this process; what failed is not kept. Forget it by `deps.remembered.delete`. */
+/**
+ * What `find` gives, kept for so many milliseconds in this process; what failed is not kept. Forget it by
+ * `deps.remembered.delete`.
+ */
 export function remember<T>(deps: Deps, name: string, milliseconds: number, find: () => Promise<T>): Promise<T> {
   const now = deps.now().getTime();
   const known = deps.remembered.get(name);
@@ -21,7 +24,9 @@ export interface Counted<T> {
 const COSTLY_MS = 1000;
 /** What is costly holds for so many times as long as it took. */
 const HOLDS_TIMES = 10;
-/** What is older than it holds, and not older than this, is still given, while it is counted anew for the next who asks. */
+/**
+ * What is older than it holds, and not older than this, is still given, while it is counted anew for the next who asks.
+ */
 const GIVEN_FOR_MS = 3_600_000;
 
 interface Costly<T> {
@@ -31,7 +36,8 @@ interface Costly<T> {
 
 /**
  * What `count` gives, which may go through millions of rows. If it takes long, it is counted once for all who ask
- * meanwhile, and kept for a while in this process; if not, it is what it is at this moment. Forget it by `forgetCostly`.
+ * meanwhile, and kept for a while in this process; if not, it is what it is at this moment. Forget it by
+ * `forgetCostly`.
  * @throws what `count` fails with, if there is nothing older to give
  */
 export function rememberCostly<T>(deps: Deps, name: string, count: () => Promise<T>): Promise<Counted<T>> {
@@ -53,10 +59,16 @@ export function rememberCostly<T>(deps: Deps, name: string, count: () => Promise
 /** What is too old to be given is not kept either: what was asked for once may never be asked for again. */
 function dropOld(deps: Deps, now: number): void {
   for (const [name, costly] of deps.costly as Map<string, Costly<unknown>>)
-    if (costly.known && costly.known.at.getTime() + GIVEN_FOR_MS <= now && costly.known.until <= now) deps.costly.delete(name);
-} // prettier-ignore
+    if (costly.known && costly.known.at.getTime() + GIVEN_FOR_MS <= now && costly.known.until <= now)
+      deps.costly.delete(name);
+}
 
-function begin<T>(deps: Deps, name: string, costly: Costly<T>, count: () => Promise<T>): NonNullable<Costly<T>['counting']> {
+function begin<T>(
+  deps: Deps,
+  name: string,
+  costly: Costly<T>,
+  count: () => Promise<T>,
+): NonNullable<Costly<T>['counting']> {
   const [at, begun] = [deps.now(), performance.now()];
   const work = async (): Promise<Counted<T>> => {
     try {
@@ -71,7 +83,7 @@ function begin<T>(deps: Deps, name: string, costly: Costly<T>, count: () => Prom
   };
   const counting = { begun, counted: work() };
   return counting;
-} // prettier-ignore
+}
 
 /** What was remembered under this name no longer holds. */
 export function forgetCostly(deps: Deps, name: string): void {

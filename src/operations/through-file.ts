@@ -9,13 +9,18 @@ class NobodyTakes extends Error {}
 const READ_AT_ONCE = 256 * 1024;
 
 /**
- * A stream of texts that are made as fast as they can be, however slowly they are taken: what has not been taken yet waits in
- * a file without a name, which is gone with its stream. So work within a transaction ends at its own pace, and no reader holds
- * a connection of the database. When the taker leaves early, the giver's next text fails, and its transaction is rolled back.
+ * A stream of texts that are made as fast as they can be, however slowly they are taken: what has not been taken yet
+ * waits in a file without a name, which is gone with its stream. So work within a transaction ends at its own pace, and
+ * no reader holds a connection of the database. When the taker leaves early, the giver's next text fails, and its
+ * transaction is rolled back.
+ * @param within the folder for the file, the machine's own for temporary files unless told otherwise
  * @throws what the work fails with
  */
-export async function* throughFile(work: (give: (text: string) => Promise<void>) => Promise<void>): AsyncGenerator<string> {
-  const folder = await mkdtemp(join(tmpdir(), 'avendel-'));
+export async function* throughFile(
+  work: (give: (text: string) => Promise<void>) => Promise<void>,
+  within: string = tmpdir(),
+): AsyncGenerator<string> {
+  const folder = await mkdtemp(join(within, 'avendel-'));
   const file = await open(join(folder, 'given'), 'wx+', 0o600);
   await rm(folder, { recursive: true });
   let wake: () => void = () => undefined;
@@ -53,4 +58,4 @@ export async function* throughFile(work: (give: (text: string) => Promise<void>)
     await file.close();
   }
   if (failure) throw failure as Error;
-} // prettier-ignore
+}

@@ -23,7 +23,8 @@ export interface Tried<T> {
 
 /**
  * Works long work through. What stops for a reason that is not its own is tried again, after a pause, from where it
- * stopped; when that helps nothing it is given up. It never stands in the way of another: `waits` until its pause is over.
+ * stopped; when that helps nothing it is given up. It never stands in the way of another: `waits` until its pause is
+ * over.
  */
 export function makeTries<T>(
   { now }: Pick<Deps, 'now'>,

@@ -10,6 +10,7 @@ import { makeSecrets } from '../core/access/seal.ts';
 import { ensureFirstAccount } from '../operations/accounts/first-account.ts';
 import { prepareTokenKeys } from '../operations/accounts/token-keys.ts';
 import { migrate, openDatabase } from '../store/database.ts';
+import { execute } from '../store/sql.ts';
 import { findEventMonths } from '../store/statements/events.ts';
 import type { Config } from './config.ts';
 import { makeAskExchange } from './dns-exchange.ts';
@@ -46,10 +47,12 @@ const POOL_SIZE = 16;
 const PUBLIC_TIMES = { headersTimeout: 15_000, requestTimeout: 30_000, connectionsCheckingInterval: 5_000 };
 const CONSOLE_TIMES = { headersTimeout: 15_000, requestTimeout: 3_600_000, connectionsCheckingInterval: 5_000 };
 
-/** Puts the service together and starts it. What was acquired is released backwards, also when starting fails half-way. */
+/**
+ * Puts the service together and starts it. What was acquired is released backwards, also when starting fails half-way.
+ */
 export async function startService(config: Config): Promise<Service> {
   const log = pino({ level: config.logLevel });
-  const releases: (() => Promise<unknown>)[] = [];
+  const releases: Releases = [];
   const stop = async (): Promise<void> => {
     for (let release = releases.pop(); release; release = releases.pop())
       await release().catch((error: Error) => log.error({ err: error }, 'stopping'));
@@ -63,66 +66,32 @@ export async function startService(config: Config): Promise<Service> {
   }
 }
 
-async function start(config: Config, log: Logger, releases: (() => Promise<unknown>)[]): Promise<string | undefined> {
-  const database = await openDatabase(config.databaseUrl, POOL_SIZE);
-  releases.push(() => database.destroy());
-  await migrate(database);
-  const secrets = config.secretKeys.length > 0 ? makeSecrets(config.secretKeys) : undefined;
-  if (!secrets) log.warn('AVENDEL_SECRET_KEY is not set: signing keys are kept as they are, and passwords of mailboxes cannot be kept'); // prettier-ignore
-  const tokens = makeTokenizer(await prepareTokenKeys({ database, secrets }));
-  const reader = makeReturnReader(log);
-  releases.push(() => reader.stop());
-  const deps: Deps = {
-    database,
-    now: () => new Date(),
-    tokens,
-    secrets,
-    publicUrl: config.publicUrl,
-    eventMonths: new Set(await findEventMonths(database)),
-    remembered: new Map(),
-    costly: new Map(),
-    askExchange: config.resolver === undefined ? undefined : makeAskExchange(config.resolver),
-    readReturns: reader.readReturns,
-    announce: () => undefined,
-  };
-  const adminPassword = await ensureFirstAccount(deps, { email: config.adminEmail, name: config.adminName, password: config.adminPassword }); // prettier-ignore
+/** Undone, the last first, when the service stops. */
+type Releases = (() => Promise<unknown>)[];
 
-  const identity = await makeProcessIdentity(database, log);
+async function start(config: Config, log: Logger, releases: Releases): Promise<string | undefined> {
+  const deps = await makeDeps(config, log, releases);
+  const adminPassword = await ensureFirstAccount(deps, {
+    email: config.adminEmail,
+    name: config.adminName,
+    password: config.adminPassword,
+  });
+  const identity = await makeProcessIdentity(deps.database, log);
   releases.push(() => identity.release());
-
   const recorder = makeEventRecorder(deps);
   releases.push(() => recorder.drain());
   const relay = makeSmtpRelay(config.relayUrl, config.relayConnections);
   releases.push(async () => relay.close());
-
-  const networkOf = makeNetworkOf(config.proxies);
-  await listen(
-    releases,
-    createAdaptorServer({
-      fetch: makePublicApp(deps, recorder, networkOf, log).fetch,
-      serverOptions: PUBLIC_TIMES,
-    }),
-    config.publicPort,
-    config.publicHost,
-    'AVENDEL_PUBLIC_PORT',
-  );
-  await listen(
-    releases,
-    createAdaptorServer({
-      fetch: makeConsolePort(
-        { deps, processId: identity.id, networkOf, doors: makeDoors(config.consoleUrl, config.consoleHosts), log },
-        recorder,
-      ).fetch,
-      serverOptions: CONSOLE_TIMES,
-    }),
-    config.consolePort,
-    config.consoleHost,
-    'AVENDEL_CONSOLE_PORT',
-  );
-  const intake = makeSmtpIntake(deps, log);
-  intake.on('error', (error) => log.warn({ err: error }, 'intake connection'));
-  await listen(releases, intake.server, config.intakePort, config.intakeHost, 'AVENDEL_INTAKE_PORT');
-
+  const api: ApiOptions = {
+    deps,
+    relay,
+    processId: identity.id,
+    networkOf: makeNetworkOf(config.proxies),
+    doors: makeDoors(config.consoleUrl, config.consoleHosts),
+    log,
+    checksAnswers: config.checksAnswers,
+  };
+  await openPorts(config, api, recorder, releases);
   const workers = {
     housekeeping: startHousekeeping(deps, log),
     send: startSender(deps, relay, identity.id, config.retrySeconds, log),
@@ -138,13 +107,66 @@ async function start(config: Config, log: Logger, releases: (() => Promise<unkno
   return adminPassword;
 }
 
+/** What operations need, on a database that is brought up to this version. */
+async function makeDeps(config: Config, log: Logger, releases: Releases): Promise<Deps> {
+  const database = await openDatabase(config.databaseUrl, POOL_SIZE);
+  releases.push(() => database.destroy());
+  await migrate(database);
+  const secrets = config.secretKeys.length > 0 ? makeSecrets(config.secretKeys) : undefined;
+  if (!secrets)
+    log.warn(
+      'AVENDEL_SECRET_KEY is not set: signing keys are kept as they are, and passwords of mailboxes cannot be kept',
+    );
+  const tokens = makeTokenizer(await prepareTokenKeys({ database, secrets }));
+  const reader = makeReturnReader(log);
+  releases.push(() => reader.stop());
+  return {
+    database,
+    now: () => new Date(),
+    tokens,
+    secrets,
+    publicUrl: config.publicUrl,
+    eventMonths: new Set(await findEventMonths(database)),
+    remembered: new Map(),
+    costly: new Map(),
+    askExchange: config.resolver === undefined ? undefined : makeAskExchange(config.resolver),
+    readReturns: reader.readReturns,
+    announce: () => undefined,
+  };
+}
+
+/** Opens the public port, the console's, and the intake. */
+async function openPorts(config: Config, api: ApiOptions, recorder: EventRecorder, releases: Releases): Promise<void> {
+  const { deps, log, networkOf } = api;
+  await listen(
+    releases,
+    createAdaptorServer({
+      fetch: makePublicApp(deps, recorder, networkOf, log).fetch,
+      serverOptions: PUBLIC_TIMES,
+    }),
+    config.publicPort,
+    config.publicHost,
+    'AVENDEL_PUBLIC_PORT',
+  );
+  await listen(
+    releases,
+    createAdaptorServer({ fetch: makeConsolePort(api, recorder).fetch, serverOptions: CONSOLE_TIMES }),
+    config.consolePort,
+    config.consoleHost,
+    'AVENDEL_CONSOLE_PORT',
+  );
+  const intake = makeSmtpIntake(deps, log, undefined, config.intakeProxies);
+  intake.on('error', (error) => log.warn({ err: error }, 'intake connection'));
+  await listen(releases, intake.server, config.intakePort, config.intakeHost, 'AVENDEL_INTAKE_PORT');
+}
+
 function makeConsolePort(options: ApiOptions, recorder: EventRecorder): Hono {
   const { deps, doors } = options;
   const metrics = makeMetrics(deps, recorder);
   const app = new Hono();
   // Whoever watches over the service asks by whatever name they have for it.
   app.get('/healthz', (c) => c.text('ok'));
-  app.get('/readyz', async (c) => (await deps.database.query('SELECT 1'), c.text('ready')));
+  app.get('/readyz', async (c) => (await execute(deps.database, 'SELECT 1'), c.text('ready')));
   app.get('/metrics', async (c) =>
     (await mayReadMetrics(deps, c))
       ? c.text(await metrics.metrics(), 200, { 'content-type': metrics.contentType, 'cache-control': 'no-store' })
@@ -157,13 +179,7 @@ function makeConsolePort(options: ApiOptions, recorder: EventRecorder): Hono {
 }
 
 /** Listens, or says which setting names a port that something else has. */
-async function listen(
-  releases: (() => Promise<unknown>)[],
-  server: Server,
-  port: number,
-  host: string,
-  setting: string,
-): Promise<void> {
+async function listen(releases: Releases, server: Server, port: number, host: string, setting: string): Promise<void> {
   await new Promise<void>((resolve, reject) => {
     server.once('error', (error: NodeJS.ErrnoException) =>
       reject(

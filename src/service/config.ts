@@ -15,6 +15,8 @@ export interface Config {
   proxies: string[];
   intakeHost: string;
   intakePort: number;
+  /** Peers that say who is behind them before the session, by the PROXY protocol. */
+  intakeProxies: string[];
   relayUrl: string;
   relayConnections: number;
   retrySeconds: number;
@@ -31,9 +33,23 @@ export interface Config {
   adminPassword: string | undefined;
   rulesCron: string;
   logLevel: string;
+  /** Each answer of the API is held against its contract: for development and tests. */
+  checksAnswers: boolean;
 }
 
 const port = (standard: number): Joi.NumberSchema => Joi.number().port().default(standard);
+
+/** Addresses of the network, with commas between. */
+const addresses = (standard: string): Joi.StringSchema =>
+  Joi.string()
+    .allow('')
+    .default(standard)
+    .custom(
+      (text: string) => (
+        splitList(text).forEach((one) => Joi.assert(one, Joi.string().ip({ cidr: 'forbidden' }))),
+        text
+      ),
+    );
 
 const SCHEMA = Joi.object({
   AVENDEL_DATABASE_URL: Joi.string()
@@ -46,17 +62,10 @@ const SCHEMA = Joi.object({
   AVENDEL_PUBLIC_HOST: Joi.string().default('127.0.0.1'),
   AVENDEL_PUBLIC_PORT: port(7401),
   AVENDEL_PUBLIC_URL: Joi.string().uri({ scheme: ['http', 'https'] }),
-  AVENDEL_PROXIES: Joi.string()
-    .allow('')
-    .default('127.0.0.1,::1')
-    .custom(
-      (text: string) => (
-        splitList(text).forEach((one) => Joi.assert(one, Joi.string().ip({ cidr: 'forbidden' }))),
-        text
-      ),
-    ),
+  AVENDEL_PROXIES: addresses('127.0.0.1,::1'),
   AVENDEL_INTAKE_HOST: Joi.string().default('127.0.0.1'),
   AVENDEL_INTAKE_PORT: port(7425),
+  AVENDEL_INTAKE_PROXIES: addresses(''),
   AVENDEL_RELAY_URL: Joi.string()
     .uri({ scheme: ['smtp', 'smtps'] })
     .default('smtp://127.0.0.1:7426'),
@@ -73,6 +82,7 @@ const SCHEMA = Joi.object({
   AVENDEL_SECRET_KEY_FILE: Joi.string(),
   AVENDEL_RULES_CRON: Joi.string().default('15 3 * * *'),
   AVENDEL_LOG_LEVEL: Joi.string().valid('silent', 'error', 'warn', 'info', 'debug').default('info'),
+  AVENDEL_CHECK_ANSWERS: Joi.string().valid('yes', 'no').default('no'),
 });
 
 function splitList(text: string): string[] {
@@ -95,7 +105,12 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
   if (error) {
     const lines = error.details.map((detail) => {
       const name = String(detail.path[0]);
-      const got = detail.context?.value === undefined ? 'it is not set' : SECRET.test(name) ? 'what it is, is not shown' : `it is “${String(detail.context.value)}”`; // prettier-ignore
+      const got =
+        detail.context?.value === undefined
+          ? 'it is not set'
+          : SECRET.test(name)
+            ? 'what it is, is not shown'
+            : `it is “${String(detail.context.value)}”`;
       return `  ${detail.path.join('.')}: ${detail.message.replace(/^"[^"]*" /, '')}; ${got}`;
     });
     throw new Error(`These settings cannot be used:\n${lines.join('\n')}`);
@@ -116,11 +131,15 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
     proxies: splitList(value['AVENDEL_PROXIES']!),
     intakeHost: value['AVENDEL_INTAKE_HOST']!,
     intakePort: value['AVENDEL_INTAKE_PORT']!,
+    intakeProxies: splitList(value['AVENDEL_INTAKE_PROXIES']!),
     relayUrl: value['AVENDEL_RELAY_URL']!,
     relayConnections: value['AVENDEL_RELAY_CONNECTIONS']!,
     retrySeconds: value['AVENDEL_RETRY_SECONDS']!,
     resolver: value['AVENDEL_RESOLVER'],
-    consoleUrl: originOf((value['AVENDEL_CONSOLE_URL'] as string | undefined) ?? `http://${String(value['AVENDEL_CONSOLE_HOST'])}:${String(value['AVENDEL_CONSOLE_PORT'])}`), // prettier-ignore
+    consoleUrl: originOf(
+      (value['AVENDEL_CONSOLE_URL'] as string | undefined) ??
+        `http://${String(value['AVENDEL_CONSOLE_HOST'])}:${String(value['AVENDEL_CONSOLE_PORT'])}`,
+    ),
     consoleHosts: splitList(value['AVENDEL_CONSOLE_HOSTS']!),
     secretKeys: readKeys(value),
     adminEmail,
@@ -128,6 +147,7 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
     adminPassword: value['AVENDEL_ADMIN_PASSWORD'],
     rulesCron: value['AVENDEL_RULES_CRON']!,
     logLevel: value['AVENDEL_LOG_LEVEL']!,
+    checksAnswers: value['AVENDEL_CHECK_ANSWERS'] === ('yes' as never),
   };
 }
 

@@ -1,6 +1,7 @@
 import { createSocket } from 'node:dgram';
 import { randomInt } from 'node:crypto';
-import packet, { type Answer, type DecodedPacket } from 'dns-packet';
+import { connect } from 'node:net';
+import packet, { type Answer, type DecodedPacket, type Packet } from 'dns-packet';
 import type { Exchange } from '../core/address/check-address.ts';
 import type { Deps } from '../operations/deps.ts';
 
@@ -17,12 +18,13 @@ const NOTHING_S = 3 * 3600;
 /**
  * Asks a resolver over UDP whether a domain takes mail: its MX records (RFC 5321 section 5.1, a null one RFC 7505), and
  * where there are none, whether there is a host of that name. No answer, a late one or a failure of the server is
- * `unknown`.
+ * `unknown`. The package reads and writes the messages (RFC 1035); Node's own resolver does not say how long an MX
+ * record holds.
  */
 export function makeAskExchange(resolver: string): NonNullable<Deps['askExchange']> {
   const { hostname, port } = new URL(`dns://${resolver}`);
   const ask = (name: string, type: 'MX' | 'A' | 'AAAA'): Promise<Reply | undefined> =>
-    query({ host: hostname, port: Number(port || 53) }, name, type);
+    query({ host: hostname, port: Number(port || 53) }, { name, type });
   return async (domain) => {
     const mail = await ask(domain, 'MX');
     if (!mail) return UNKNOWN;
@@ -52,13 +54,29 @@ function secondsOf(answers: Answer[]): number {
   return Math.min(Math.max(ttl, SHORTEST_S), LONGEST_S);
 }
 
-function query(
-  at: { host: string; port: number },
-  name: string,
-  type: 'MX' | 'A' | 'AAAA',
-): Promise<Reply | undefined> {
+interface Question {
+  name: string;
+  type: 'MX' | 'A' | 'AAAA';
+}
+
+/** An answer that is cut off, as it would not fit, is asked for again over TCP (RFC 7766 section 5). */
+async function query(at: { host: string; port: number }, question: Question): Promise<Reply | undefined> {
   const id = randomInt(65_536);
-  const question = packet.encode({ type: 'query', id, flags: packet.RECURSION_DESIRED, questions: [{ type, name }] });
+  const asked: Packet = { type: 'query', id, flags: packet.RECURSION_DESIRED, questions: [question] };
+  // What answers another question is not for us; somebody may be guessing.
+  const isOurs = (reply: Reply | undefined): reply is Reply =>
+    reply?.id === id && reply.questions?.[0]?.name.toLowerCase() === question.name;
+  const reply = await overUdp(at, packet.encode(asked), isOurs);
+  if (!reply?.flag_tc) return reply;
+  const whole = await overTcp(at, packet.streamEncode(asked));
+  return isOurs(whole) ? whole : undefined;
+}
+
+function overUdp(
+  at: { host: string; port: number },
+  question: Buffer,
+  isOurs: (reply: Reply | undefined) => reply is Reply,
+): Promise<Reply | undefined> {
   return new Promise((resolve) => {
     const socket = createSocket(at.host.includes(':') ? 'udp6' : 'udp4');
     const end = (answer: Reply | undefined): void => {
@@ -69,17 +87,36 @@ function query(
     const timer = setTimeout(() => end(undefined), TIME_OUT_MS);
     socket.once('error', () => end(undefined));
     socket.on('message', (bytes, from) => {
-      const answer = from.port === at.port ? decode(bytes) : undefined;
-      // What answers another question is not for us; somebody may be guessing.
-      if (answer?.id === id && answer.questions?.[0]?.name.toLowerCase() === name) end(answer);
+      const answer = from.port === at.port ? decode(() => packet.decode(bytes)) : undefined;
+      if (isOurs(answer)) end(answer);
     });
     socket.send(question, at.port, at.host, (error) => error && end(undefined));
   });
 }
 
-function decode(bytes: Buffer): Reply | undefined {
+function overTcp(at: { host: string; port: number }, question: Buffer): Promise<Reply | undefined> {
+  return new Promise((resolve) => {
+    let received = Buffer.alloc(0);
+    const socket = connect(at.port, at.host, () => socket.write(question));
+    const end = (answer: Reply | undefined): void => {
+      clearTimeout(timer);
+      socket.destroy();
+      resolve(answer);
+    };
+    const timer = setTimeout(() => end(undefined), TIME_OUT_MS);
+    socket.once('error', () => end(undefined));
+    socket.once('close', () => end(undefined));
+    socket.on('data', (piece) => {
+      received = Buffer.concat([received, piece]);
+      if (received.length >= 2 && received.length >= 2 + received.readUInt16BE())
+        end(decode(() => packet.streamDecode(received)));
+    });
+  });
+}
+
+function decode(read: () => Packet | DecodedPacket): Reply | undefined {
   try {
-    return packet.decode(bytes) as Reply;
+    return read() as Reply;
   } catch {
     return undefined;
   }

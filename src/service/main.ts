@@ -2,8 +2,9 @@ import { setFlagsFromString } from 'node:v8';
 import { startService } from './compose.ts';
 import { readConfig } from './config.ts';
 
-// The heap may grow to twice what lives before it is swept, where V8's own choice is up to four times: an import of
-// a million rows takes 317 MB instead of 387, in the same time. With less room, sweeping took a tenth of the speed of events.
+// The heap may grow to twice what lives before it is swept, where V8's own choice is up to four times: an import of a
+// million rows takes 317 MB instead of 387, in the same time. With less room, sweeping took a tenth of the speed of
+// events.
 setFlagsFromString('--heap-growing-percent=100');
 
 /** `avendel service`: runs until it is told to stop. */

@@ -10,9 +10,9 @@ const TRY_AGAIN_MS = 1000;
 export type ProcessId = () => string | undefined;
 
 /**
- * Registers this process as living, by a lock on a connection of its own. When that connection ends (the server restarts,
- * or the line breaks), the others take the process for dead and settle what it had claimed: so it goes on under another
- * number, and claims nothing until it has one.
+ * Registers this process as living, by a lock on a connection of its own. When that connection ends (the server
+ * restarts, or the line breaks), the others take the process for dead and settle what it had claimed: so it goes on
+ * under another number, and claims nothing until it has one.
  */
 export async function makeProcessIdentity(
   database: Database,

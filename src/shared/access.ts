@@ -1,4 +1,7 @@
-/** What a program may do with its token; each may what stands before it, too. Who is signed in to the console may everything. */
+/**
+ * What a program may do with its token; each may what stands before it, too. Who is signed in to the console may
+ * everything.
+ */
 export const TOKEN_SCOPES = ['read', 'write', 'send', 'administer'] as const;
 /** One of TOKEN_SCOPES. */
 export type TokenScope = (typeof TOKEN_SCOPES)[number];

@@ -6,7 +6,10 @@ interface ProblemKind {
   next: string;
 }
 
-/** Every refusal that Avendel gives: title, HTTP status, exit code, and what to do next. docs/problems.md is held to this table. */
+/**
+ * Every refusal that Avendel gives: title, HTTP status, exit code, and what to do next. docs/problems.md is held to
+ * this table.
+ */
 export const PROBLEMS = {
   'invalid-input': {
     title: 'Something in what was given cannot be used',
@@ -70,6 +73,12 @@ export const PROBLEMS = {
     exit: 1,
     next: 'Look at the new count and confirm it.',
   },
+  'changed-meanwhile': {
+    title: 'Somebody else has changed it since you looked',
+    status: 409,
+    exit: 1,
+    next: 'Look at what it is now, and change that; nothing of yours was kept by the service.',
+  },
   'bad-condition': {
     title: 'The condition cannot be used',
     status: 422,
@@ -93,6 +102,12 @@ export const PROBLEMS = {
     status: 409,
     exit: 1,
     next: 'Look at the preflight: every contact is held back, and why.',
+  },
+  'held-back': {
+    title: 'Nothing may be sent to this address',
+    status: 409,
+    exit: 1,
+    next: 'Send it to another address; `avendel contacts check ADDRESS` says why.',
   },
   'message-unfit': {
     title: 'The message cannot be sent as it is',

@@ -2,16 +2,36 @@
 
 /** What can happen to a message or a contact. */
 export const EVENT_KINDS = [
-  'sent', 'delivered', 'delayed', 'bounced', 'opened', 'clicked', 'complained', 'unsubscribed',
-  'subscribed', 'confirmed', 'visited', 'purchased', 'replied',
-] as const; // prettier-ignore
+  'sent',
+  'delivered',
+  'delayed',
+  'bounced',
+  'opened',
+  'clicked',
+  'complained',
+  'unsubscribed',
+  'subscribed',
+  'confirmed',
+  'visited',
+  'purchased',
+  'replied',
+] as const;
 /** One of EVENT_KINDS. */
 export type EventKind = (typeof EVENT_KINDS)[number];
 
 /** Acts that can give points or take them. */
 export const SCORED_ACTS = [
-  'opened', 'clicked', 'visited', 'replied', 'purchased', 'confirmed', 'sent', 'bounced', 'complained', 'unsubscribed',
-] as const satisfies readonly EventKind[]; // prettier-ignore
+  'opened',
+  'clicked',
+  'visited',
+  'replied',
+  'purchased',
+  'confirmed',
+  'sent',
+  'bounced',
+  'complained',
+  'unsubscribed',
+] as const satisfies readonly EventKind[];
 /** One of the acts that a score counts. */
 export type ScoredAct = (typeof SCORED_ACTS)[number];
 
@@ -34,16 +54,45 @@ export const DELIVERABILITIES = ['deliverable', 'doubtful', 'undeliverable'] as 
 /** One of DELIVERABILITIES. */
 export type Deliverability = (typeof DELIVERABILITIES)[number];
 
-/** `hard`: the address cannot receive. `soft`: not now. `block`: the sender or the message was refused; never the address’s fault. */
+/**
+ * `hard`: the address cannot receive. `soft`: not now. `block`: the sender or the message was refused; never the
+ * address’s fault.
+ */
 export const BOUNCE_CLASSES = ['hard', 'soft', 'block'] as const;
 /** One of BOUNCE_CLASSES. */
 export type BounceClass = (typeof BOUNCE_CLASSES)[number];
 
+/** Figures about a brand that a list of contacts can be narrowed to; all but the first two count since an instant. */
+export const AMONG = [
+  'may-be-written',
+  'held-back',
+  'came-in',
+  'unsubscribed',
+  'became-undeliverable',
+  'complained',
+  'to-sunset',
+  'from-sunset',
+  'reached-bounce-count',
+] as const;
+/** One of AMONG: whom a figure counts. */
+export type Among = (typeof AMONG)[number];
+
 /** Why a contact is held back, in the order in which a reason decides. */
 export const REASONS = [
-  'erased', 'archived', 'undeliverable', 'suppressed', 'complained', 'unsubscribed', 'unconfirmed',
-  'no-permission', 'sunset', 'machine', 'left-out', 'capped', 'duplicate',
-] as const; // prettier-ignore
+  'erased',
+  'archived',
+  'undeliverable',
+  'suppressed',
+  'complained',
+  'unsubscribed',
+  'unconfirmed',
+  'no-permission',
+  'sunset',
+  'machine',
+  'left-out',
+  'capped',
+  'duplicate',
+] as const;
 /** One of REASONS: why somebody is held back. */
 export type Reason = (typeof REASONS)[number];
 
@@ -54,14 +103,20 @@ export const OUTSIDE_VERDICTS = [
   'catch-all',
   'undeliverable',
   'trap',
-  'malformed',
+  'no-address',
   'unknown',
 ] as const;
 /** One of OUTSIDE_VERDICTS. */
 export type OutsideVerdict = (typeof OUTSIDE_VERDICTS)[number];
 
 /** Findings about an address whose severity is a setting. */
-export const SETTABLE_CODES = ['refuse-list', 'null-exchanger', 'no-exchanger', 'look-alike-domain', 'role-name'] as const; // prettier-ignore
+export const SETTABLE_CODES = [
+  'refuse-list',
+  'null-exchanger',
+  'no-exchanger',
+  'look-alike-domain',
+  'role-name',
+] as const;
 /** One of SETTABLE_CODES: a finding whose severity is a setting. */
 export type SettableCode = (typeof SETTABLE_CODES)[number];
 
@@ -69,6 +124,11 @@ export type SettableCode = (typeof SETTABLE_CODES)[number];
 export const ATTRIBUTE_TYPES = ['text', 'number', 'date', 'yes-no', 'choice'] as const;
 /** One of ATTRIBUTE_TYPES. */
 export type AttributeKind = (typeof ATTRIBUTE_TYPES)[number];
+
+/** What may stand between the cells of a row. */
+export const DELIMITERS = [',', ';', '\t', '|'] as const;
+/** One of DELIMITERS. */
+export type Delimiter = (typeof DELIMITERS)[number];
 
 /** Encodings in which a table can come; the last is what old spreadsheet programs of western Europe write. */
 export const ENCODINGS = ['utf-8', 'utf-16le', 'utf-16be', 'windows-1252'] as const;
@@ -127,8 +187,18 @@ export type BuiltInList = (typeof BUILT_IN_LISTS)[number];
 
 /** How a message that came back was read. */
 export const RETURN_KINDS = [
-  'bounce', 'delay', 'success', 'auto_reply', 'challenge', 'complaint', 'not_spam',
-  'unsubscribe_request', 'read_receipt', 'reply', 'unknown', 'unreadable',
-] as const; // prettier-ignore
+  'bounce',
+  'delay',
+  'success',
+  'auto_reply',
+  'challenge',
+  'complaint',
+  'not_spam',
+  'unsubscribe_request',
+  'read_receipt',
+  'reply',
+  'unknown',
+  'unreadable',
+] as const;
 /** One of RETURN_KINDS. */
 export type ReturnKind = (typeof RETURN_KINDS)[number];

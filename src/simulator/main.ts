@@ -1,9 +1,10 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { Brand } from '../shared/api.ts';
+import type { Brand } from '../shared/contract/organisation.ts';
 import { startNameServer } from './outside/name-server.ts';
 import { startOutsideWorld } from './outside/outside-world.ts';
 import { writeDemoFiles } from './world/demo-files.ts';
+import type { Providers } from './world/latest-campaign.ts';
 import { loadWorld } from './world/load-world.ts';
 import { speakHttp } from './speak-http.ts';
 import { makePeople } from './world/people.ts';
@@ -16,6 +17,7 @@ async function main(): Promise<void> {
   const env = process.env;
   const say = (text: string): void => void process.stdout.write(`simulated: ${text}\n`);
   const people = makePeople();
+  const badDays = new Set<string>();
   const relay = new URL(env['AVENDEL_RELAY_URL'] ?? 'smtp://127.0.0.1:7426');
   const world = await startOutsideWorld({
     host: relay.hostname,
@@ -24,7 +26,7 @@ async function main(): Promise<void> {
     intakePort: Number(env['AVENDEL_INTAKE_PORT'] ?? 7425),
     pace: Number(env['AVENDEL_SIMULATOR_PACE'] ?? 1),
     people,
-    badDays: () => readBadDays(env['AVENDEL_DEMO_FILES']),
+    badDays: () => [...badDays, ...readBadDays(env['AVENDEL_DEMO_FILES'])],
     say,
   });
   const names = await startNameServer('127.0.0.1', Number(env['AVENDEL_SIMULATOR_NAMES_PORT'] ?? 7453));
@@ -32,7 +34,11 @@ async function main(): Promise<void> {
   process.once('SIGINT', stop);
   process.once('SIGTERM', stop);
   if (env['AVENDEL_DEMO_FILES']) writeDemoFiles(env['AVENDEL_DEMO_FILES'], people);
-  if (process.argv.includes('--load')) await loadOnce(say);
+  if (process.argv.includes('--load'))
+    await loadOnce(say, {
+      beginBadDay: (domain) => badDays.add(domain),
+      endBadDay: (domain) => badDays.delete(domain),
+    });
   say(`receives at ${relay.host}; its people and machines react within a minute`);
 }
 
@@ -42,12 +48,12 @@ function readBadDays(folder: string | undefined): string[] {
   return existsSync(file) ? readFileSync(file, 'utf8').split(/\s+/) : [];
 }
 
-async function loadOnce(say: (text: string) => void): Promise<void> {
+async function loadOnce(say: (text: string) => void, providers: Providers): Promise<void> {
   const base = process.env['AVENDEL_SERVICE'] ?? 'http://127.0.0.1:7400';
   const api = speakHttp(base, process.env['AVENDEL_TOKEN'] ?? '');
   if ((await api.get<Brand[]>('/brands')).length > 0) return;
   const began = Date.now();
-  await loadWorld(api, new Date(), say);
+  await loadWorld(api, new Date(), say, { providers });
   say(`the demo world is there after ${((Date.now() - began) / 1000).toFixed(1)} s`);
 }
 

@@ -1,6 +1,6 @@
 /**
- * A text array as PostgreSQL reads it (section 8.15.6 of its manual), three times as fast as the driver makes it: whether
- * anything needs escaping is seen once for all of them.
+ * A text array as PostgreSQL reads it (section 8.15.6 of its manual), three times as fast as the driver makes it:
+ * whether anything needs escaping is seen once for all of them.
  */
 export function arrayText(values: readonly (string | null)[]): string {
   if (values.length === 0) return '{}';

@@ -1,74 +1,15 @@
 import 'reflect-metadata';
+import pRetry from 'p-retry';
 import { DataSource, type EntityManager } from 'typeorm';
 import { CampaignEntity } from './entities/campaign.ts';
 import { AccountEntity, ApiTokenEntity, BrandEntity, ListEntity } from './entities/organisation.ts';
-import { FirstSchema1790000000001 } from './migrations/0001-first-schema.ts';
-import { ImportsInOnePass1790000000002 } from './migrations/0002-imports-in-one-pass.ts';
-import { SignUps1790000000003 } from './migrations/0003-sign-ups.ts';
-import { Settings1790000000004 } from './migrations/0004-settings.ts';
-import { Reconciliations1790000000005 } from './migrations/0005-reconciliations.ts';
-import { CleanContacts1790000000006 } from './migrations/0006-clean-contacts.ts';
-import { AttributeTypes1790000000007 } from './migrations/0007-attribute-types.ts';
-import { Storms1790000000008 } from './migrations/0008-storms.ts';
-import { Mailboxes1790000000009 } from './migrations/0009-mailboxes.ts';
-import { WhatComesBack1790000000010 } from './migrations/0010-what-comes-back.ts';
-import { Segments1790000000011 } from './migrations/0011-segments.ts';
-import { LeanerIndexes1790000000012 } from './migrations/0012-leaner-indexes.ts';
-import { SegmentsInUse1790000000013 } from './migrations/0013-segments-in-use.ts';
-import { Scores1790000000014 } from './migrations/0014-scores.ts';
-import { QuickCounts1790000000015 } from './migrations/0015-quick-counts.ts';
-import { Tries1790000000016 } from './migrations/0016-tries.ts';
-import { Asking1790000000017 } from './migrations/0017-asking.ts';
-import { SmallerFiles1790000000018 } from './migrations/0018-smaller-files.ts';
-import { CompactReconciliations1790000000019 } from './migrations/0019-compact-reconciliations.ts';
-import { EntriesByValue1790000000020 } from './migrations/0020-entries-by-value.ts';
-import { RunsInPieces1790000000021 } from './migrations/0021-runs-in-pieces.ts';
-import { Consent1790000000022 } from './migrations/0022-consent.ts';
-import { CampaignChanges1790000000023 } from './migrations/0023-campaign-changes.ts';
-import { Troubles1790000000024 } from './migrations/0024-troubles.ts';
-import { Idempotency1790000000025 } from './migrations/0025-idempotency.ts';
-import { RawReturnsOnce1790000000026 } from './migrations/0026-raw-returns-once.ts';
-import { Doors1790000000027 } from './migrations/0027-doors.ts';
-import { ActingAccounts1790000000028 } from './migrations/0028-acting-accounts.ts';
-import { ReturnDomains1790000000029 } from './migrations/0029-return-domains.ts';
+import { MIGRATIONS } from './migrations.ts';
 import { tellAccount } from './acting-account.ts';
+import { execute, rowsOf, type Sql } from './sql.ts';
 import { makeTurns } from './turns.ts';
 
-/** Anything that runs SQL: the data source itself, or a manager inside a transaction. */
-export type Sql = Pick<EntityManager, 'query' | 'getRepository'>;
 export type Database = DataSource;
 
-const MIGRATIONS = [
-  FirstSchema1790000000001,
-  ImportsInOnePass1790000000002,
-  SignUps1790000000003,
-  Settings1790000000004,
-  Reconciliations1790000000005,
-  CleanContacts1790000000006,
-  AttributeTypes1790000000007,
-  Storms1790000000008,
-  Mailboxes1790000000009,
-  WhatComesBack1790000000010,
-  Segments1790000000011,
-  LeanerIndexes1790000000012,
-  SegmentsInUse1790000000013,
-  Scores1790000000014,
-  QuickCounts1790000000015,
-  Tries1790000000016,
-  Asking1790000000017,
-  SmallerFiles1790000000018,
-  CompactReconciliations1790000000019,
-  EntriesByValue1790000000020,
-  RunsInPieces1790000000021,
-  Consent1790000000022,
-  CampaignChanges1790000000023,
-  Troubles1790000000024,
-  Idempotency1790000000025,
-  RawReturnsOnce1790000000026,
-  Doors1790000000027,
-  ActingAccounts1790000000028,
-  ReturnDomains1790000000029,
-];
 /** Any number of processes may start at once; one migrates, the others wait. */
 const MIGRATION_LOCK = 7_300_001;
 
@@ -92,23 +33,24 @@ export async function openDatabase(url: string, poolSize = 12): Promise<Database
  */
 export async function migrate(database: Database): Promise<void> {
   const runner = database.createQueryRunner();
-  await runner.query('SELECT pg_advisory_lock($1)', [MIGRATION_LOCK]);
+  await execute(runner, 'SELECT pg_advisory_lock($1)', [MIGRATION_LOCK]);
   try {
     await refuseNewerSchema(database);
     await database.runMigrations();
   } finally {
-    await runner.query('SELECT pg_advisory_unlock($1)', [MIGRATION_LOCK]);
+    await execute(runner, 'SELECT pg_advisory_unlock($1)', [MIGRATION_LOCK]);
     await runner.release();
   }
 }
 
 async function refuseNewerSchema(database: Database): Promise<void> {
-  const [found]: { present: boolean }[] = await database.query(
+  const [found] = await rowsOf<{ present: boolean }>(
+    database,
     `SELECT to_regclass('migrations') IS NOT NULL AS present`,
   );
   if (!found!.present) return;
   const known = MIGRATIONS.map((migration) => migration.name);
-  const newer: { name: string }[] = await database.query('SELECT name FROM migrations WHERE NOT name = ANY($1)', [
+  const newer = await rowsOf<{ name: string }>(database, 'SELECT name FROM migrations WHERE NOT name = ANY($1)', [
     known,
   ]);
   if (newer.length > 0) {
@@ -119,13 +61,13 @@ async function refuseNewerSchema(database: Database): Promise<void> {
 }
 
 /**
- * Runs `work` in one transaction; TypeORM's manager is what statements take as their first argument. Two that wait for each
- * other in a circle (SQLSTATE 40P01), or could not be put one after the other (40001): the one that PostgreSQL ends is run
- * again. So `work` does nothing outside the database that could not be done twice.
- *
- * The one order in which locks are taken, everywhere: keys of events; activity by contact and brand; events; contacts by
- * number; deliveries by campaign and contact; where contacts stand on ladders; subscriptions; entries; sign-ups. Within each in
- * rising order, and whoever records an event does so before anything else. What cannot keep to it relies on being run again.
+ * Runs `work` in one transaction; TypeORM's manager is what statements take as their first argument. Two that wait for
+ * each other in a circle (SQLSTATE 40P01), or could not be put one after the other (40001): the one that PostgreSQL
+ * ends is run again. So `work` does nothing outside the database that could not be done twice.
+ *  The one order in which locks are taken, everywhere: keys of events; activity by contact and brand; events; contacts
+ * by number; deliveries by campaign and contact; where contacts stand on ladders; subscriptions; entries; sign-ups.
+ * Within each in rising order, and whoever records an event does so before anything else. What cannot keep to it relies
+ * on being run again.
  */
 export function inTransaction<T>(
   database: Database,
@@ -137,7 +79,7 @@ export function inTransaction<T>(
 
 function forAccount<T>(database: Database, sees: Sees, work: (sql: EntityManager) => Promise<T>): Promise<T> {
   return database.transaction(sees, async (sql) => {
-    await tellAccount(sql);
+    await tellAccount(database, sql);
     return work(sql);
   });
 }
@@ -158,26 +100,18 @@ function isLostRace(error: unknown): boolean {
 }
 
 /** So often one is run again; each waits a little longer before, and not all as long. */
-const MOST_TRIES = 8;
-const WAIT_MS = 10;
+const AGAIN = { retries: 7, minTimeout: 10, factor: 2, randomize: true };
 
-async function tried<T>(work: () => Promise<T>, again: (error: unknown) => boolean): Promise<T> {
-  for (let tries = 1; ; tries++) {
-    try {
-      return await work();
-    } catch (error) {
-      if (tries === MOST_TRIES || !again(error)) throw error;
-      await new Promise((resolve) => setTimeout(resolve, WAIT_MS * 2 ** tries * Math.random()));
-    }
-  }
+function tried<T>(work: () => Promise<T>, again: (error: unknown) => boolean): Promise<T> {
+  return pRetry(work, { ...AGAIN, shouldRetry: ({ error }) => again(error) });
 }
 
 /**
  * Runs reading or writing of a whole set (an audience, a ladder) in one transaction, without nested loops: PostgreSQL
  * knows nothing yet of a list that was just filled, expects one row, and would compare each with each (4,000 contacts
  * against 50,000 entries took over a minute; hashed, 0.1 s). Hash tables get room to stay in memory: with the server's
- * default of 4 MB, joining 200,000 contacts goes through files. Work that goes on for long once its set is worked out, at
- * the pace of whoever takes the answer, calls `next` to let another begin.
+ * default of 4 MB, joining 200,000 contacts goes through files. Work that goes on for long once its set is worked out,
+ * at the pace of whoever takes the answer, calls `next` to let another begin.
  */
 export async function overWholeSet<T>(
   database: Database,
@@ -188,7 +122,8 @@ export async function overWholeSet<T>(
   const [, release] = await turnsOf(database).acquire();
   try {
     return await forAccount(database, sees, async (sql) => {
-      await sql.query(
+      await execute(
+        sql,
         `SET LOCAL enable_nestloop = off; SET LOCAL work_mem = '${WHOLE_SET_MEMORY}'; SET LOCAL parallel_tuple_cost = 0.01`,
       );
       return work(sql, release);
@@ -206,41 +141,44 @@ const turnsOf = makeTurns(4);
 
 /**
  * Runs a prepared statement over a few rows in one transaction: planned once a connection, and always by index. Left to
- * itself PostgreSQL plans the gate anew each time (8 ms for 2 ms of work), and a plan made while a table was small would
- * go on reading all of it when it is large.
+ * itself PostgreSQL plans the gate anew each time (8 ms for 2 ms of work), and a plan made while a table was small
+ * would go on reading all of it when it is large.
  */
 export function overFewRows<T>(database: Database, work: (sql: EntityManager) => Promise<T>): Promise<T> {
   return inRetriedTransaction(database, async (sql) => {
-    await sql.query(`SET LOCAL plan_cache_mode = force_generic_plan; ${otherThanByIndex('off')}`);
+    await execute(sql, `SET LOCAL plan_cache_mode = force_generic_plan; ${otherThanByIndex('off')}`);
     return work(sql);
   });
 }
 
 /**
  * Has a transaction look contacts up by index whatever their number. A base of one page would be read through for each
- * of 20,000 rows, which is nothing until others fill it meanwhile: then each row reads through theirs, and a chunk of an
- * import that takes 0.3 s took over 35. What the statement keeps between its parts stays in memory.
+ * of 20,000 rows, which is nothing until others fill it meanwhile: then each row reads through theirs, and a chunk of
+ * an import that takes 0.3 s took over 35. What the statement keeps between its parts stays in memory.
  */
 export async function lookUpByIndex(sql: Sql): Promise<void> {
-  await sql.query(`SET LOCAL enable_seqscan = off; SET LOCAL work_mem = '${CHUNK_MEMORY}'`);
+  await execute(sql, `SET LOCAL enable_seqscan = off; SET LOCAL work_mem = '${CHUNK_MEMORY}'`);
 }
 
-/** The same for a chunk of rows: 20,000 contacts are under 8 MB, and the server's default of 4 MB puts them into files. */
+/**
+ * The same for a chunk of rows: 20,000 contacts are under 8 MB, and the server's default of 4 MB puts them into files.
+ */
 const CHUNK_MEMORY = '24MB';
 
 /** Memory a hash or sort of a statement over a whole set may take in the PostgreSQL server. */
 const WHOLE_SET_MEMORY = '64MB';
 
 /**
- * Runs a statement that looks each of its rows up in tables of any size, by their indexes alone. What an import has just
- * written has no statistics yet: an anti-join that the planner took for one of a few rows read through 20,000 for each of
- * 20,000, and undoing that import took 70 s. Nor does it know how few contacts of a set a piece has: to undo 10,000 tags
- * it read the whole journal, for 2.8 s. What it joins of its own rows it must join by none of their numbers.
+ * Runs a statement that looks each of its rows up in tables of any size, by their indexes alone. What an import has
+ * just written has no statistics yet: an anti-join that the planner took for one of a few rows read through 20,000 for
+ * each of 20,000, and undoing that import took 70 s. Nor does it know how few contacts of a set a piece has: to undo
+ * 10,000 tags it read the whole journal, for 2.8 s. What it joins of its own rows it must join by none of their
+ * numbers.
  */
 export async function byIndexAlone<T>(sql: Sql, work: () => Promise<T>): Promise<T> {
-  await sql.query(otherThanByIndex('off'));
+  await execute(sql, otherThanByIndex('off'));
   const done = await work();
-  await sql.query(otherThanByIndex('on'));
+  await execute(sql, otherThanByIndex('on'));
   return done;
 }
 
@@ -250,7 +188,7 @@ const otherThanByIndex = (allowed: 'on' | 'off'): string =>
 
 /** Lets what follows in a transaction of overWholeSet be planned as any other. */
 export async function byAnyPlan(sql: Sql): Promise<void> {
-  await sql.query('SET LOCAL enable_nestloop = on');
+  await execute(sql, 'SET LOCAL enable_nestloop = on');
 }
 
 /** As TypeORM hands an error on, or as the driver throws it for a prepared statement. */

@@ -26,9 +26,15 @@ describe('passwords', () => {
     expect(passwordProblem(password, ROSA)).toContain(because);
   });
 
-  test.each(['a brass planisphere', 'korrekt batteri häst', 'tFq9-mm2x-Lw0z', '🌙🌗🌕🌓 over the hill', 'the observatory dome'])('%s is taken', (password) => {
+  test.each([
+    'a brass planisphere',
+    'korrekt batteri häst',
+    'tFq9-mm2x-Lw0z',
+    '🌙🌗🌕🌓 over the hill',
+    'the observatory dome',
+  ])('%s is taken', (password) => {
     expect(passwordProblem(password, ROSA)).toBeUndefined();
-  }); // prettier-ignore
+  });
 
   test('characters are counted, not their parts', () => {
     expect(passwordProblem('🌙'.repeat(11), ROSA)).toContain('this one has 11');
@@ -52,8 +58,17 @@ test('a scope is enough for itself and what stands before it', () => {
 });
 
 test('this machine, and what only looks like it', () => {
-  for (const own of ['127.0.0.1', '127.8.8.8', 'localhost', 'LOCALHOST', '::1', '[::1]']) expect([own, isLoopback(own)]).toEqual([own, true]); // prettier-ignore
-  for (const other of ['127.0.0.1.larkfield.example', 'localhost.larkfield.example', '128.0.0.1', '::2', '', '192.0.2.1']) expect([other, isLoopback(other)]).toEqual([other, false]); // prettier-ignore
+  for (const own of ['127.0.0.1', '127.8.8.8', 'localhost', 'LOCALHOST', '::1', '[::1]'])
+    expect([own, isLoopback(own)]).toEqual([own, true]);
+  for (const other of [
+    '127.0.0.1.larkfield.example',
+    'localhost.larkfield.example',
+    '128.0.0.1',
+    '::2',
+    '',
+    '192.0.2.1',
+  ])
+    expect([other, isLoopback(other)]).toEqual([other, false]);
 });
 
 describe('secrets', () => {
@@ -85,9 +100,13 @@ describe('secrets', () => {
   test('a new key before the old opens both, seals with the new, and tells which are old', () => {
     const before = makeSecrets([one]).seal(secret, 'x');
     const both = makeSecrets([two, one]);
-    expect([both.open(before, 'x'), both.isOld(before), both.isOld(both.seal(secret, 'x'))]).toEqual([secret, true, false]);
+    expect([both.open(before, 'x'), both.isOld(before), both.isOld(both.seal(secret, 'x'))]).toEqual([
+      secret,
+      true,
+      false,
+    ]);
     expect(makeSecrets([two]).open(both.seal(secret, 'x'), 'x')).toEqual(secret);
-  }); // prettier-ignore
+  });
 
   test('keys are read in base64 and hex, and one of another length is refused without being shown', () => {
     expect(readSecretKeys(` ${one.toString('base64')}\n${two.toString('hex')}\n`)).toEqual([one, two]);
@@ -99,7 +118,10 @@ describe('secrets', () => {
 
 test('a new signing key is used from its instant on; what older ones signed stays valid', () => {
   const payload = { use: 'click' as const, campaignId: 7, contactId: 8, link: 9 };
-  const [first, second] = [{ version: 1, secret: randomBytes(32) }, { version: 2, secret: randomBytes(32), activeAt: 1000 }]; // prettier-ignore
+  const [first, second] = [
+    { version: 1, secret: randomBytes(32) },
+    { version: 2, secret: randomBytes(32), activeAt: 1000 },
+  ];
   const tokens = makeTokenizer([first], 0);
   const old = tokens.make(payload);
   tokens.useKeys([second, first], 999);

@@ -1,4 +1,4 @@
-import { makeSieve } from '../../src/core/address/sieve.ts';
+import { makeSieve } from '../../src/core/import-engine/sieve.ts';
 import { createHash } from 'node:crypto';
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
@@ -65,7 +65,11 @@ describe('suppression keys and entries', () => {
 });
 
 test('a sieve lets pass all that it holds, and hardly anything else, also when it holds more than it was made for', () => {
-  for (const [made, held, most] of [[5000, 5000, 20], [1000, 5000, 4000], [0, 1, 1]] as const) {
+  for (const [made, held, most] of [
+    [5000, 5000, 20],
+    [1000, 5000, 4000],
+    [0, 1, 1],
+  ] as const) {
     const sieve = makeSieve(made);
     for (let n = 0; n < held; n++) sieve.add(`held${n}@quillmail.example`);
     const passing = (name: string, texts: number): number =>
@@ -76,4 +80,4 @@ test('a sieve lets pass all that it holds, and hardly anything else, also when i
     expect(sieve.mayHoldBytes(bytes, 1, bytes.length)).toBe(false);
     expect(passing('other', 10_000)).toBeLessThanOrEqual(most);
   }
-}); // prettier-ignore
+});

@@ -24,7 +24,8 @@ describe('invariant 17, their word', () => {
   });
 
   test('a link alone ends nothing and signs nobody up: what is chosen behind one is confirmed first, or stays', () => {
-    for (const standing of STANDINGS) expect([standing, mayEnd(standing, 'preferences')]).not.toEqual([standing, 'may']); // prettier-ignore
+    for (const standing of STANDINGS)
+      expect([standing, mayEnd(standing, 'preferences')]).not.toEqual([standing, 'may']);
   });
 
   test('an import lifts nothing: it only takes in who was never on the list', () => {
@@ -42,18 +43,35 @@ describe('invariant 17, their word', () => {
 
 test('what stands, by entry and by state: only what is known not to be the contact’s word is not taken for it', () => {
   for (const builtIn of BUILT_IN_LISTS) expect(STANDINGS).toContain(standingOfEntry(builtIn, null));
-  expect(ENDED_BY.map((endedBy) => standingOfEntry('opt-out', endedBy))).toEqual(['opt-out', 'taken-off-by-staff', 'taken-off-by-rule', 'taken-off-by-rule']); // prettier-ignore
+  expect(ENDED_BY.map((endedBy) => standingOfEntry('opt-out', endedBy))).toEqual([
+    'opt-out',
+    'taken-off-by-staff',
+    'taken-off-by-rule',
+    'taken-off-by-rule',
+  ]);
   expect(standingOfEntry('opt-out', null)).toBe('opt-out');
   expect(standingOfEntry('complaint', 'staff')).toBe('complaint');
   expect(standingOfState('unsubscribed', null)).toBe('left');
   expect(standingOfState('unsubscribed', 'staff')).toBe('taken-off-by-staff');
-  expect([standingOfState('subscribed', null), standingOfState('pending', null), standingOfState(null, null)]).toEqual([undefined, 'pending', 'never']); // prettier-ignore
-  expect(BUILT_IN_LISTS.filter((builtIn) => whyStaffMayNotLift(builtIn, 'contact') !== null)).toEqual(['erasure', 'complaint', 'opt-out']); // prettier-ignore
+  expect([standingOfState('subscribed', null), standingOfState('pending', null), standingOfState(null, null)]).toEqual([
+    undefined,
+    'pending',
+    'never',
+  ]);
+  expect(BUILT_IN_LISTS.filter((builtIn) => whyStaffMayNotLift(builtIn, 'contact') !== null)).toEqual([
+    'erasure',
+    'complaint',
+    'opt-out',
+  ]);
   expect([whyStaffMayNotLift('opt-out', 'staff'), whyStaffMayNotLift(null, null)]).toEqual([null, null]);
 });
 
 test('of several things that stand, the hardest answer decides', () => {
-  expect([hardestOf([]), hardestOf(['may', 'confirm']), hardestOf(['confirm', 'not', 'may'])]).toEqual(['may', 'confirm', 'not']); // prettier-ignore
+  expect([hardestOf([]), hardestOf(['may', 'confirm']), hardestOf(['confirm', 'not', 'may'])]).toEqual([
+    'may',
+    'confirm',
+    'not',
+  ]);
 });
 
 test('leaving by a message is leaving the lists that it came from, or the brand where it came from none', () => {

@@ -55,15 +55,31 @@ describe('may this contact receive this message', () => {
     expect(reasons({ subscriptions: [] })).toEqual(['no-permission']);
     expect(reasons({ subscriptions: [{ listId: 1, state: 'pending' }] })).toEqual(['unconfirmed']);
     expect(reasons({ subscriptions: [{ listId: 1, state: 'unsubscribed' }] })).toEqual(['unsubscribed']);
-    expect(reasons({ subscriptions: [{ listId: 1, state: 'unsubscribed' }, { listId: 2, state: 'pending' }] })).toEqual(['unconfirmed']); // prettier-ignore
-    expect(reasons({ subscriptions: [{ listId: 1, state: 'unsubscribed' }, { listId: 2, state: 'subscribed' }] })).toEqual([]); // prettier-ignore
+    expect(
+      reasons({
+        subscriptions: [
+          { listId: 1, state: 'unsubscribed' },
+          { listId: 2, state: 'pending' },
+        ],
+      }),
+    ).toEqual(['unconfirmed']);
+    expect(
+      reasons({
+        subscriptions: [
+          { listId: 1, state: 'unsubscribed' },
+          { listId: 2, state: 'subscribed' },
+        ],
+      }),
+    ).toEqual([]);
   });
 
   test('a service message is stopped by what reaches everything, and by nothing that is about marketing', () => {
     const marketingOnly = entry({ builtIn: 'complaint', reach: 'marketing' });
     expect(reasons({ entries: [marketingOnly], subscriptions: [] }, SERVICE)).toEqual([]);
     expect(reasons({ entries: [entry({ builtIn: 'hard-bounce' })] }, SERVICE)).toEqual(['undeliverable']);
-    expect(reasons({ entries: [entry({ builtIn: 'complaint', reach: 'everything' })] }, SERVICE)).toEqual(['complained']);
+    expect(reasons({ entries: [entry({ builtIn: 'complaint', reach: 'everything' })] }, SERVICE)).toEqual([
+      'complained',
+    ]);
     expect(reasons({ archived: true }, SERVICE)).toEqual(['archived']);
     expect(reasons({ deliverability: 'undeliverable' }, SERVICE)).toEqual(['undeliverable']);
   });
@@ -77,13 +93,25 @@ describe('may this contact receive this message', () => {
   });
 
   test('whatever applies, all reasons are kept, in the order in which they decide, each once', () => {
-    const builtIn = fc.constantFrom<BuiltInList | null>(null, 'hard-bounce', 'complaint', 'opt-out', 'sunset', 'erasure');
+    const builtIn = fc.constantFrom<BuiltInList | null>(
+      null,
+      'hard-bounce',
+      'complaint',
+      'opt-out',
+      'sunset',
+      'erasure',
+    );
     const facts = fc.record({
       erased: fc.boolean(),
       archived: fc.boolean(),
       deliverability: fc.constantFrom('deliverable' as const, 'doubtful' as const, 'undeliverable' as const),
       entries: fc.array(builtIn.map((name) => entry({ builtIn: name }))),
-      subscriptions: fc.array(fc.record({ listId: fc.constantFrom(1, 2), state: fc.constantFrom('pending' as const, 'subscribed' as const, 'unsubscribed' as const) })),
+      subscriptions: fc.array(
+        fc.record({
+          listId: fc.constantFrom(1, 2),
+          state: fc.constantFrom('pending' as const, 'subscribed' as const, 'unsubscribed' as const),
+        }),
+      ),
       leftOut: fc.boolean(),
       alreadySent: fc.boolean(),
     });
@@ -100,4 +128,4 @@ describe('may this contact receive this message', () => {
       }),
     );
   });
-}); // prettier-ignore
+});

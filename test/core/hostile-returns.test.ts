@@ -8,7 +8,9 @@ import { withoutMarkup } from '../../src/core/returns/without-markup.ts';
 import { HOSTILE } from '../support/hostile-returns.ts';
 
 const FOLDER = 'test/core/returned/';
-const CORPUS = readdirSync(FOLDER).filter((file) => file.endsWith('.eml')).map((file) => readFileSync(FOLDER + file)); // prettier-ignore
+const CORPUS = readdirSync(FOLDER)
+  .filter((file) => file.endsWith('.eml'))
+  .map((file) => readFileSync(FOLDER + file));
 const REPORT = readFileSync(`${FOLDER}report-user-unknown.eml`);
 
 /** The best of three, in milliseconds: what else the machine does makes a reading longer, never shorter. */
@@ -22,7 +24,10 @@ function took(raw: Buffer): number {
 }
 
 /** A report of everyday make that carries so large a copy of the message. */
-const HARMLESS = Buffer.concat([REPORT, Buffer.alloc(MAX_MESSAGE_BYTES - REPORT.length, 'The November sky holds a comet.\r\n')]); // prettier-ignore
+const HARMLESS = Buffer.concat([
+  REPORT,
+  Buffer.alloc(MAX_MESSAGE_BYTES - REPORT.length, 'The November sky holds a comet.\r\n'),
+]);
 /** What was read in more than linear time took hundreds of times as long. */
 const MOST_TIMES = 30;
 
@@ -35,30 +40,52 @@ test.each(Object.keys(HOSTILE))('%s: 4 MB are read about as fast as a harmless m
 test('any piece of a message of the corpus, repeated up to 4 MB, is read in bounded time and gives a bounded reading', () => {
   const limit = MOST_TIMES * took(HARMLESS);
   fc.assert(
-    fc.property(fc.nat(CORPUS.length - 1), fc.nat(), fc.integer({ min: 1, max: 300 }), fc.uint8Array({ maxLength: 6 }), (which, place, length, bytes) => {
-      const message = CORPUS[which]!;
-      const at = place % Math.max(1, message.length);
-      const piece = Buffer.concat([message.subarray(at, at + length), bytes]);
-      fc.pre(piece.length > 0);
-      const raw = Buffer.concat([message.subarray(0, at), Buffer.alloc(MAX_MESSAGE_BYTES, piece), message.subarray(at)]);
-      const begun = performance.now();
-      const read = readReturn(raw);
-      const first = performance.now() - begun;
-      expect(first < limit ? first : took(raw)).toBeLessThan(limit);
-      expect(JSON.stringify(read).length).toBeLessThan(MAX_MESSAGE_BYTES);
-      for (const { text } of read.recipients) expect(text.length).toBeLessThanOrEqual(MAX_TEXT_CHARACTERS);
-    }),
+    fc.property(
+      fc.nat(CORPUS.length - 1),
+      fc.nat(),
+      fc.integer({ min: 1, max: 300 }),
+      fc.uint8Array({ maxLength: 6 }),
+      (which, place, length, bytes) => {
+        const message = CORPUS[which]!;
+        const at = place % Math.max(1, message.length);
+        const piece = Buffer.concat([message.subarray(at, at + length), bytes]);
+        fc.pre(piece.length > 0);
+        const raw = Buffer.concat([
+          message.subarray(0, at),
+          Buffer.alloc(MAX_MESSAGE_BYTES, piece),
+          message.subarray(at),
+        ]);
+        const begun = performance.now();
+        const read = readReturn(raw);
+        const first = performance.now() - begun;
+        expect(first < limit ? first : took(raw)).toBeLessThan(limit);
+        expect(JSON.stringify(read).length).toBeLessThan(MAX_MESSAGE_BYTES);
+        for (const { text } of read.recipients) expect(text.length).toBeLessThanOrEqual(MAX_TEXT_CHARACTERS);
+      },
+    ),
     { numRuns: 60, seed: 17 },
-  ); // prettier-ignore
+  );
 });
 
 test('one message to several of our addresses is read for each, and told whom it is from', () => {
   const token = (letter: string): string => letter.repeat(39);
   const raw = `From: Ada <ada@quillmail.example>\nSubject: stop\nIn-Reply-To: <${token('c')}@larkfield.example>\n\nplease`;
-  const { readings, sender } = readReturns(raw, [`u.${token('a')}@returns.larkfield.example`, `b.${token('b')}@returns.larkfield.example`, '']); // prettier-ignore
+  const { readings, sender } = readReturns(raw, [
+    `u.${token('a')}@returns.larkfield.example`,
+    `b.${token('b')}@returns.larkfield.example`,
+    '',
+  ]);
   expect(sender).toBe('ada@quillmail.example');
-  expect(readings.map(({ kind, token: found }) => [kind, found])).toEqual([['unsubscribe_request', token('a')], ['unsubscribe_request', token('b')], ['unsubscribe_request', token('c')]]); // prettier-ignore
-  expect(readings.map(({ because }) => because)).toEqual(["sent to the message's own unsubscribe address", 'the subject is “stop” and nothing else', 'the subject is “stop” and nothing else']); // prettier-ignore
+  expect(readings.map(({ kind, token: found }) => [kind, found])).toEqual([
+    ['unsubscribe_request', token('a')],
+    ['unsubscribe_request', token('b')],
+    ['unsubscribe_request', token('c')],
+  ]);
+  expect(readings.map(({ because }) => because)).toEqual([
+    "sent to the message's own unsubscribe address",
+    'the subject is “stop” and nothing else',
+    'the subject is “stop” and nothing else',
+  ]);
   expect(readReturns('From: a@b.example, c@d.example\n\nx', ['']).sender).toBeUndefined();
 });
 

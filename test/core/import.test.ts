@@ -3,15 +3,15 @@ import fc from 'fast-check';
 import { MOST_CHUNK_ROWS, planChunks } from '../../src/core/import/chunk-plan.ts';
 import { makeRowCutter, type CutRow } from '../../src/core/import/cut-rows.ts';
 import type { BrokenLine } from '../../src/core/import/mend-quotes.ts';
-import { PlainRow } from '../../src/core/import/plain-row.ts';
+import { PlainRow } from '../../src/core/import-engine/plain-row.ts';
 import { makePlainRowReader } from '../../src/core/import/read-plain-row.ts';
 import { readAttributeValue } from '../../src/core/import/attribute-value.ts';
 import { guessDelimiter, guessEncoding, splitHeader } from '../../src/core/import/guess-format.ts';
 import { attributeName, guessMapping, parseColumnUse } from '../../src/core/import/map-columns.ts';
 import { makeRowReader } from '../../src/core/import/read-table.ts';
 import { countOutcomes, OUTCOME_LETTERS, outcomeOf } from '../../src/core/import/row-outcomes.ts';
-import { makeSeenAddresses } from '../../src/core/import/seen-addresses.ts';
-import { makeInterned } from '../../src/core/text/interned.ts';
+import { makeSeenAddresses } from '../../src/core/import-engine/seen-addresses.ts';
+import { makeInterned } from '../../src/core/import-engine/interned.ts';
 import { makeRecoder } from '../../src/core/text/recode.ts';
 import type { Encoding } from '../../src/shared/words.ts';
 import { ROW_WORDS } from '../../src/shared/row-words.ts';
@@ -51,21 +51,43 @@ describe('mending quotation marks', () => {
     const long = `x${'y'.repeat(10 * 1024 * 1024)}`;
     const told = { error: expect.stringMatching(/^the line is longer than 64 KB: xyyy/) as unknown };
     expect(mend([`a\n${long}\nb`])).toEqual(['a', told, 'b']);
-    const pieces = ['a\n', ...Array.from({ length: 11 }, (_, index) => long.slice(index << 20, (index + 1) << 20)), '\nb\n'];
+    const pieces = [
+      'a\n',
+      ...Array.from({ length: 11 }, (_, index) => long.slice(index << 20, (index + 1) << 20)),
+      '\nb\n',
+    ];
     expect(mend(pieces)).toEqual(['a', told, 'b']);
     expect(mend(['a\n', ...pieces.slice(1, -1)])).toEqual(['a', told]);
   });
 
   test('cut at any places, a file gives the same rows', () => {
-    const line = fc.constantFrom('a,b', '"a","b"', '"a\nb",c', '', '  ', 'x"y', '"', 'é,ü', '"x""y",z', ' a,b', 'a\tb,c', 'a\rb');
+    const line = fc.constantFrom(
+      'a,b',
+      '"a","b"',
+      '"a\nb",c',
+      '',
+      '  ',
+      'x"y',
+      '"',
+      'é,ü',
+      '"x""y",z',
+      ' a,b',
+      'a\tb,c',
+      'a\rb',
+    );
     fc.assert(
-      fc.property(fc.array(line, { maxLength: 30 }), fc.constantFrom('\n', '\r\n'), fc.array(fc.nat(), { maxLength: 8 }), (lines, end, places) => {
-        const bytes = Buffer.from(lines.join(end));
-        expect(rowsOf(cut(bytes, places))).toEqual(rowsOf([bytes]));
-      }),
+      fc.property(
+        fc.array(line, { maxLength: 30 }),
+        fc.constantFrom('\n', '\r\n'),
+        fc.array(fc.nat(), { maxLength: 8 }),
+        (lines, end, places) => {
+          const bytes = Buffer.from(lines.join(end));
+          expect(rowsOf(cut(bytes, places))).toEqual(rowsOf([bytes]));
+        },
+      ),
     );
   });
-}); // prettier-ignore
+});
 
 test('rows are the same whether they are read in their bytes or, of a delimiter that no byte is, as text', () => {
   const line = fc.string({ unit: fc.constantFrom('a', ',', ' ', '@', '~', '\t', '\r', '\u007f', 'é'), maxLength: 12 });
@@ -109,7 +131,9 @@ describe('what a file is', () => {
     expect(guessEncoding(Buffer.from([0x50, 0x4b, 3, 4, 20, 0, 8]))).toBeUndefined();
     expect(guessEncoding(Buffer.from('name\nJosé Müller', 'latin1'))).toBe('windows-1252');
     expect(guessEncoding(Buffer.from('name\nJosé Müller'))).toBe('utf-8');
-    expect(guessEncoding(Buffer.concat([Buffer.from('José Müller'), Buffer.from('é', 'latin1'), Buffer.from('.')]))).toBe('utf-8'); // prettier-ignore
+    expect(
+      guessEncoding(Buffer.concat([Buffer.from('José Müller'), Buffer.from('é', 'latin1'), Buffer.from('.')])),
+    ).toBe('utf-8');
     expect(guessEncoding(Buffer.from('name\nJosé').subarray(0, -1))).toBe('utf-8');
   });
 
@@ -129,15 +153,32 @@ describe('what a file is', () => {
 
 describe('reading a row', () => {
   test('a cell that says of leaving yes, since when, no, or nothing that can be understood', () => {
-    const read = makeRowReader({ headers: ['Mail', 'Out', 'Off'], mapping: { Mail: 'address', Out: 'opted_out', Off: 'unsubscribed' }, types: {} }, NOW); // prettier-ignore
+    const read = makeRowReader(
+      {
+        headers: ['Mail', 'Out', 'Off'],
+        mapping: { Mail: 'address', Out: 'opted_out', Off: 'unsubscribed' },
+        types: {},
+        zone: 'UTC',
+      },
+      NOW,
+    );
     const leaving = (out: string, off = ''): unknown => {
       const row = read(['ana@quillmail.example', out, off]);
       return row.code ?? row.leaving;
     };
-    for (const yes of ['yes', 'Y', ' TRUE ', '1', 'x', 'Opted out', 'unsubscribed']) expect(leaving(yes)).toMatchObject({ everything: true, at: null }); // prettier-ignore
+    for (const yes of ['yes', 'Y', ' TRUE ', '1', 'x', 'Opted out', 'unsubscribed'])
+      expect(leaving(yes)).toMatchObject({ everything: true, at: null });
     for (const no of ['no', 'N', 'false', '0', '-', '', '  ', 'subscribed', 'never']) expect(leaving(no)).toBeNull();
-    expect(leaving('2025-06-01 10:00')).toEqual({ everything: true, at: '2025-06-01T10:00:00.000Z', said: '“Out” says “2025-06-01 10:00”' }); // prettier-ignore
-    expect([leaving('perhaps'), leaving('2025-13-01'), leaving('2099-01-01')]).toEqual(['bad-value', 'bad-date', 'future-date']); // prettier-ignore
+    expect(leaving('2025-06-01 10:00')).toEqual({
+      everything: true,
+      at: '2025-06-01T10:00:00.000Z',
+      said: '“Out” says “2025-06-01 10:00”',
+    });
+    expect([leaving('perhaps'), leaving('2025-13-01'), leaving('2099-01-01')]).toEqual([
+      'bad-value',
+      'bad-date',
+      'future-date',
+    ]);
     // The wider one holds where both are said; the narrower one alone is of the list.
     expect(leaving('yes', 'yes')).toMatchObject({ everything: true });
     expect(leaving('no', 'yes')).toMatchObject({ everything: false, said: '“Off” says “yes”' });
@@ -147,11 +188,19 @@ describe('reading a row', () => {
   const read = makeRowReader(
     {
       headers: ['address', 'name', 'joined', 'seat', 'visits', 'consent'],
-      mapping: { address: 'address', name: 'name', joined: 'joined_at', seat: 'seat', visits: 'visits', consent: 'consent_evidence' },
+      mapping: {
+        address: 'address',
+        name: 'name',
+        joined: 'joined_at',
+        seat: 'seat',
+        visits: 'visits',
+        consent: 'consent_evidence',
+      },
       types: { visits: { type: 'number' } },
+      zone: 'UTC',
     },
     NOW,
-  ); // prettier-ignore
+  );
 
   test('a good row in normal form', () => {
     expect(
@@ -168,12 +217,22 @@ describe('reading a row', () => {
       consent: { source: null, evidence: 'ticked on paper' },
       leaving: null,
     });
-    expect(makeRowReader({ headers: ['Mail', 'Tag'], mapping: { Mail: 'address', Tag: 'tags' }, types: {} }, NOW)(['ana@quillmail.example', 'board; Moon-walk|{x}"|board, ;'])).toMatchObject({ tags: ['board', 'Moon-walk', 'x'] }); // prettier-ignore
+    expect(
+      makeRowReader(
+        { headers: ['Mail', 'Tag'], mapping: { Mail: 'address', Tag: 'tags' }, types: {}, zone: 'UTC' },
+        NOW,
+      )(['ana@quillmail.example', 'board; Moon-walk|{x}"|board, ;']),
+    ).toMatchObject({ tags: ['board', 'Moon-walk', 'x'] });
     const long = `${'x'.repeat(999)}🔭`;
     expect(read(['ana@quillmail.example', '', '', long, '', ''])).toMatchObject({
       attributes: { seat: 'x'.repeat(999) },
     });
-    expect(read(['ana@quillmail.example', '', '', '', '', ''])).toMatchObject({ name: null, attributes: null, joinedAt: null, consent: null }); // prettier-ignore
+    expect(read(['ana@quillmail.example', '', '', '', '', ''])).toMatchObject({
+      name: null,
+      attributes: null,
+      joinedAt: null,
+      consent: null,
+    });
   });
 
   test.each([
@@ -202,20 +261,35 @@ test('a plain row is read as any row is, or left to be read as one', () => {
     headers: ['address', 'name', 'joined', 'seat', 'tags'],
     mapping: { address: 'address', name: 'name', joined: 'joined_at', seat: 'seat', tags: 'tags' },
     types: { seat: { type: 'number' } },
+    zone: 'America/New_York',
   } as const;
-  const [read, readPlain] = [makeRowReader({ ...columns, headers: [...columns.headers] }, NOW), makePlainRowReader({ ...columns, headers: [...columns.headers] }, NOW)]; // prettier-ignore
+  const [read, readPlain] = [
+    makeRowReader({ ...columns, headers: [...columns.headers] }, NOW),
+    makePlainRowReader({ ...columns, headers: [...columns.headers] }, NOW),
+  ];
   const letters = (unit: string[], maxLength: number) => fc.string({ unit: fc.constantFrom(...unit), maxLength });
   const local = fc.oneof(
     fc.constantFrom('a.b', '.a', 'a.', 'a..b', ''),
     letters(['a', 'B', '.', '+', "'", ' ', '@', '(', '_'], 8),
   );
-  const domain = fc.oneof(fc.constantFrom('quillmail.example', 'Quillmail.EXAMPLE', 'quillmail.example.', 'quillmail', '-a.example', 'a..b'), letters(['a', '1', '.', '-', 'Z'], 6)); // prettier-ignore
-  const address = fc.tuple(letters([' ', '<'], 2), local, fc.constantFrom('@', '@', ''), domain, letters([' ', '>'], 2)).map((parts) => parts.join('')); // prettier-ignore
+  const domain = fc.oneof(
+    fc.constantFrom('quillmail.example', 'Quillmail.EXAMPLE', 'quillmail.example.', 'quillmail', '-a.example', 'a..b'),
+    letters(['a', '1', '.', '-', 'Z'], 6),
+  );
+  const address = fc
+    .tuple(letters([' ', '<'], 2), local, fc.constantFrom('@', '@', ''), domain, letters([' ', '>'], 2))
+    .map((parts) => parts.join(''));
   const long = fc
     .constantFrom('a'.repeat(64), 'a'.repeat(65), 'a'.repeat(300))
     .map((text) => `${text}@quillmail.example`);
   const name = fc.oneof(letters(['A', 'n', ' ', '~'], 6), fc.constant('x'.repeat(1001)));
-  const row = fc.tuple(fc.oneof(address, long), name, fc.constantFrom('', '2026-01-02', ' 2026-01-02 10:00+02:00', '2999-01-01', 'soon'), fc.constantFrom('', '7', 'B7'), fc.constantFrom('', 'board; moon')); // prettier-ignore
+  const row = fc.tuple(
+    fc.oneof(address, long),
+    name,
+    fc.constantFrom('', '2026-01-02', ' 2026-01-02 10:00+02:00', '2999-01-01', 'soon'),
+    fc.constantFrom('', '7', 'B7'),
+    fc.constantFrom('', 'board; moon'),
+  );
   const plainRow = new PlainRow();
   let plainly = 0;
   fc.assert(
@@ -227,7 +301,15 @@ test('a plain row is read as any row is, or left to be read as one', () => {
       plainly++;
       const { nameFrom, nameTo, joinedAt, details } = plain;
       const text = Buffer.from(plain.address.bytes).toString('latin1', 0, plain.address.length());
-      expect({ code: null, address: text, domain: plain.address.domain(), name: bytes.toString('latin1', nameFrom, nameTo) || null, list: null, joinedAt, ...details }).toEqual(read(cells)); // prettier-ignore
+      expect({
+        code: null,
+        address: text,
+        domain: plain.address.domain(),
+        name: bytes.toString('latin1', nameFrom, nameTo) || null,
+        list: null,
+        joinedAt,
+        ...details,
+      }).toEqual(read(cells));
     }),
     { numRuns: 2000 },
   );
@@ -253,7 +335,10 @@ describe('attributes with a type', () => {
   test('a use says name and type, or what is wrong with it', () => {
     expect(parseColumnUse('Seat No.')).toEqual({ use: 'seat_no' });
     expect(parseColumnUse('Visits: number')).toEqual({ use: 'visits', type: { type: 'number' } });
-    expect(parseColumnUse('tier:choice( friend | patron |friend)')).toEqual({ use: 'tier', type: { type: 'choice', choices: ['friend', 'patron'] } }); // prettier-ignore
+    expect(parseColumnUse('tier:choice( friend | patron |friend)')).toEqual({
+      use: 'tier',
+      type: { type: 'choice', choices: ['friend', 'patron'] },
+    });
     expect(parseColumnUse('visits:numbr')).toMatch(/no type/);
     expect(parseColumnUse('visits:number(1|2)')).toMatch(/only a choice/);
     expect(parseColumnUse('name:text')).toMatch(/field of every contact/);
@@ -273,7 +358,14 @@ describe('outcomes of rows', () => {
   });
 
   test('are counted without their codes', () => {
-    expect(countOutcomes('ccdEAls=u')).toEqual({ created: 2, duplicate: 1, refused: 2, suppressed: 2, unchanged: 1, updated: 1 }); // prettier-ignore
+    expect(countOutcomes('ccdEAls=u')).toEqual({
+      created: 2,
+      duplicate: 1,
+      refused: 2,
+      suppressed: 2,
+      unchanged: 1,
+      updated: 1,
+    });
     expect(countOutcomes('')).toEqual({});
   });
 });
@@ -291,7 +383,9 @@ test('what was made of a text is remembered, also when the bytes it stood in are
 });
 
 test('addresses that have passed are known again, with the row they stood in first, as a map would', () => {
-  const address = fc.tuple(fc.nat(400), fc.constantFrom('a', 'b.c', 'ü')).map(([n, part]) => `${part}${n}@quillmail.example`);
+  const address = fc
+    .tuple(fc.nat(400), fc.constantFrom('a', 'b.c', 'ü'))
+    .map(([n, part]) => `${part}${n}@quillmail.example`);
   fc.assert(
     fc.property(fc.array(address, { maxLength: 300 }), fc.integer(), (addresses, seed) => {
       const seen = makeSeenAddresses(seed, 10);
@@ -307,7 +401,7 @@ test('addresses that have passed are known again, with the row they stood in fir
       expect(addresses.map((one, index) => firstRow(one, index + 1))).toEqual(expected);
     }),
   );
-}); // prettier-ignore
+});
 
 test('sixty thousand different addresses are all seen for the first time, and all known again', () => {
   const seen = makeSeenAddresses(7, 10);
@@ -324,9 +418,17 @@ test('a file is cut into chunks that grow from five thousand rows to the most; t
     for (let first = 1; first <= rows; first += chunks.at(-1)![1]) chunks.push([first, rowsFrom(first)]);
     return chunks;
   };
-  expect(cut(60_000, new Map())).toEqual([[1, 5_000], [5_001, 5_000], [10_001, 10_000], [20_001, 20_000], [40_001, 20_000]]); // prettier-ignore
+  expect(cut(60_000, new Map())).toEqual([
+    [1, 5_000],
+    [5_001, 5_000],
+    [10_001, 10_000],
+    [20_001, 20_000],
+    [40_001, 20_000],
+  ]);
   // Chunks of any other plan, some of them done.
-  const other = fc.array(fc.record({ rows: fc.integer({ min: 1, max: 30_000 }), isDone: fc.boolean() }), { maxLength: 12 }); // prettier-ignore
+  const other = fc.array(fc.record({ rows: fc.integer({ min: 1, max: 30_000 }), isDone: fc.boolean() }), {
+    maxLength: 12,
+  });
   fc.assert(
     fc.property(other, (chunks) => {
       const done = new Map<number, number>();
@@ -337,7 +439,9 @@ test('a file is cut into chunks that grow from five thousand rows to the most; t
       }
       const again = new Map(cut(rows, done));
       expect([...done].filter(([first, length]) => again.get(first) !== length)).toEqual([]);
-      expect([...again].filter(([first, length]) => !done.has(first) && (length < 1 || length > MOST_CHUNK_ROWS))).toEqual([]); // prettier-ignore
+      expect(
+        [...again].filter(([first, length]) => !done.has(first) && (length < 1 || length > MOST_CHUNK_ROWS)),
+      ).toEqual([]);
     }),
   );
 });

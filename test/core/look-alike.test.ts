@@ -9,7 +9,12 @@ import {
 } from '../../src/core/address/check-address.ts';
 import { findLookAlike, slipDistance, type DomainStanding } from '../../src/core/address/look-alike.ts';
 
-const standing = (domain: string, contacts: number, accepted = 0, delivered = 0): DomainStanding => ({ domain, contacts, accepted, delivered }); // prettier-ignore
+const standing = (domain: string, contacts: number, accepted = 0, delivered = 0): DomainStanding => ({
+  domain,
+  contacts,
+  accepted,
+  delivered,
+});
 const KNOWN = [
   standing('lanternpost.example', 3410, 40_000, 38_800),
   standing('quillmail.example', 2000, 30_000, 29_000),
@@ -89,22 +94,44 @@ describe('a look-alike domain', () => {
 });
 
 test('the gravest finding decides; notes alone refuse nobody', () => {
-  const facts = { local: 'postmaster', domain: 'lanternpost.example', known: true, erased: false, suppressedBy: ['Do not write'], of: FINE };
+  const facts = {
+    local: 'postmaster',
+    domain: 'lanternpost.example',
+    known: true,
+    erased: false,
+    suppressedBy: ['Do not write'],
+    of: FINE,
+  };
   const notes = describeAddress(facts, DEFAULT_SEVERITIES);
   expect(notes.map((finding) => finding.code)).toEqual(['suppressed', 'role-name', 'known']);
   expect(decideCheck(notes)).toBe('fine');
-  expect(decideCheck(describeAddress({ ...facts, of: { ...FINE, lookAlike: findLookAlike('lanternpost.exmaple', KNOWN) } }, DEFAULT_SEVERITIES))).toBe('hold');
+  expect(
+    decideCheck(
+      describeAddress(
+        { ...facts, of: { ...FINE, lookAlike: findLookAlike('lanternpost.exmaple', KNOWN) } },
+        DEFAULT_SEVERITIES,
+      ),
+    ),
+  ).toBe('hold');
   expect(decideCheck(describeAddress({ ...facts, erased: true }, DEFAULT_SEVERITIES))).toBe('refuse');
   expect(decideCheck(describeAddress(facts, { ...DEFAULT_SEVERITIES, 'role-name': 'refuse' }))).toBe('refuse');
   expect(decideCheck([syntaxFinding('bad-domain')])).toBe('refuse');
-}); // prettier-ignore
+});
 
 test('of what speaks against a domain the gravest decides, by the severities that are set', () => {
   const facts = { ...FINE, exchange: 'none' as const, lookAlike: findLookAlike('lanternpost.exmaple', KNOWN) };
   expect(decideDomain(FINE, DEFAULT_SEVERITIES)).toBeUndefined();
   expect(decideDomain({ ...FINE, exchange: 'unknown' }, DEFAULT_SEVERITIES)).toBeUndefined();
-  expect(decideDomain({ ...FINE, exchange: 'null' }, DEFAULT_SEVERITIES)).toEqual({ code: 'null-exchanger', severity: 'refuse' }); // prettier-ignore
+  expect(decideDomain({ ...FINE, exchange: 'null' }, DEFAULT_SEVERITIES)).toEqual({
+    code: 'null-exchanger',
+    severity: 'refuse',
+  });
   expect(decideDomain(facts, DEFAULT_SEVERITIES)).toEqual({ code: 'no-exchanger', severity: 'hold' });
-  expect(decideDomain(facts, { ...DEFAULT_SEVERITIES, 'look-alike-domain': 'refuse' })).toEqual({ code: 'look-alike-domain', severity: 'refuse' }); // prettier-ignore
-  expect(decideDomain(facts, { ...DEFAULT_SEVERITIES, 'look-alike-domain': 'note', 'no-exchanger': 'note' })).toBeUndefined(); // prettier-ignore
+  expect(decideDomain(facts, { ...DEFAULT_SEVERITIES, 'look-alike-domain': 'refuse' })).toEqual({
+    code: 'look-alike-domain',
+    severity: 'refuse',
+  });
+  expect(
+    decideDomain(facts, { ...DEFAULT_SEVERITIES, 'look-alike-domain': 'note', 'no-exchanger': 'note' }),
+  ).toBeUndefined();
 });

@@ -41,7 +41,10 @@ describe('tokens', () => {
 
   test('a message under an older key stays valid after the key was changed', () => {
     const token = tokens.make({ use: 'open', campaignId: 7, contactId: 9, link: 0 });
-    const newer = makeTokenizer([{ version: 2, secret: Buffer.from('new') }, { version: 1, secret: Buffer.from('one') }]); // prettier-ignore
+    const newer = makeTokenizer([
+      { version: 2, secret: Buffer.from('new') },
+      { version: 1, secret: Buffer.from('one') },
+    ]);
     expect(newer.read(token, 'open')).toMatchObject({ campaignId: 7, contactId: 9 });
   });
 });
@@ -84,14 +87,14 @@ describe('compiling a message', () => {
     expect(written.html).toContain('Ada &#60;b&#62;Brandt');
     expect(written.html).toContain('href="mailto:x@y.example"');
     expect(written.html).not.toContain('larkfield.example/a?');
-    expect(written.html).toMatch(/<img src="https:\/\/t\.larkfield\.example\/o\/[a-z2-7]{39}\.gif"/);
+    expect(written.html).toMatch(/<img src="https:\/\/t\.larkfield\.example\/seen\/[a-z2-7]{39}\.gif"/);
     expect(message.links).toEqual([{ number: 1, url: 'https://larkfield.example/a?x=1&y=2' }]);
     expect(written.text).toContain('Ada <b>Brandt');
     const verp = /^b\.([a-z2-7]{39})@returns\.larkfield\.example$/.exec(written.envelopeFrom)!;
     expect(tokens.read(verp[1]!, 'return')).toMatchObject({ campaignId: 3, contactId: 5 });
     expect(written.headers['List-Unsubscribe-Post']).toBe('List-Unsubscribe=One-Click');
     expect(written.headers['List-Unsubscribe']).toMatch(
-      /^<https:\/\/t\.larkfield\.example\/u\/[a-z2-7]{39}>, <mailto:u\.[a-z2-7]{39}@returns/,
+      /^<https:\/\/t\.larkfield\.example\/out\/[a-z2-7]{39}>, <mailto:u\.[a-z2-7]{39}@returns/,
     );
   });
 });
@@ -119,14 +122,35 @@ describe('links', () => {
 
   test('in plain text end where the sentence goes on', () => {
     const of = (text: string): string[] => findTextLinks(text).map(({ url }) => url);
-    expect(of('See https://x.example/a, or (https://x.example/b). Or https://x.example/moon_(phase)!')).toEqual(['https://x.example/a', 'https://x.example/b', 'https://x.example/moon_(phase)']); // prettier-ignore
-    expect(of('words <https://x.example/?a=[1]> and "https://y.example"')).toEqual(['https://x.example/?a=[1', 'https://y.example']); // prettier-ignore
+    expect(of('See https://x.example/a, or (https://x.example/b). Or https://x.example/moon_(phase)!')).toEqual([
+      'https://x.example/a',
+      'https://x.example/b',
+      'https://x.example/moon_(phase)',
+    ]);
+    expect(of('words <https://x.example/?a=[1]> and "https://y.example"')).toEqual([
+      'https://x.example/?a=[1',
+      'https://y.example',
+    ]);
   });
 
   test('put back where their tokens stand, they give what the author wrote, with the ways out beside it', () => {
-    const url = fc.constantFrom('https://x.example/a', 'https://x.example/b?c=1&d=2', 'http://y.example', 'mailto:x@y.example', '#top'); // prettier-ignore
-    const attribute = fc.tuple(fc.constantFrom('"', "'"), url).map(([quote, to]) => `href=${quote}${to.replaceAll('&', '&amp;')}${quote}`); // prettier-ignore
-    const anchor = fc.tuple(fc.constantFrom('', ' class="x"', ' title=">"'), attribute, fc.constantFrom('word', '<img src="https://x.example/p.png">')).map(([before, href, words]) => `<a${before} ${href}>${words}</a>`); // prettier-ignore
+    const url = fc.constantFrom(
+      'https://x.example/a',
+      'https://x.example/b?c=1&d=2',
+      'http://y.example',
+      'mailto:x@y.example',
+      '#top',
+    );
+    const attribute = fc
+      .tuple(fc.constantFrom('"', "'"), url)
+      .map(([quote, to]) => `href=${quote}${to.replaceAll('&', '&amp;')}${quote}`);
+    const anchor = fc
+      .tuple(
+        fc.constantFrom('', ' class="x"', ' title=">"'),
+        attribute,
+        fc.constantFrom('word', '<img src="https://x.example/p.png">'),
+      )
+      .map(([before, href, words]) => `<a${before} ${href}>${words}</a>`);
     const other = fc.constantFrom(
       '<p>',
       '</p>',
@@ -140,14 +164,25 @@ describe('links', () => {
       fc.property(fc.array(fc.oneof(anchor, other), { maxLength: 12 }), (parts) => {
         const html = parts.join('');
         const { message } = compileMessage({ subject: 's', html, text: 't' }, known);
-        const written = writeMessage(message, { contactId: 5, campaignId: 3, address: 'a@x.example', fields: {} }, SENDER, tokens); // prettier-ignore
-        const [wayOut, pixel] = [/<p style="[^"]*"><a href="[^"]*\/u\/[^"]*">Unsubscribe<\/a><\/p><a href="[^"]*" style="display:none" aria-hidden="true" tabindex="-1"><\/a>/, /<img src="[^"]*\/o\/[^"]*"[^>]*>/]; // prettier-ignore
+        const written = writeMessage(
+          message,
+          { contactId: 5, campaignId: 3, address: 'a@x.example', fields: {} },
+          SENDER,
+          tokens,
+        );
+        const [wayOut, pixel] = [
+          /<p style="[^"]*"><a href="[^"]*\/out\/[^"]*">Unsubscribe<\/a><\/p><a href="[^"]*" style="display:none" aria-hidden="true" tabindex="-1"><\/a>/,
+          /<img src="[^"]*\/seen\/[^"]*"[^>]*>/,
+        ];
         expect(written.html).toMatch(wayOut);
         expect(written.html).toMatch(pixel);
-        const back = written.html.replace(wayOut, '').replace(pixel, '').replace(/https:\/\/t\.larkfield\.example\/c\/([a-z2-7]+)/g, (_, token: string) => {
+        const back = written.html
+          .replace(wayOut, '')
+          .replace(pixel, '')
+          .replace(/https:\/\/t\.larkfield\.example\/to\/([a-z2-7]+)/g, (_, token: string) => {
             const { link } = tokens.read(token, 'click')!;
             return message.links.find(({ number }) => number === link)!.url.replaceAll('&', '&amp;');
-          }); // prettier-ignore
+          });
         expect(back).toBe(html);
         expect(message.links.some((one) => !/^https?:/.test(one.url))).toBe(false);
       }),
@@ -157,9 +192,14 @@ describe('links', () => {
 
 describe('merge fields', () => {
   test('whatever a contact is called, nothing else of their message changes', () => {
-    const source = { subject: 'For [[name else "you"]]', html: '<body><p title="[[name else "x"]]">[[name else "x"]] <a href="https://x.example">y</a></body>', text: '' }; // prettier-ignore
+    const source = {
+      subject: 'For [[name else "you"]]',
+      html: '<body><p title="[[name else "x"]]">[[name else "x"]] <a href="https://x.example">y</a></body>',
+      text: '',
+    };
     const { message } = compileMessage(source, known);
-    const write = (name: string) => writeMessage(message, { contactId: 5, campaignId: 3, address: 'a@x.example', fields: { name } }, SENDER, tokens); // prettier-ignore
+    const write = (name: string) =>
+      writeMessage(message, { contactId: 5, campaignId: 3, address: 'a@x.example', fields: { name } }, SENDER, tokens);
     const plain = write('PLACEHOLDER');
     const odd = fc.constantFrom(
       '$&',
@@ -172,20 +212,24 @@ describe('merge fields', () => {
       '"><script>',
     );
     fc.assert(
-      fc.property(fc.array(fc.oneof(odd, fc.string()), { minLength: 1, maxLength: 3 }).map((parts) => `A${parts.join('')}`), (name) => {
-        const { html, text, subject, ...others } = write(name);
-        expect(html).toBe(plain.html.replaceAll('PLACEHOLDER', () => escapeHtml(name)));
-        expect(text).toBe(plain.text.replaceAll('PLACEHOLDER', () => name));
-        expect(subject).toBe(`For ${oneLine(name)}`);
-        expect(subject).not.toMatch(/[\r\n]/);
-        expect(html).not.toContain('<script>');
-        expect(others).toEqual({ ...plain, html: undefined, text: undefined, subject: undefined });
-      }),
-    ); // prettier-ignore
+      fc.property(
+        fc.array(fc.oneof(odd, fc.string()), { minLength: 1, maxLength: 3 }).map((parts) => `A${parts.join('')}`),
+        (name) => {
+          const { html, text, subject, ...others } = write(name);
+          expect(html).toBe(plain.html.replaceAll('PLACEHOLDER', () => escapeHtml(name)));
+          expect(text).toBe(plain.text.replaceAll('PLACEHOLDER', () => name));
+          expect(subject).toBe(`For ${oneLine(name)}`);
+          expect(subject).not.toMatch(/[\r\n]/);
+          expect(html).not.toContain('<script>');
+          expect(others).toEqual({ ...plain, html: undefined, text: undefined, subject: undefined });
+        },
+      ),
+    );
   });
 
   test('an empty value is written as its fallback, quotation marks or not, in any case', () => {
-    const write = (template: string, name?: string): string => renderTemplate(parseTemplate(template, known).pieces, { name }, (value) => value); // prettier-ignore
+    const write = (template: string, name?: string): string =>
+      renderTemplate(parseTemplate(template, known).pieces, { name }, (value) => value);
     expect(write('[[name else "my friend"]]!', '  ')).toBe('my friend!');
     expect(write('[[ NAME else or else ]]', undefined)).toBe('or else');
     expect(write('[[name else ""]]', '')).toBe('');
@@ -209,14 +253,25 @@ test('a text part says what the page says: links after their words, pictures by 
     '- one',
     '- two',
   ]);
-  expect(findTextLinks(text).map(({ url }) => url)).toEqual(['https://x.example/moon_(phase)?a=1&b=2', 'https://y.example']); // prettier-ignore
+  expect(findTextLinks(text).map(({ url }) => url)).toEqual([
+    'https://x.example/moon_(phase)?a=1&b=2',
+    'https://y.example',
+  ]);
 });
 
 test('a name that is longer than names are, or looks like a link, stands in no message', () => {
   const nameIn = (name: string) => standardFields('ada@quillmail.example', name)['name'];
-  for (const name of ['Ada Brandt', 'J. R. Olsen', 'Dr. Ada', "O'Neil-Smith", '月子', 'A'.repeat(60)]) expect(nameIn(name)).toBe(name);
-  for (const name of ['A'.repeat(61), 'see http://a.example', 'WWW.prize.example', 'prize.example now', 'a@b.example', 'Ada //b/c']) {
+  for (const name of ['Ada Brandt', 'J. R. Olsen', 'Dr. Ada', "O'Neil-Smith", '月子', 'A'.repeat(60)])
+    expect(nameIn(name)).toBe(name);
+  for (const name of [
+    'A'.repeat(61),
+    'see http://a.example',
+    'WWW.prize.example',
+    'prize.example now',
+    'a@b.example',
+    'Ada //b/c',
+  ]) {
     expect([name, nameIn(name)]).toEqual([name, '']);
     expect(standardFields('ada@quillmail.example', name)['first_name']).toBe('');
   }
-}); // prettier-ignore
+});

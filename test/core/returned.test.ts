@@ -4,7 +4,10 @@ import fc from 'fast-check';
 import { isMbox, makeMboxSplitter } from '../../src/core/returns/mbox.ts';
 import { readReturn } from '../../src/core/returns/read-return.ts';
 
-/** Messages as servers of many makes and ages send them, all of them made up, each with how it has to be read. */
+/**
+ * Messages as servers of many makes and ages send them, all of them made up, each with how it has to be read; those
+ * called `second-server` were written by a mail server of Debian, 2026, for made-up addresses.
+ */
 const FOLDER = 'test/core/returned/';
 
 interface Expected {
@@ -22,7 +25,11 @@ const EXPECTED = readFileSync(`${FOLDER}expected.jsonl`, 'utf8')
   .map((line) => JSON.parse(line) as Expected);
 
 test('every message of the corpus has its reading', () => {
-  expect(EXPECTED.map(({ file }) => file)).toEqual(readdirSync(FOLDER).filter((file) => file.endsWith('.eml')).sort()); // prettier-ignore
+  expect(EXPECTED.map(({ file }) => file)).toEqual(
+    readdirSync(FOLDER)
+      .filter((file) => file.endsWith('.eml'))
+      .sort(),
+  );
 });
 
 test.each(EXPECTED)('$file is a $kind', ({ file, ...expected }) => {
@@ -44,26 +51,43 @@ test('line ends of any kind, and a line of an mbox before it, change nothing', (
 test('a message of the corpus with any bytes put into it, or any piece cut out, still gives an answer', () => {
   const messages = EXPECTED.map(({ file }) => readFileSync(FOLDER + file));
   fc.assert(
-    fc.property(fc.nat(messages.length - 1), fc.nat(), fc.nat(400), fc.uint8Array({ maxLength: 40 }), (which, place, length, bytes) => {
-      const message = messages[which]!;
-      const at = place % (message.length + 1);
-      const read = readReturn(Buffer.concat([message.subarray(0, at), bytes, message.subarray(at + length)]));
-      expect(read.because).not.toBe('');
-      expect(JSON.stringify(read)).not.toMatch(/\\u0000|\\ud[89a-f]/);
-    }),
+    fc.property(
+      fc.nat(messages.length - 1),
+      fc.nat(),
+      fc.nat(400),
+      fc.uint8Array({ maxLength: 40 }),
+      (which, place, length, bytes) => {
+        const message = messages[which]!;
+        const at = place % (message.length + 1);
+        const read = readReturn(Buffer.concat([message.subarray(0, at), bytes, message.subarray(at + length)]));
+        expect(read.because).not.toBe('');
+        expect(JSON.stringify(read)).not.toMatch(/\\u0000|\\ud[89a-f]/);
+      },
+    ),
     { numRuns: 2000 },
-  ); // prettier-ignore
+  );
 });
 
 test('an mbox is taken apart at its From lines, whatever the pieces it comes in', () => {
   const messages = EXPECTED.filter((one) => one.kind !== 'unknown').map(({ file }) => readFileSync(FOLDER + file));
   const quoted = (message: Buffer): string => message.toString('latin1').replace(/^(>*From )/gm, '>$1');
-  const mbox = Buffer.from(messages.map((message) => `From sender Mon Nov  2 09:00:04 2026\n${quoted(message)}\n\n`).join(''), 'latin1'); // prettier-ignore
-  expect([isMbox(mbox), isMbox(messages[0]!), isMbox(Buffer.from('From: Ada <ada@quillmail.example>\n'))]).toEqual([true, false, false]); // prettier-ignore
+  const mbox = Buffer.from(
+    messages.map((message) => `From sender Mon Nov  2 09:00:04 2026\n${quoted(message)}\n\n`).join(''),
+    'latin1',
+  );
+  expect([isMbox(mbox), isMbox(messages[0]!), isMbox(Buffer.from('From: Ada <ada@quillmail.example>\n'))]).toEqual([
+    true,
+    false,
+    false,
+  ]);
   const split = (size: number): string[] => {
     const splitter = makeMboxSplitter();
-    const pieces = Array.from({ length: Math.ceil(mbox.length / size) }, (_, index) => mbox.subarray(index * size, (index + 1) * size)); // prettier-ignore
-    return [...pieces.flatMap((piece) => splitter.take(piece)), ...splitter.end()].map((one) => one.toString('latin1').trimEnd()); // prettier-ignore
+    const pieces = Array.from({ length: Math.ceil(mbox.length / size) }, (_, index) =>
+      mbox.subarray(index * size, (index + 1) * size),
+    );
+    return [...pieces.flatMap((piece) => splitter.take(piece)), ...splitter.end()].map((one) =>
+      one.toString('latin1').trimEnd(),
+    );
   };
   const whole = messages.map((message) => message.toString('latin1').trimEnd());
   for (const size of [mbox.length, 4096, 77, 1]) expect(split(size)).toEqual(whole);

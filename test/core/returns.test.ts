@@ -2,7 +2,7 @@ import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { classifyBounce, replyCodeInText, statusInText } from '../../src/core/returns/classify-bounce.ts';
 import { readReturn } from '../../src/core/returns/read-return.ts';
-import { complaintReport, deliveryReport } from '../../src/simulator/outside/reports.ts';
+import { complaintReport, deliveryReport } from '../../src/simulator/reports.ts';
 
 const TOKEN = 'a'.repeat(39);
 const original = {
@@ -77,10 +77,17 @@ describe('reading returns', () => {
   });
 
   test('delays, successes and relays are no bounces', () => {
-    for (const [action, kind] of [['delayed', 'delay'], ['delivered', 'success'], ['relayed', 'success'], ['expanded', 'success']]) {
-      expect(readReturn(deliveryReport(original, '2.0.0', '250 ok').replace('Action: failed', `Action: ${action}`)).kind).toBe(kind);
+    for (const [action, kind] of [
+      ['delayed', 'delay'],
+      ['delivered', 'success'],
+      ['relayed', 'success'],
+      ['expanded', 'success'],
+    ]) {
+      expect(
+        readReturn(deliveryReport(original, '2.0.0', '250 ok').replace('Action: failed', `Action: ${action}`)).kind,
+      ).toBe(kind);
     }
-  }); // prettier-ignore
+  });
 
   test('a complaint report, an encoded one, and the opposite of one', () => {
     const report = complaintReport(original);
@@ -122,13 +129,23 @@ describe('reading returns', () => {
       token: TOKEN,
     });
     const asks = { kind: 'unsubscribe_request', token: TOKEN };
-    expect(readReturn(`Auto-Submitted: auto-generated\r\n${letter}`, `u.${TOKEN}@returns.larkfield.example`)).toMatchObject(asks); // prettier-ignore
-    expect(readReturn(`From: ada@quillmail.example\r\nTo: u.${TOKEN}@returns.larkfield.example\r\n\r\n`)).toMatchObject(asks); // prettier-ignore
-    expect(readReturn(`Auto-Submitted: auto-replied\r\n${letter}`, `b.${TOKEN}@returns.larkfield.example`).kind).toBe('auto_reply'); // prettier-ignore
+    expect(
+      readReturn(`Auto-Submitted: auto-generated\r\n${letter}`, `u.${TOKEN}@returns.larkfield.example`),
+    ).toMatchObject(asks);
+    expect(readReturn(`From: ada@quillmail.example\r\nTo: u.${TOKEN}@returns.larkfield.example\r\n\r\n`)).toMatchObject(
+      asks,
+    );
+    expect(readReturn(`Auto-Submitted: auto-replied\r\n${letter}`, `b.${TOKEN}@returns.larkfield.example`).kind).toBe(
+      'auto_reply',
+    );
   });
 
   test('any bytes give an answer: random, cut off anywhere, or with parts nested without end', () => {
-    fc.assert(fc.property(fc.uint8Array({ maxLength: 3000 }), (bytes) => { expect(readReturn(bytes).because).not.toBe(''); })); // prettier-ignore
+    fc.assert(
+      fc.property(fc.uint8Array({ maxLength: 3000 }), (bytes) => {
+        expect(readReturn(bytes).because).not.toBe('');
+      }),
+    );
     const report = deliveryReport(original, '5.1.1', '550 5.1.1 no such user here');
     for (let end = 0; end < report.length; end += 17)
       expect(typeof readReturn(report.slice(0, end)).kind).toBe('string');
@@ -140,7 +157,10 @@ describe('reading returns', () => {
 /** Texts of refusals as mail servers are shipped with them, with nothing but the text to go by. */
 const REFUSALS: [string, string][] = [
   ['hard', '550 5.1.1 The email account that you tried to reach does not exist. Please try double-checking'],
-  ['hard', '550 Requested action not taken: mailbox unavailable invalid DNS MX or A/AAAA resource record.. user unknown'],
+  [
+    'hard',
+    '550 Requested action not taken: mailbox unavailable invalid DNS MX or A/AAAA resource record.. user unknown',
+  ],
   ['hard', '550 Requested action not taken: mailbox unavailable'],
   ['soft', '450 Requested mail action not taken: mailbox unavailable'],
   ['soft', '550 mailbox temporarily unavailable, try again later'],
@@ -164,8 +184,14 @@ const REFUSALS: [string, string][] = [
   ['hard', '550 5.5.0 Requested action not taken: mailbox unavailable (no such user)'],
   ['soft', '452 4.2.2 The email account that you tried to reach is over quota'],
   ['soft', '552 5.2.2 user is over quota'],
-  ['hard', '554 delivery error: dd This user doesn\'t have a quillmail.example account (ada@quillmail.example) [0] - mta1'],
-  ['hard', '554 delivery error: dd Sorry your message to ada@quillmail.example cannot be delivered. This account has been disabled or discontinued [#102].'],
+  [
+    'hard',
+    "554 delivery error: dd This user doesn't have a quillmail.example account (ada@quillmail.example) [0] - mta1",
+  ],
+  [
+    'hard',
+    '554 delivery error: dd Sorry your message to ada@quillmail.example cannot be delivered. This account has been disabled or discontinued [#102].',
+  ],
   ['block', '554 Message not allowed - [299]'],
   ['soft', '421 RP-001 The mail server IP connecting has exceeded the rate limit allowed'],
   ['hard', '550 5.1.1 unknown or illegal alias: ada@quillmail.example'],
@@ -176,7 +202,7 @@ const REFUSALS: [string, string][] = [
   ['hard', '550 Invalid recipient'],
   ['hard', '553 sorry, this recipient is not in my validrcptto list (#5.1.1)'],
   ['hard', '511 sorry, no mailbox here by that name (#5.1.1 - chkuser)'],
-  ['block', '553 sorry, that domain isn\'t in my list of allowed rcpthosts (#5.7.1)'],
+  ['block', "553 sorry, that domain isn't in my list of allowed rcpthosts (#5.7.1)"],
   ['block', '550 relay not permitted'],
   ['block', '554 5.7.1 <ada@quillmail.example>: Relay access denied'],
   ['block', '550 Administrative prohibition'],
@@ -193,7 +219,10 @@ const REFUSALS: [string, string][] = [
   ['soft', '552 message size exceeds maximum permitted'],
   ['hard', '550 5.4.4 Host unknown (Name server: quillmail.example.: host not found)'],
   ['hard', 'Host or domain name not found. Name service error for name=quillmail.example type=MX: Host not found'],
-  ['soft', 'Host or domain name not found. Name service error for name=quillmail.example type=MX: Host not found, try again'],
+  [
+    'soft',
+    'Host or domain name not found. Name service error for name=quillmail.example type=MX: Host not found, try again',
+  ],
   ['soft', 'connect to mx.quillmail.example[192.0.2.9]:25: Connection refused'],
   ['soft', 'all hosts for quillmail.example have been failing for a long time (and retry time not reached)'],
   ['soft', 'retry timeout exceeded'],
@@ -201,9 +230,12 @@ const REFUSALS: [string, string][] = [
   ['hard', 'unknown local-part "ada" in domain "quillmail.example"'],
   ['hard', '550 Unknown user'],
   ['hard', '550 This address no longer accepts mail.'],
-  ['hard', '550 The recipient\'s mailbox has been disabled'],
+  ['hard', "550 The recipient's mailbox has been disabled"],
   ['hard', '550 Account suspended'],
-  ['soft', '450 4.2.1 The user you are trying to contact is receiving mail at a rate that prevents additional messages'],
+  [
+    'soft',
+    '450 4.2.1 The user you are trying to contact is receiving mail at a rate that prevents additional messages',
+  ],
   ['soft', '454 4.7.5 certificate verification'],
   ['soft', '554 5.2.2 mailbox full'],
   ['hard', '550 5.4.1 Recipient address rejected: Access denied'],
@@ -247,8 +279,8 @@ const REFUSALS: [string, string][] = [
   ['hard', 'No such person at this address'],
   ['block', '554 IP=192.0.2.1 - A problem occurred. Ask your postmaster for help or to contact blacklist'],
   ['block', '550 Blocked'],
-  ['hard', '5.1.1 - Bad destination email address \'reject\''],
-]; // prettier-ignore
+  ['hard', "5.1.1 - Bad destination email address 'reject'"],
+];
 
 test.each(REFUSALS)('%s: %s', (bounceClass, text) => {
   expect(classifyBounce({ status: statusInText(text), replyCode: replyCodeInText(text), text }).class).toBe(

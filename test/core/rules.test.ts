@@ -30,12 +30,16 @@ describe('bounce count', () => {
 
   test('as “three, ever”: however long apart, whatever was accepted or done between; a verified delivery or a person still ends it', () => {
     const decideEver = (facts: DeliverabilityFact[]): string => decideDeliverability(ever, facts, NOW).deliverability;
-    const between: DeliverabilityFact[] = [{ kind: 'accepted', at: NOW - 300 * DAY_MS, campaignId: 7 }, { kind: 'engaged', at: NOW - 5 * DAY_MS }]; // prettier-ignore
+    const between: DeliverabilityFact[] = [
+      { kind: 'accepted', at: NOW - 300 * DAY_MS, campaignId: 7 },
+      { kind: 'engaged', at: NOW - 5 * DAY_MS },
+    ];
     expect(decideEver([soft(900, 1), soft(400, 2), soft(1, 1)])).toBe('undeliverable');
     expect(decideEver([soft(900, 1), ...between, soft(400, 2), soft(1, 1)])).toBe('undeliverable');
     expect(decide([soft(40, 1), soft(10, 2), { kind: 'engaged', at: NOW - 5 * DAY_MS }, soft(1, 3)])).toBe('doubtful');
     expect(decideEver([soft(900, 1), soft(400, 2)])).toBe('doubtful');
-    for (const kind of ['delivered', 'lifted'] as const) expect(decideEver([soft(900, 1), soft(400, 2), { kind, at: NOW - 3 * DAY_MS }, soft(1, 1)])).toBe('doubtful'); // prettier-ignore
+    for (const kind of ['delivered', 'lifted'] as const)
+      expect(decideEver([soft(900, 1), soft(400, 2), { kind, at: NOW - 3 * DAY_MS }, soft(1, 1)])).toBe('doubtful');
   });
 
   test('three soft bounces on three campaigns within 45 days and two days apart mark; fewer, closer, older or on fewer campaigns do not', () => {
@@ -129,11 +133,17 @@ describe('sunset ladder', () => {
     ).stage;
 
   test.each([
-    [29, 100, 'engaged'], [30, 2, 'engaged'], [30, 3, 'fading'], [90, 7, 'fading'], [90, 8, 'dormant'],
-    [179, 100, 'dormant'], [180, 11, 'dormant'], [180, 12, 'sunset'],
+    [29, 100, 'engaged'],
+    [30, 2, 'engaged'],
+    [30, 3, 'fading'],
+    [90, 7, 'fading'],
+    [90, 8, 'dormant'],
+    [179, 100, 'dormant'],
+    [180, 11, 'dormant'],
+    [180, 12, 'sunset'],
   ])('%i days of silence with %i messages in it: %s', (days, messagesInSilence, expected) => {
     expect(stage({ engagedAt: ago(days), messagesInSilence })).toBe(expected);
-  }); // prettier-ignore
+  });
 
   test('silence needs words: however long the silence, without messages nobody goes down', () => {
     expect(stage({ engagedAt: ago(900), messagesInSilence: 0 })).toBe('engaged');
@@ -160,10 +170,19 @@ describe('sunset ladder', () => {
 });
 
 describe('human or machine', () => {
-  const act = (facts: Partial<ActFacts> = {}): ActFacts => ({ kind: 'clicked', at: NOW, link: 1, userAgent: 'Mozilla/5.0 Mail', network: '198.51.100.7', method: 'GET', ...facts }); // prettier-ignore
+  const act = (facts: Partial<ActFacts> = {}): ActFacts => ({
+    kind: 'clicked',
+    at: NOW,
+    link: 1,
+    userAgent: 'Mozilla/5.0 Mail',
+    network: '198.51.100.7',
+    method: 'GET',
+    ...facts,
+  });
   const message: MessageFacts = { acceptedAt: NOW - 60_000, trappedAt: [], links: 5 };
   const isProxy = makeIsProxy({ networks: ['192.0.2.0/24', '2001:db8::/32'], agents: ['Gauze'] });
-  const reasons = (acts: ActFacts[], of: Partial<MessageFacts> = {}): string[] => judgeActs(acts, { ...message, ...of }, isProxy).map(({ reason }) => reason); // prettier-ignore
+  const reasons = (acts: ActFacts[], of: Partial<MessageFacts> = {}): string[] =>
+    judgeActs(acts, { ...message, ...of }, isProxy).map(({ reason }) => reason);
 
   test.each<[string, Partial<ActFacts>, Partial<MessageFacts>, string, string]>([
     ['a click at reading pace', {}, {}, 'human', 'person'],
@@ -176,7 +195,13 @@ describe('human or machine', () => {
     ['an open beside the trap link', { kind: 'opened' }, { trappedAt: [NOW] }, 'human', 'person'],
     ['a robot that says so', { userAgent: 'Tollgate-LinkScanner/4 (bot)' }, {}, 'machine', 'declared-robot'],
     ['a HEAD request', { method: 'HEAD' }, {}, 'machine', 'head-request'],
-    ['an image proxy that says so', { kind: 'opened', userAgent: 'GauzePost-ImageProxy/2.1' }, {}, 'unknown', 'prefetch'], // prettier-ignore
+    [
+      'an image proxy that says so',
+      { kind: 'opened', userAgent: 'GauzePost-ImageProxy/2.1' },
+      {},
+      'unknown',
+      'prefetch',
+    ],
     ['an image proxy by its network', { kind: 'opened', network: '192.0.2.9' }, {}, 'unknown', 'prefetch'],
     ['an image proxy by its IPv6 network', { kind: 'opened', network: '2001:db8::7' }, {}, 'unknown', 'prefetch'],
     ['an image proxy by a word of its name', { kind: 'opened', userAgent: 'gauzefetch' }, {}, 'unknown', 'prefetch'],
@@ -187,7 +212,8 @@ describe('human or machine', () => {
   });
 
   test('three different links within 2 s are a burst, and so are all links within a minute; the same link thrice is not', () => {
-    const clicks = (...of: [link: number, after: number][]): ActFacts[] => of.map(([link, after]) => act({ link, at: NOW + after })); // prettier-ignore
+    const clicks = (...of: [link: number, after: number][]): ActFacts[] =>
+      of.map(([link, after]) => act({ link, at: NOW + after }));
     expect(reasons(clicks([1, 0], [2, 900], [3, 2000], [4, 9000]))).toEqual(['burst', 'burst', 'burst', 'person']);
     expect(reasons(clicks([1, 0], [2, 900], [3, 2001]))).toEqual(['person', 'person', 'person']);
     expect(reasons(clicks([1, 0], [1, 300], [1, 600]))).toEqual(['person', 'person', 'person']);
@@ -198,24 +224,43 @@ describe('human or machine', () => {
   });
 
   test('a visit is by whoever clicked before it, within half an hour', () => {
-    const visit = (after: number, facts = {}): ActFacts => act({ kind: 'visited', link: null, at: NOW + after, ...facts }); // prettier-ignore
+    const visit = (after: number, facts = {}): ActFacts =>
+      act({ kind: 'visited', link: null, at: NOW + after, ...facts });
     expect(reasons([act({ link: 0 }), visit(1000), visit(30 * 60_000 + 1)])).toEqual([
       'trap-link',
       'trap-link',
       'person',
     ]);
-    expect(reasons([act(), visit(1000), visit(1000, { userAgent: 'Headless' })])).toEqual(['person', 'person', 'declared-robot']); // prettier-ignore
-    expect(reasons([visit(-1000), act({ method: 'HEAD' }), act({ at: NOW + 70_000 }), visit(80_000)])).toEqual(['person', 'head-request', 'person', 'person']); // prettier-ignore
+    expect(reasons([act(), visit(1000), visit(1000, { userAgent: 'Headless' })])).toEqual([
+      'person',
+      'person',
+      'declared-robot',
+    ]);
+    expect(reasons([visit(-1000), act({ method: 'HEAD' }), act({ at: NOW + 70_000 }), visit(80_000)])).toEqual([
+      'person',
+      'head-request',
+      'person',
+      'person',
+    ]);
   });
 
   test('in whatever order the acts of a message come, each is judged the same', () => {
-    const some = fc.record({ kind: fc.constantFrom('opened' as const, 'clicked' as const, 'visited' as const), at: fc.integer({ min: NOW, max: NOW + 90_000 }), link: fc.integer({ min: 0, max: 4 }) }); // prettier-ignore
+    const some = fc.record({
+      kind: fc.constantFrom('opened' as const, 'clicked' as const, 'visited' as const),
+      at: fc.integer({ min: NOW, max: NOW + 90_000 }),
+      link: fc.integer({ min: 0, max: 4 }),
+    });
     fc.assert(
       fc.property(fc.array(some, { maxLength: 12 }), fc.infiniteStream(fc.nat()), (acts, chances) => {
         const given = acts.map((one) => act(one));
-        const mixed = given.map((one) => ({ one, at: chances.next().value as number })).sort((a, b) => a.at - b.at).map(({ one }) => one); // prettier-ignore
+        const mixed = given
+          .map((one) => ({ one, at: chances.next().value as number }))
+          .sort((a, b) => a.at - b.at)
+          .map(({ one }) => one);
         const judged = judgeActs(mixed, { ...message, links: 4 }, isProxy);
-        expect(given.map((one) => judged[mixed.indexOf(one)])).toEqual(judgeActs(given, { ...message, links: 4 }, isProxy)); // prettier-ignore
+        expect(given.map((one) => judged[mixed.indexOf(one)])).toEqual(
+          judgeActs(given, { ...message, links: 4 }, isProxy),
+        );
       }),
     );
   });
@@ -225,10 +270,18 @@ describe('human or machine', () => {
     const clicks = acts.filter(({ kind }) => kind === 'clicked');
     const followed = clicks.filter(({ link }) => link !== null && link !== 0);
     const inBurst = (one: ActFacts, within: number, wanted: number): boolean =>
-      followed.some(({ at }) => at <= one.at && one.at <= at + within && new Set(followed.filter((other) => other.at >= at && other.at <= at + within).map(({ link }) => link)).size >= wanted); // prettier-ignore
+      followed.some(
+        ({ at }) =>
+          at <= one.at &&
+          one.at <= at + within &&
+          new Set(followed.filter((other) => other.at >= at && other.at <= at + within).map(({ link }) => link)).size >=
+            wanted,
+      );
     const reasonOf = (one: ActFacts): string => {
-      if (one.kind === 'clicked' && clicks.some(({ link, at }) => link === 0 && Math.abs(at - one.at) <= 60_000)) return 'trap-link'; // prettier-ignore
-      if (followed.includes(one) && (inBurst(one, 2000, 3) || (links >= 3 && inBurst(one, 60_000, links)))) return 'burst'; // prettier-ignore
+      if (one.kind === 'clicked' && clicks.some(({ link, at }) => link === 0 && Math.abs(at - one.at) <= 60_000))
+        return 'trap-link';
+      if (followed.includes(one) && (inBurst(one, 2000, 3) || (links >= 3 && inBurst(one, 60_000, links))))
+        return 'burst';
       return one.method === 'HEAD' ? 'head-request' : 'person';
     };
     return acts.map((one) => {
@@ -240,7 +293,12 @@ describe('human or machine', () => {
   };
 
   test('of any acts on one message, each is judged as the rules say', () => {
-    const some = fc.record({ kind: fc.constantFrom('opened' as const, 'clicked' as const, 'visited' as const), at: fc.integer({ min: NOW, max: NOW + 200_000 }).map((at) => at - (at % 500)), link: fc.integer({ min: 0, max: 5 }), method: fc.constantFrom('GET', 'GET', 'HEAD') }); // prettier-ignore
+    const some = fc.record({
+      kind: fc.constantFrom('opened' as const, 'clicked' as const, 'visited' as const),
+      at: fc.integer({ min: NOW, max: NOW + 200_000 }).map((at) => at - (at % 500)),
+      link: fc.integer({ min: 0, max: 5 }),
+      method: fc.constantFrom('GET', 'GET', 'HEAD'),
+    });
     fc.assert(
       fc.property(fc.array(some, { maxLength: 25 }), fc.integer({ min: 0, max: 5 }), (acts, links) => {
         const given = acts.map((one) => act(one));
@@ -252,7 +310,9 @@ describe('human or machine', () => {
 
   test('ten times as many clicks by one person take about ten times as long, not a hundred times', () => {
     const took = (clicks: number): number => {
-      const acts = Array.from({ length: clicks }, (_, index) => act({ kind: index % 7 === 6 ? 'visited' : 'clicked', at: NOW + index, link: index % 5 })); // prettier-ignore
+      const acts = Array.from({ length: clicks }, (_, index) =>
+        act({ kind: index % 7 === 6 ? 'visited' : 'clicked', at: NOW + index, link: index % 5 }),
+      );
       const once = (): number => {
         const begun = performance.now();
         expect(judgeActs(acts, { ...message, links: 5 }, isProxy)).toHaveLength(clicks);
@@ -265,20 +325,32 @@ describe('human or machine', () => {
 });
 
 describe('score', () => {
-  const event = (kind: EventKind, days: number, actor: Actor = 'human', brandId = 1) => ({ kind, at: ago(days), actor, brandId }); // prettier-ignore
-  const score = (joined: number, ...events: ReturnType<typeof event>[]) => scoreOf(DEFAULT_SCORE_RULE, 1, { joinedAt: ago(joined), events }, NOW); // prettier-ignore
+  const event = (kind: EventKind, days: number, actor: Actor = 'human', brandId = 1) => ({
+    kind,
+    at: ago(days),
+    actor,
+    brandId,
+  });
+  const score = (joined: number, ...events: ReturnType<typeof event>[]) =>
+    scoreOf(DEFAULT_SCORE_RULE, 1, { joinedAt: ago(joined), events }, NOW);
 
   test('points last their days to the instant, and fade one act after the other', () => {
     expect(score(59.99).score).toBe(10);
     expect(score(60)).toEqual({ score: 0, parts: [] });
     expect(score(400, event('clicked', 89.99), event('clicked', 90), event('opened', 3), event('opened', 3))).toEqual({
       score: 7,
-      parts: [{ of: 'opened', times: 2, points: 2 }, { of: 'clicked', times: 1, points: 5 }],
-    }); // prettier-ignore
+      parts: [
+        { of: 'opened', times: 2, points: 2 },
+        { of: 'clicked', times: 1, points: 5 },
+      ],
+    });
   });
 
   test('machines give nothing, nor does another brand; what a server says needs nobody', () => {
-    expect(score(400, event('clicked', 1, 'machine'), event('opened', 1, 'unknown'), event('purchased', 1, 'human', 2)).score).toBe(0); // prettier-ignore
+    expect(
+      score(400, event('clicked', 1, 'machine'), event('opened', 1, 'unknown'), event('purchased', 1, 'human', 2))
+        .score,
+    ).toBe(0);
     const falling: ScoreRule = { acts: [{ act: 'sent', points: -1, days: 90 }], joining: { points: 3, days: 3650 } };
     const sent = Array.from({ length: 5 }, (_, index) => event('sent', index, 'unknown'));
     expect(scoreOf(falling, 1, { joinedAt: NOW, events: sent }, NOW).score).toBe(-2);
@@ -286,8 +358,12 @@ describe('score', () => {
 
   test('an act scored twice, and points for nothing, are reported', () => {
     const twice = { act: 'opened' as const, points: 1, days: 1 };
-    expect(reportScoreProblems({ acts: [twice, twice], joining: { points: 1, days: 1 } })).toMatchObject([{ field: 'acts.1.act' }]); // prettier-ignore
-    expect(reportScoreProblems({ acts: [{ ...twice, points: 0 }], joining: { points: 0, days: 1 } })).toMatchObject([{ field: 'acts' }]); // prettier-ignore
+    expect(reportScoreProblems({ acts: [twice, twice], joining: { points: 1, days: 1 } })).toMatchObject([
+      { field: 'acts.1.act' },
+    ]);
+    expect(reportScoreProblems({ acts: [{ ...twice, points: 0 }], joining: { points: 0, days: 1 } })).toMatchObject([
+      { field: 'acts' },
+    ]);
     expect(reportScoreProblems(DEFAULT_SCORE_RULE)).toEqual([]);
   });
 });

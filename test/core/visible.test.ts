@@ -18,7 +18,10 @@ test('people’s names in any writing, emoji of several characters and line ends
 });
 
 test('JSON means the same afterwards, whatever is in it, and nothing in it is obeyed', () => {
-  const value = fc.oneof(fc.string({ unit: 'binary' }), fc.constantFrom('\u202e', '\u009b', '\u007f\u0085', '\\\u2028', '"\u061c'));
+  const value = fc.oneof(
+    fc.string({ unit: 'binary' }),
+    fc.constantFrom('\u202e', '\u009b', '\u007f\u0085', '\\\u2028', '"\u061c'),
+  );
   fc.assert(
     fc.property(fc.dictionary(value, fc.array(value)), (record) => {
       const shown = visible(JSON.stringify(record, null, 2));
@@ -26,7 +29,7 @@ test('JSON means the same afterwards, whatever is in it, and nothing in it is ob
       expect(shown).not.toMatch(/(?!\n)[\p{Cc}\p{Bidi_Control}\u2028\u2029]/u);
     }),
   );
-}); // prettier-ignore
+});
 
 test('a table stays a table: a cell with such characters is as wide as what is drawn of it', () => {
   const rows = [{ name: 'Ana' }, { name: 'x\u202ey' }, { name: 'a\u001b[31mb' }];

@@ -7,7 +7,7 @@ import { ROUTES } from '../../src/service/http/api.ts';
 import { PROBLEMS } from '../../src/shared/problems.ts';
 import type { ContactOrder } from '../../src/shared/words.ts';
 import { makeAvendel } from '../support/cli.ts';
-import { EMAIL, makeList, PASSWORD, startRealService, type Running } from '../support/service.ts';
+import { EMAIL, makeList, PASSWORD, startRealService, type Running, visitLine } from '../support/service.ts';
 
 const run = promisify(execFile);
 let service: Running;
@@ -39,6 +39,17 @@ describe('the API', () => {
       Object.keys(methods).map((method) => `${method} ${path.replace(/\{(\w+)\}/g, ':$1')}`),
     );
     expect(pairs.sort()).toEqual(ROUTES.map((one) => `${one.method} ${one.path}`).sort());
+    // With what is answered, how it may be refused, and an example of what is said.
+    expect(described.paths['/suppression/lift']!['post']).toMatchObject({
+      requestBody: { content: { 'application/json': { example: { entryIds: [1], reason: 'a slip' } } } },
+      responses: {
+        '200': { content: { 'application/json': { schema: { required: ['runId', 'lifted'] } } } },
+        default: { description: expect.stringContaining('not-liftable') as unknown },
+      },
+    });
+    expect(described.paths['/contacts']!['get']!.parameters).toContainEqual(
+      expect.objectContaining({ name: 'order', example: 'newest' }),
+    );
     for (const [path, methods] of Object.entries(described.paths)) {
       for (const [method, operation] of Object.entries(methods)) {
         for (const name of path.matchAll(/\{(\w+)\}/g))
@@ -108,16 +119,7 @@ describe('the API', () => {
 
   test('takes events line by line, reports what it cannot use, and repeats are no-ops', async () => {
     const list = await makeList(service.client, ['ada@lanternpost.example']);
-    const line = (change: object) =>
-      JSON.stringify({
-        kind: 'visited',
-        at: '2026-11-01T10:00:00Z',
-        source: 'site',
-        externalId: '1',
-        address: 'ada@lanternpost.example',
-        brandId: list.brandId,
-        ...change,
-      });
+    const line = (change: object) => visitLine(list.brandId, change);
     const lines = [
       line({}),
       'nonsense',
@@ -126,17 +128,21 @@ describe('the API', () => {
       line({ externalId: '4', kind: 'danced' }),
       line({ externalId: '5', source: 'avendel' }),
     ].join('\n');
-    const taken = await service.client.recordEvents(lines);
+    const taken = await service.client.recordEvents({ file: lines });
     expect(taken).toMatchObject({ recorded: 1, repeated: 0 });
     expect(taken.refused.map((one) => one.line)).toEqual([2, 3, 4, 5, 6]);
-    expect(await service.client.recordEvents(line({ at: '2026-11-02T10:00:00Z' }))).toMatchObject({
+    expect(await service.client.recordEvents({ file: line({ at: '2026-11-02T10:00:00Z' }) })).toMatchObject({
       recorded: 0,
       repeated: 1,
     });
   });
 
   test('pages of contacts in each order have everybody once, in that order', async () => {
-    await makeList(service.client, ['zoë+moon@quillmail.example', 'àda@quillmail.example', 'b@quillmail.example', 'a@lanternpost.example'], 'In order'); // prettier-ignore
+    await makeList(
+      service.client,
+      ['zoë+moon@quillmail.example', 'àda@quillmail.example', 'b@quillmail.example', 'a@lanternpost.example'],
+      'In order',
+    );
     const [brand] = await service.client.brands();
     const all = async (order: ContactOrder): Promise<string[]> => {
       const found: string[] = [];
@@ -153,7 +159,9 @@ describe('the API', () => {
     const sorted = [...came].sort((a, b) => Buffer.compare(Buffer.from(a), Buffer.from(b)));
     expect(await all('a-to-z')).toEqual(sorted);
     expect(await all('z-to-a')).toEqual(sorted.reverse());
-    await expect(service.client.contacts({ brandId: brand!.id, order: 'newest', cursor: 'x' })).rejects.toMatchObject({ problem: { field: 'cursor' } }); // prettier-ignore
+    await expect(service.client.contacts({ brandId: brand!.id, order: 'newest', cursor: 'x' })).rejects.toMatchObject({
+      problem: { field: 'cursor' },
+    });
   });
 
   test('metrics and readiness answer', async () => {
@@ -196,7 +204,10 @@ describe('the command line', () => {
       ['bin/avendel', 'returns', 'read', 'demo/returns/no-such-user.eml', 'demo/returns/complaint.eml', '--jsonl'],
       { env: { PATH: process.env['PATH'] } },
     );
-    const readings = stdout.trim().split('\n').map((text) => JSON.parse(text) as Record<string, unknown>); // prettier-ignore
+    const readings = stdout
+      .trim()
+      .split('\n')
+      .map((text) => JSON.parse(text) as Record<string, unknown>);
     expect(readings).toMatchObject([
       { file: 'demo/returns/no-such-user.eml', kind: 'bounce', recipients: [{ class: 'hard', status: '5.1.1' }] },
       { kind: 'complaint', standard: 'RFC 5965' },

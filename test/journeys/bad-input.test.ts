@@ -1,43 +1,38 @@
 import { connect } from 'node:net';
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { makeCampaign, makeList, startRealService, until, type Running } from '../support/service.ts';
-import { startSink } from '../support/sink.ts';
+import { afterAll, describe, expect, test } from '@jest/globals';
+import { makeCampaign, makeList, until } from '../support/service.ts';
+import { startWithSink } from '../support/sink.ts';
 import { followRun } from '../../src/cli/follow-run.ts';
-import type { List } from '../../src/shared/api.ts';
 
-let service: Running;
-let sink: Awaited<ReturnType<typeof startSink>>;
-let list: List;
-
-beforeAll(async () => {
-  service = await startRealService();
-  sink = await startSink(service.relayPort);
-  list = await makeList(
-    service.client,
-    Array.from({ length: 60 }, (_, index) => `reader${index}@lanternpost.example`),
-  );
-});
-afterAll(async () => {
-  await service.stop();
-  await sink.close();
-});
+const { service, sink, stop } = await startWithSink();
+const list = await makeList(
+  service.client,
+  Array.from({ length: 60 }, (_, index) => `reader${index}@lanternpost.example`),
+);
+afterAll(stop);
 
 const give = (text: string | Blob, fileName = 'people.csv', dryRun = false) =>
-  service.client.importFile({ listId: list.id, fileName, dryRun }, text);
+  service.client.importFile({ listId: list.id, fileName, dryRun, file: text });
 const ended = async (id: number) => {
-  await until(async () => ['finished', 'failed', 'cancelled'].includes((await service.client.import(id)).state));
-  return service.client.import(id);
+  await until(async () => ['finished', 'failed', 'cancelled'].includes((await service.client.import({ id })).state));
+  return service.client.import({ id });
 };
 
 describe('a file that cannot be used is refused with what to do, and nothing is kept', () => {
   test.each<[string, string | Blob, RegExp]>([
     ['empty', '', /people\.csv is empty/],
     ['no text', new Blob([new Uint8Array([0x50, 0x4b, 3, 4, 1, 2, 0, 0])]), /not a text file\. Save the table as CSV/],
-    ['no address column', 'name,seat\nAda,A1', /no column of addresses\. Its columns are: name, seat\. .*--map "COLUMN=address"/],
+    [
+      'no address column',
+      'name,seat\nAda,A1',
+      /no column of addresses\. Its columns are: name, seat\. .*--map "COLUMN=address"/,
+    ],
     ['a letter', 'Dear all,\nwe are closed on Monday.\n', /no column of addresses/],
   ])('%s', async (_, file, detail) => {
-    await expect(give(file)).rejects.toMatchObject({ problem: { status: 422, detail: expect.stringMatching(detail) as unknown } });
-  }); // prettier-ignore
+    await expect(give(file)).rejects.toMatchObject({
+      problem: { status: 422, detail: expect.stringMatching(detail) as unknown },
+    });
+  });
 
   test('a header and no rows', async () => {
     expect(await ended((await give('address,name\n')).id)).toMatchObject({
@@ -48,7 +43,7 @@ describe('a file that cannot be used is refused with what to do, and nothing is 
 
   test('a mapping to a column that is not there', async () => {
     const request = { listId: list.id, fileName: 'people.csv', map: JSON.stringify({ Mail: 'address' }) };
-    await expect(service.client.importFile(request, 'E-Mail,Name\na@x.example,A')).rejects.toMatchObject({
+    await expect(service.client.importFile({ ...request, file: 'E-Mail,Name\na@x.example,A' })).rejects.toMatchObject({
       problem: { detail: expect.stringMatching(/no column “Mail”\. Its columns are: E-Mail, Name/) as unknown },
     });
   });
@@ -68,8 +63,8 @@ describe('a file with bad parts keeps its good ones, and every row has an outcom
     ];
     const done = await ended((await give(rows.join('\n'))).id);
     expect(done).toMatchObject({ state: 'finished', rowsExpected: 6, counts: { created: 3, refused: 3 } });
-    const ida = (await service.client.check('ida@quillmail.example')).contact!;
-    expect(await service.client.contact(ida.id)).toMatchObject({ attributes: { c0: 'ab', c1: 'x' } });
+    const ida = (await service.client.check({ address: 'ida@quillmail.example' })).contact!;
+    expect(await service.client.contact({ id: ida.id })).toMatchObject({ attributes: { c0: 'ab', c1: 'x' } });
   });
 
   test('a hundred thousand times the same row is one contact', async () => {
@@ -82,54 +77,66 @@ describe('a file with bad parts keeps its good ones, and every row has an outcom
     const filler = 'z'.repeat(4000);
     const rows = 50_000;
     const pieces = Array.from({ length: 50 }, (_, piece) =>
-      Array.from({ length: rows / 50 }, (_, index) => `big${piece * 1000 + index}@quillmail.example,${filler}\n`).join(''),
+      Array.from({ length: rows / 50 }, (_, index) => `big${piece * 1000 + index}@quillmail.example,${filler}\n`).join(
+        '',
+      ),
     );
     const done = await ended((await give(new Blob(['address,story\n', ...pieces]), 'big.csv', true)).id);
     expect(done).toMatchObject({ state: 'finished', counts: { created: rows }, rowsExpected: rows });
     expect(done.bytes).toBeGreaterThan(200_000_000);
     expect((await service.client.contacts({ brandId: list.brandId, part: 'big1', limit: 1 })).total).toBe(0);
-  }, 90_000); // prettier-ignore
+  }, 90_000);
 });
 
 test('an import is cancelled: what came in stays, its run is undone, and nothing more comes in', async () => {
   const rows = Array.from({ length: 200_000 }, (_, index) => `many${index}@quillmail.example`);
   const { id } = await give(['address', ...rows].join('\n'));
-  await until(async () => (await service.client.import(id)).rowsDone > 0);
-  const cancelled = await service.client.cancelImport(id);
+  await until(async () => (await service.client.import({ id })).rowsDone > 0);
+  const cancelled = await service.client.cancelImport({ id });
   expect(cancelled.state).toBe('cancelled');
-  const count = async () => (await service.client.contacts({ brandId: list.brandId, part: 'many', listId: list.id, limit: 1 })).total; // prettier-ignore
-  await until(async () => (await service.client.run(cancelled.runId!)).finishedAt !== null);
-  const { rowsDone } = await service.client.import(id);
+  const count = async () =>
+    (await service.client.contacts({ brandId: list.brandId, part: 'many', listId: list.id, limit: 1 })).total;
+  await until(async () => (await service.client.run({ id: cancelled.runId! })).finishedAt !== null);
+  const { rowsDone } = await service.client.import({ id });
   expect(rowsDone).toBeLessThan(200_000);
   expect(await count()).toBe(rowsDone);
-  const undone = await followRun(service.client, await service.client.undoRun(cancelled.runId!, 'wrong file'));
+  const undone = await followRun(
+    service.client,
+    await service.client.undoRun({ id: cancelled.runId!, reason: 'wrong file' }),
+  );
   expect(undone).toMatchObject({ counts: { restored: rowsDone, leftAlone: 0 }, done: undone.whole });
   expect(await count()).toBe(0);
-  await expect(service.client.cancelImport((await give('address\nzoe@quillmail.example')).id).then(() => ended(id))).resolves.toBeDefined(); // prettier-ignore
+  await expect(
+    service.client.cancelImport({ id: (await give('address\nzoe@quillmail.example')).id }).then(() => ended(id)),
+  ).resolves.toBeDefined();
 });
 
 describe('sending', () => {
   test('a slow relay slows the send and nothing else; a pause in the middle holds, and what is left goes on from there', async () => {
-    sink.behaviour.delayMs = 150;
+    sink.behaviour.delayMs = 400;
     const id = await makeCampaign(service.client, list, 'Slow');
-    const { willGet } = await service.client.preflight(id);
-    await service.client.startCampaign(id, willGet);
-    await until(async () => (await service.client.report(id)).ledger.accepted >= 8);
-    await service.client.pauseCampaign(id, 'a word too many');
-    await until(async () => (await service.client.report(id)).ledger.onTheirWay === 0);
-    const held = await service.client.report(id);
+    const { willGet } = await service.client.preflight({ id });
+    await service.client.startCampaign({ id, expect: willGet });
+    await until(async () => (await service.client.report({ id })).ledger.accepted >= 8);
+    await service.client.pauseCampaign({ id, reason: 'a word too many' });
+    await until(async () => (await service.client.report({ id })).ledger.onTheirWay === 0);
+    const held = await service.client.report({ id });
     expect(held).toMatchObject({ state: 'paused', pausedBecause: 'a word too many' });
     expect(held.ledger.waiting).toBeGreaterThan(0);
     const taken = sink.received.length;
     expect(held.ledger.accepted).toBe(taken);
     // Whatever else is done meanwhile, nothing leaves a paused campaign.
-    await service.client.addEntries((await service.client.createSuppressionList({ name: 'While paused' })).id, ['reader59@lanternpost.example'], 'asked'); // prettier-ignore
-    await service.client.check('reader1@lanternpost.example');
+    await service.client.addEntries({
+      id: (await service.client.createSuppressionList({ name: 'While paused' })).id,
+      values: ['reader59@lanternpost.example'],
+      reason: 'asked',
+    });
+    await service.client.check({ address: 'reader1@lanternpost.example' });
     expect(sink.received.length).toBe(taken);
     sink.behaviour.delayMs = 0;
-    await service.client.resumeCampaign(id);
-    await until(async () => (await service.client.report(id)).state === 'finished');
-    const { ledger } = await service.client.report(id);
+    await service.client.resumeCampaign({ id });
+    await until(async () => (await service.client.report({ id })).state === 'finished');
+    const { ledger } = await service.client.report({ id });
     expect(ledger).toMatchObject({ waiting: 0, uncertain: 0, refused: 0 });
     expect(ledger.accepted + ledger.heldBack).toBe(willGet);
     expect(new Set(sink.received.map((message) => message.to)).size).toBe(sink.received.length);
@@ -139,15 +146,17 @@ describe('sending', () => {
   test('a relay that refuses everything: every recipient is told apart, and the campaign ends', async () => {
     sink.behaviour.rcpt = () => ({ code: 554, message: '5.7.1 listed, go away' });
     const id = await makeCampaign(service.client, list, 'Refused');
-    const { willGet } = await service.client.preflight(id);
-    await service.client.startCampaign(id, willGet);
-    await until(async () => (await service.client.report(id)).state === 'finished');
-    const report = await service.client.report(id);
+    const { willGet } = await service.client.preflight({ id });
+    await service.client.startCampaign({ id, expect: willGet });
+    await until(async () => (await service.client.report({ id })).state === 'finished');
+    const report = await service.client.report({ id });
     expect(report.ledger).toMatchObject({ accepted: 0, refused: willGet });
     // They refuse us, not the people: nobody is marked.
     sink.behaviour.rcpt = undefined;
-    expect((await service.client.preflight(await makeCampaign(service.client, list, 'After')))).toMatchObject({ willGet });
-  }); // prettier-ignore
+    expect(await service.client.preflight({ id: await makeCampaign(service.client, list, 'After') })).toMatchObject({
+      willGet,
+    });
+  });
 });
 
 test('the intake answers what it cannot take in words of its protocol, and goes on', async () => {

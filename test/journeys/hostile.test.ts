@@ -1,26 +1,15 @@
 import { connect, type Socket } from 'node:net';
 import { createTransport } from 'nodemailer';
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { afterAll, describe, expect, test } from '@jest/globals';
 import { ROUTES } from '../../src/service/http/api.ts';
-import type { List } from '../../src/shared/api.ts';
 import { makeAvendel } from '../support/cli.ts';
-import { makeList, startRealService, until, type Running } from '../support/service.ts';
+import { makeList, until } from '../support/service.ts';
 import { HOSTILE } from '../support/hostile-returns.ts';
-import { startSink } from '../support/sink.ts';
+import { startWithSink } from '../support/sink.ts';
 
-let service: Running;
-let sink: Awaited<ReturnType<typeof startSink>>;
-let list: List;
-
-beforeAll(async () => {
-  service = await startRealService();
-  sink = await startSink(service.relayPort);
-  list = await makeList(service.client, ['ana@lanternpost.example']);
-});
-afterAll(async () => {
-  await service.stop();
-  await sink.close();
-});
+const { service, sink, stop } = await startWithSink();
+const list = await makeList(service.client, ['ana@lanternpost.example']);
+afterAll(stop);
 
 const call = async (
   method: string,
@@ -71,7 +60,15 @@ describe('what the database cannot hold is refused where it stands', () => {
 
   test('an event with one is refused on its line, and the others are taken', async () => {
     const event = (externalId: string, what: string) =>
-      JSON.stringify({ kind: 'visited', at: '2026-11-20T10:00:00Z', source: 'site', externalId, address: 'ana@lanternpost.example', brandId: list.brandId, what }); // prettier-ignore
+      JSON.stringify({
+        kind: 'visited',
+        at: '2026-11-20T10:00:00Z',
+        source: 'site',
+        externalId,
+        address: 'ana@lanternpost.example',
+        brandId: list.brandId,
+        what,
+      });
     const lines = [event('1', 'The sky'), event('2', 'a\u0000b'), event('3', 'half \ud83d'), event('4', 'The moon')];
     const taken = await call('POST', '/events?unknown=refuse', lines.join('\n'));
     expect(taken).toMatchObject({ status: 200, recorded: 2 });
@@ -103,8 +100,8 @@ test('a form larger than any is cut off with 413, with its length told or not; i
       to.close();
     },
   });
-  const told = await fetch(`${service.public}/v`, { method: 'POST', headers, body: large });
-  const untold = await fetch(`${service.public}/v`, { method: 'POST', headers, body: chunked, duplex: 'half' });
+  const told = await fetch(`${service.public}/visit`, { method: 'POST', headers, body: large });
+  const untold = await fetch(`${service.public}/visit`, { method: 'POST', headers, body: chunked, duplex: 'half' });
   expect([told.status, untold.status]).toEqual([413, 413]);
 });
 
@@ -115,7 +112,7 @@ test('what is no form is told so, and nothing fails', async () => {
   expect([broken.status, await broken.text()]).toEqual([400, 'This is not a form.']);
   const typed = new URLSearchParams({ address: 'nul@quillmail.example', name: 'A\u0000na\u001b' });
   expect((await fetch(form.signUpUrl, { method: 'POST', body: typed })).status).toBe(200);
-  expect((await service.client.check('nul@quillmail.example')).contact!.name).toBe('A na');
+  expect((await service.client.check({ address: 'nul@quillmail.example' })).contact!.name).toBe('A na');
 });
 
 test('names with control characters are refused, whatever they are the name of', async () => {
@@ -143,12 +140,24 @@ test('a link leads where the author said, whatever its characters', async () => 
     'https://larkfield.example/🌙#now',
   ];
   const html = links.map((link) => `<a href="${link}">look</a>`).join(' ');
-  const { id } = await service.client.createCampaign({ brandId: list.brandId, name: 'Links', subject: '=?utf-8?Q?not?= one', html, listIds: [list.id] }); // prettier-ignore
-  await service.client.startCampaign(id, 1);
+  const { id } = await service.client.createCampaign({
+    brandId: list.brandId,
+    name: 'Links',
+    subject: '=?utf-8?Q?not?= one',
+    html,
+    listIds: [list.id],
+  });
+  await service.client.startCampaign({ id, expect: 1 });
   await until(() => sink.received.length > 0);
   const raw = sink.received[0]!.raw.replace(/=\r\n/g, '').replace(/=3D/g, '=');
-  const urls = [...new Set([...raw.matchAll(new RegExp(`href="(${service.public}/c/[a-z2-7]{39})"`, 'g'))].map((match) => match[1]!))]; // prettier-ignore
-  const led = await Promise.all(urls.map(async (url) => (await fetch(url, { redirect: 'manual' })).headers.get('location'))); // prettier-ignore
+  const urls = [
+    ...new Set(
+      [...raw.matchAll(new RegExp(`href="(${service.public}/to/[a-z2-7]{39})"`, 'g'))].map((match) => match[1]!),
+    ),
+  ];
+  const led = await Promise.all(
+    urls.map(async (url) => (await fetch(url, { redirect: 'manual' })).headers.get('location')),
+  );
   expect(led.slice(0, links.length)).toEqual([
     links[0],
     'https://larkfield.example/%C3%9Cbersicht?f%C3%BCr=alle',
@@ -162,9 +171,9 @@ test('a link leads where the author said, whatever its characters', async () => 
 test('what somebody calls themselves is shown on a terminal, not obeyed; JSON means what it meant', async () => {
   const name = 'Ana \u202egnp.exe \u009b31m';
   const rows = `address,name\nturned@quillmail.example,${name}\n`;
-  const { id } = await service.client.importFile({ listId: list.id, fileName: 'turned.csv' }, rows);
-  await until(async () => (await service.client.import(id)).state === 'finished');
-  const kept = (await service.client.check('turned@quillmail.example')).contact!.name!;
+  const { id } = await service.client.importFile({ listId: list.id, fileName: 'turned.csv', file: rows });
+  await until(async () => (await service.client.import({ id })).state === 'finished');
+  const kept = (await service.client.check({ address: 'turned@quillmail.example' })).contact!.name!;
   expect(kept).toContain('\u202e');
   const avendel = makeAvendel(service);
   for (const args of [
@@ -183,13 +192,19 @@ test('what somebody calls themselves is shown on a terminal, not obeyed; JSON me
 test('two hundred clients that send slowly, or do not read, keep nobody else out: not on any port', async () => {
   const port = (url: string): number => Number(new URL(url).port);
   const slow = [
-    [port(service.public), 'GET /o/x.gif HTTP/1.1\r\nHost: x\r\nX-Slow: '],
-    [port(service.public), 'POST /u/x HTTP/1.1\r\nHost: x\r\nContent-Length: 1000\r\n\r\na'],
+    [port(service.public), 'GET /seen/x.gif HTTP/1.1\r\nHost: x\r\nX-Slow: '],
+    [port(service.public), 'POST /out/x HTTP/1.1\r\nHost: x\r\nContent-Length: 1000\r\n\r\na'],
     [port(service.console), 'POST /api/v1/imports HTTP/1.1\r\nHost: 127.0.0.1\r\n'],
-    [port(service.console), `POST /api/v1/events HTTP/1.1\r\nHost: 127.0.0.1\r\nAuthorization: Bearer ${service.token}\r\nContent-Type: application/x-ndjson\r\nTransfer-Encoding: chunked\r\n\r\n1\r\n{\r\n`],
-    [port(service.console), `GET /api/v1/contacts.csv?brandId=${list.brandId} HTTP/1.1\r\nHost: 127.0.0.1\r\nAuthorization: Bearer ${service.token}\r\n\r\n`],
+    [
+      port(service.console),
+      `POST /api/v1/events HTTP/1.1\r\nHost: 127.0.0.1\r\nAuthorization: Bearer ${service.token}\r\nContent-Type: application/x-ndjson\r\nTransfer-Encoding: chunked\r\n\r\n1\r\n{\r\n`,
+    ],
+    [
+      port(service.console),
+      `GET /api/v1/contacts.csv?brandId=${list.brandId} HTTP/1.1\r\nHost: 127.0.0.1\r\nAuthorization: Bearer ${service.token}\r\n\r\n`,
+    ],
     [service.intakePort, 'HELO slow.example\r\nMAIL FR'],
-  ] as const; // prettier-ignore
+  ] as const;
   const sockets: Socket[] = [];
   const beginAll = async (): Promise<void> => {
     for (const [index, [to, begin]] of slow.entries())
@@ -210,7 +225,7 @@ test('two hundred clients that send slowly, or do not read, keep nobody else out
   try {
     await beginAll();
     for (let round = 0; round < 5; round++) {
-      expect((await fetch(`${service.public}/o/x.gif`)).status).toBe(200);
+      expect((await fetch(`${service.public}/seen/x.gif`)).status).toBe(200);
       expect((await fetch(`${service.console}/readyz`)).status).toBe(200);
       expect((await service.client.contacts({ brandId: list.brandId, limit: 1 })).items).toHaveLength(1);
     }
@@ -219,12 +234,22 @@ test('two hundred clients that send slowly, or do not read, keep nobody else out
     sockets.forEach((socket) => socket.destroy());
   }
   const mail = createTransport({ host: '127.0.0.1', port: service.intakePort, secure: false, ignoreTLS: true });
-  await until(async () => (await mail.sendMail({ envelope: { from: '', to: 'b.x@returns.larkfield.example' }, raw: 'Subject: after\r\n\r\n' })).accepted.length === 1); // prettier-ignore
+  await until(
+    async () =>
+      (
+        await mail.sendMail({
+          envelope: { from: '', to: 'b.x@returns.larkfield.example' },
+          raw: 'Subject: after\r\n\r\n',
+        })
+      ).accepted.length === 1,
+  );
   mail.close();
 });
 
 test('messages made to be slow to read are taken by every way in, and what comes behind them counts', async () => {
-  const messages = Object.values(HOSTILE).filter((_, index) => index % 4 === 0).map((make) => make(4 * 1024 * 1024)); // prettier-ignore
+  const messages = Object.values(HOSTILE)
+    .filter((_, index) => index % 4 === 0)
+    .map((make) => make(4 * 1024 * 1024));
   const mail = createTransport({ host: '127.0.0.1', port: service.intakePort, secure: false, ignoreTLS: true });
   const before = (await service.client.returns({ state: 'unmatched', limit: 500 })).items.length;
   for (const raw of messages) {
@@ -232,11 +257,11 @@ test('messages made to be slow to read are taken by every way in, and what comes
       envelope: { from: '', to: 'b.x@returns.larkfield.example' },
       raw: Buffer.from(raw, 'latin1'),
     });
-    expect((await fetch(`${service.public}/o/x.gif`)).status).toBe(200);
+    expect((await fetch(`${service.public}/seen/x.gif`)).status).toBe(200);
   }
   mail.close();
   const kept = (await service.client.returns({ state: 'unmatched', limit: 500 })).items;
   expect(kept.length - before).toBe(messages.length);
   expect(kept.filter(({ kind }) => kind === 'unreadable')).toEqual([]);
-  expect((await service.client.receiveReturn(Buffer.from(messages[0]!, 'latin1'))).state).toBe('unmatched');
+  expect((await service.client.receiveReturn({ file: Buffer.from(messages[0]!, 'latin1') })).state).toBe('unmatched');
 });

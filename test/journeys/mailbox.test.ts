@@ -1,11 +1,11 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { deliveryReport } from '../../src/simulator/outside/reports.ts';
-import type { Mailbox } from '../../src/shared/api-returns.ts';
+import { deliveryReport } from '../../src/simulator/reports.ts';
+import type { Mailbox } from '../../src/shared/contract/mailboxes.ts';
 import { makeAvendel } from '../support/cli.ts';
 import { makeCuttingLine } from '../support/cutting-line.ts';
 import { startDovecot, type Dovecot } from '../support/dovecot.ts';
 import { findTexts } from '../support/search.ts';
-import { makeCampaign, makeList, SECRET_KEY, startRealService, until, type Running } from '../support/service.ts';
+import { SECRET_KEY, startRealService, until, type Running, sendFirst } from '../support/service.ts';
 import { startSink } from '../support/sink.ts';
 
 let dovecot: Dovecot;
@@ -20,10 +20,7 @@ beforeAll(async () => {
     AVENDEL_LOG_LEVEL: 'silent',
   });
   sink = await startSink(service.relayPort);
-  const list = await makeList(service.client, NAMES.map((name) => `${name}@lanternpost.example`)); // prettier-ignore
-  const id = await makeCampaign(service.client, list, 'First');
-  await service.client.startCampaign(id, NAMES.length);
-  await until(() => sink.received.length === NAMES.length);
+  await sendFirst(service, sink, NAMES);
 });
 afterAll(async () => {
   await service.stop();
@@ -38,14 +35,16 @@ function report(name: string): string {
   return deliveryReport({ envelopeFrom: from, to, headers }, '5.1.1', '550 5.1.1 no such user');
 }
 const settings = { host: '127.0.0.1', account: 'box', security: 'none' as const, password: 'planisphere' };
-const box = async (name: string): Promise<Mailbox> => (await service.client.mailboxes()).find((one) => one.name === name)!; // prettier-ignore
-const isDead = async (name: string): Promise<boolean> => (await service.client.check(`${name}@lanternpost.example`)).contact?.deliverability === 'undeliverable'; // prettier-ignore
+const box = async (name: string): Promise<Mailbox> =>
+  (await service.client.mailboxes()).find((one) => one.name === name)!;
+const isDead = async (name: string): Promise<boolean> =>
+  (await service.client.check({ address: `${name}@lanternpost.example` })).contact?.deliverability === 'undeliverable';
 const returned = async (): Promise<number> => (await service.client.returns({})).items.length;
 
 test('a mailbox is read, told of news by the server, and by each outcome emptied, flagged or left', async () => {
   dovecot.deliver(report('ada'));
   dovecot.deliver('From: someone@quillmail.example\nSubject: Hello\n\nIs this the observatory?\n');
-  const afterwards = { counted: 'delete', unmatched: 'move:Stray' };
+  const afterwards = { counted: 'delete', unmatched: 'move:Stray' } as const;
   await service.client.keepMailbox({ ...settings, name: 'returns', port: dovecot.port, afterwards });
   await until(() => isDead('ada'));
   await until(async () => (await box('returns')).processed === 2);
@@ -84,7 +83,10 @@ test('when the server gives all messages other numbers they are read again, and 
   const [before, { processed }] = [await returned(), await box('returns')];
   await dovecot.renumber();
   await until(async () => (await box('returns')).processed === processed + dovecot.count());
-  expect({ returned: await returned(), dead: await Promise.all(NAMES.map(isDead)) }).toEqual({ returned: before, dead: [true, true, true, true, false] }); // prettier-ignore
+  expect({ returned: await returned(), dead: await Promise.all(NAMES.map(isDead)) }).toEqual({
+    returned: before,
+    dead: [true, true, true, true, false],
+  });
 });
 
 test('a line that breaks in the middle of a message loses nothing: it is fetched again, and counts once', async () => {
@@ -107,14 +109,25 @@ test('a letter to a brand’s mailbox that asks to stop is put before a person, 
   const [brand] = await service.client.brands();
   await service.client.keepMailbox({ ...settings, name: 'returns', port: dovecot.port, brandId: brand!.id });
   // It is polled by the other one too, which may come first.
-  await service.client.keepMailbox({ ...settings, name: 'polled', port: dovecot.port, brandId: brand!.id, idles: false, pollSeconds: 1 }); // prettier-ignore
+  await service.client.keepMailbox({
+    ...settings,
+    name: 'polled',
+    port: dovecot.port,
+    brandId: brand!.id,
+    idles: false,
+    pollSeconds: 1,
+  });
   await until(async () => (await box('returns')).brandId === brand!.id);
-  dovecot.deliver('From: Cy Larsen <cy@lanternpost.example>\nTo: hello@larkfield.example\nSubject: unsubscribe\n\nThank you.\n'); // prettier-ignore
+  dovecot.deliver(
+    'From: Cy Larsen <cy@lanternpost.example>\nTo: hello@larkfield.example\nSubject: unsubscribe\n\nThank you.\n',
+  );
   await until(async () => (await service.client.returns({ state: 'asks' })).items.length === 1);
   const [letter] = (await service.client.returns({ state: 'asks' })).items;
   expect(letter!.because).toContain('a person decides');
-  await service.client.grantStop(letter!.id);
-  expect((await service.client.check('cy@lanternpost.example')).brands[0]!.reasons).toContain('unsubscribed');
+  await service.client.grantStop({ id: letter!.id });
+  expect((await service.client.check({ address: 'cy@lanternpost.example' })).brands[0]!.reasons).toContain(
+    'unsubscribed',
+  );
 });
 
 test('a wrong password is said once and shown; no server, too; a mailbox that is mended goes on', async () => {
@@ -127,7 +140,7 @@ test('a wrong password is said once and shown; no server, too; a mailbox that is
   await until(
     async () => (await box('locked')).trouble === null && (await box('locked')).processed === dovecot.count(),
   );
-  for (const name of ['locked', 'nowhere', 'polled']) await service.client.removeMailbox((await box(name)).id);
+  for (const name of ['locked', 'nowhere', 'polled']) await service.client.removeMailbox({ id: (await box(name)).id });
   expect((await service.client.mailboxes()).map(({ name }) => name)).toEqual(['returns']);
 });
 
@@ -142,14 +155,19 @@ test('it is looked into when somebody asks, and says what it found; one in troub
   });
   expect((await avendel('mailboxes', 'look', 'asked')).stdout).toBe('asked: 0 new, nothing waiting.\n');
   await service.client.keepMailbox({ ...settings, name: 'asked', port: 1 });
-  expect(await avendel('mailboxes', 'look', 'asked')).toMatchObject({ code: 1, stderr: expect.stringContaining('ECONNREFUSED') as unknown }); // prettier-ignore
-  await service.client.pauseMailbox((await box('asked')).id, true);
-  await expect(service.client.lookIntoMailbox((await box('asked')).id)).rejects.toThrow('is paused');
-  await service.client.removeMailbox((await box('asked')).id);
+  expect(await avendel('mailboxes', 'look', 'asked')).toMatchObject({
+    code: 1,
+    stderr: expect.stringContaining('ECONNREFUSED') as unknown,
+  });
+  await service.client.pauseMailbox({ id: (await box('asked')).id, paused: true });
+  await expect(service.client.lookIntoMailbox({ id: (await box('asked')).id })).rejects.toThrow('is paused');
+  await service.client.removeMailbox({ id: (await box('asked')).id });
 });
 
 describe('the password of a mailbox', () => {
-  const refusal = (field: string) => ({ problem: { type: expect.stringMatching(/#invalid-input$/) as unknown, field } }); // prettier-ignore
+  const refusal = (field: string) => ({
+    problem: { type: expect.stringMatching(/#invalid-input$/) as unknown, field },
+  });
   const withoutPassword = { ...settings, password: undefined };
 
   test('is in no answer, and in the database only encrypted', async () => {
@@ -160,23 +178,52 @@ describe('the password of a mailbox', () => {
   });
 
   test('goes on for the same server and account; for another it has to be given again, and nothing is sent there', async () => {
-    await service.client.keepMailbox({ ...withoutPassword, name: 'kept', port: dovecot.port, folder: 'INBOX', pollSeconds: 30 }); // prettier-ignore
+    await service.client.keepMailbox({
+      ...withoutPassword,
+      name: 'kept',
+      port: dovecot.port,
+      folder: 'INBOX',
+      pollSeconds: 30,
+    });
     await until(async () => (await box('kept')).processed > 0);
     for (const other of [{ port: 1993 }, { account: 'other' }, { host: 'localhost' }])
-      await expect(service.client.keepMailbox({ ...withoutPassword, name: 'kept', port: dovecot.port, ...other })).rejects.toMatchObject(refusal('password')); // prettier-ignore
-    await expect(service.client.keepMailbox({ ...withoutPassword, name: 'new', port: dovecot.port })).rejects.toMatchObject(refusal('password')); // prettier-ignore
+      await expect(
+        service.client.keepMailbox({ ...withoutPassword, name: 'kept', port: dovecot.port, ...other }),
+      ).rejects.toMatchObject(refusal('password'));
+    await expect(
+      service.client.keepMailbox({ ...withoutPassword, name: 'new', port: dovecot.port }),
+    ).rejects.toMatchObject(refusal('password'));
     expect(await box('kept')).toMatchObject({ host: '127.0.0.1', port: dovecot.port, account: 'box' });
   });
 
   test('never goes to another machine in plain text', async () => {
-    await expect(service.client.keepMailbox({ ...settings, name: 'plain', host: 'imap.larkfield.example', port: 143 })).rejects.toMatchObject(refusal('security')); // prettier-ignore
+    await expect(
+      service.client.keepMailbox({ ...settings, name: 'plain', host: 'imap.larkfield.example', port: 143 }),
+    ).rejects.toMatchObject(refusal('security'));
     expect((await service.client.mailboxes()).map(({ name }) => name)).not.toContain('plain');
   });
 
   test('by command line it comes from a file or the environment', async () => {
-    const add = ['mailboxes', 'add', 'by command', '--host', '127.0.0.1', '--port', String(dovecot.port), '--security', 'none', '--account', 'box']; // prettier-ignore
-    expect(await makeAvendel(service)(...add)).toMatchObject({ code: 2, stderr: expect.stringContaining('needs its password') as unknown }); // prettier-ignore
-    expect(await makeAvendel(service, { AVENDEL_MAILBOX_PASSWORD: settings.password })(...add)).toMatchObject({ code: 0 }); // prettier-ignore
+    const add = [
+      'mailboxes',
+      'add',
+      'by command',
+      '--host',
+      '127.0.0.1',
+      '--port',
+      String(dovecot.port),
+      '--security',
+      'none',
+      '--account',
+      'box',
+    ];
+    expect(await makeAvendel(service)(...add)).toMatchObject({
+      code: 2,
+      stderr: expect.stringContaining('needs its password') as unknown,
+    });
+    expect(await makeAvendel(service, { AVENDEL_MAILBOX_PASSWORD: settings.password })(...add)).toMatchObject({
+      code: 0,
+    });
     expect((await makeAvendel(service)(...add, '--poll', '5')).code).toBe(0);
   });
 

@@ -1,8 +1,10 @@
 import { request } from 'node:http';
+import { connect } from 'node:net';
+import { setTimeout as sleep } from 'node:timers/promises';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import pg from 'pg';
-import type { List } from '../../src/shared/api.ts';
-import { EMAIL, makeList, PASSWORD, startRealService, until, type Running } from '../support/service.ts';
+import type { List } from '../../src/shared/contract/organisation.ts';
+import { EMAIL, makeList, PASSWORD, startRealService, until, type Running, visitLine } from '../support/service.ts';
 
 let service: Running;
 let database: pg.Client;
@@ -22,21 +24,30 @@ afterAll(async () => {
 const post = (path: string, key: string, body: string, type = 'application/json', signedIn = true) =>
   fetch(`${service.console}/api/v1${path}`, {
     method: 'POST',
-    headers: { 'content-type': type, 'idempotency-key': key, ...(signedIn ? { authorization: `Bearer ${service.token}` } : {}) },
+    headers: {
+      'content-type': type,
+      'idempotency-key': key,
+      ...(signedIn ? { authorization: `Bearer ${service.token}` } : {}),
+    },
     body,
-  }); // prettier-ignore
+  });
 const kept = async (key: string): Promise<Record<string, unknown> | undefined> =>
   (await database.query<Record<string, unknown>>('SELECT * FROM idempotency WHERE key = $1', [key])).rows[0];
 const listNamed = (name: string): string => JSON.stringify({ name });
 
 describe('a request under a key is done once', () => {
   test('twenty at once make one thing, and whoever asks again is given the first one’s answer', async () => {
-    const answers = await Promise.all(Array.from({ length: 20 }, () => post('/suppression-lists', 'many', listNamed('Once'))));
+    const answers = await Promise.all(
+      Array.from({ length: 20 }, () => post('/suppression-lists', 'many', listNamed('Once'))),
+    );
     const statuses = answers.map(({ status }) => status);
     expect(statuses.filter((status) => status === 201).length).toBeGreaterThan(0);
     expect(new Set(statuses)).toEqual(new Set(statuses.includes(409) ? [201, 409] : [201]));
     expect((await service.client.suppressionLists()).filter(({ name }) => name === 'Once')).toHaveLength(1);
-    const [first, again] = [await post('/suppression-lists', 'many', listNamed('Once')), await post('/suppression-lists', 'many', listNamed('Once'))];
+    const [first, again] = [
+      await post('/suppression-lists', 'many', listNamed('Once')),
+      await post('/suppression-lists', 'many', listNamed('Once')),
+    ];
     expect(await first.json()).toEqual(await again.json());
   });
 
@@ -53,16 +64,24 @@ describe('a request under a key is done once', () => {
     const again = (await (await post(path, 'file', one, 'text/csv')).json()) as { id: number };
     expect(again.id).toBe(first.id);
     expect((await post(path, 'file', other, 'text/csv')).status).toBe(409);
-    await until(async () => (await service.client.import(first.id)).state === 'finished');
-    expect((await service.client.imports({ limit: 10 })).items.filter(({ fileName }) => fileName === 'people.csv')).toHaveLength(2);
-    const line = JSON.stringify({ kind: 'visited', at: '2026-11-01T10:00:00Z', source: 'site', externalId: '1', address: 'ada@lanternpost.example', brandId: list.brandId });
-    for (let times = 0; times < 2; times++) expect(await (await post('/events', 'events', line, 'application/x-ndjson')).json()).toMatchObject({ recorded: 1 });
+    await until(async () => (await service.client.import({ id: first.id })).state === 'finished');
+    expect(
+      (await service.client.imports({ limit: 10 })).items.filter(({ fileName }) => fileName === 'people.csv'),
+    ).toHaveLength(2);
+    const line = visitLine(list.brandId);
+    for (let times = 0; times < 2; times++)
+      expect(await (await post('/events', 'events', line, 'application/x-ndjson')).json()).toMatchObject({
+        recorded: 1,
+      });
   });
 
   test('a request that died with its process is not under way for ever; one that lives is', async () => {
     const hang = (processId: string): Promise<unknown> =>
-      database.query(`INSERT INTO idempotency (account_id, key, request_hash, process_id) SELECT account_id, 'died', request_hash, $1::uuid FROM idempotency WHERE key = 'many'
-        ON CONFLICT (account_id, key) DO UPDATE SET process_id = excluded.process_id, status = NULL`, [processId]);
+      database.query(
+        `INSERT INTO idempotency (account_id, key, request_hash, process_id) SELECT account_id, 'died', request_hash, $1::uuid FROM idempotency WHERE key = 'many'
+        ON CONFLICT (account_id, key) DO UPDATE SET process_id = excluded.process_id, status = NULL`,
+        [processId],
+      );
     const [living] = (await database.query<{ id: string }>('SELECT id FROM service_process')).rows;
     await hang(living!.id);
     const refused = await post('/suppression-lists', 'died', listNamed('Died'));
@@ -77,7 +96,7 @@ describe('a request under a key is done once', () => {
     expect((await post('/suppression-lists', 'many', listNamed('Once'))).status).toBe(409);
     expect(await kept('many')).toBeUndefined();
   });
-}); // prettier-ignore
+});
 
 test('nothing of what is secret is kept: neither a password nor a token that was answered', async () => {
   for (const [path, body] of [
@@ -86,16 +105,30 @@ test('nothing of what is secret is kept: neither a password nor a token that was
     ['/session/password', { password: PASSWORD, newPassword: 'another planisphere' }],
   ] as const) {
     const answer = await post(path, 'secret', JSON.stringify(body), 'application/json', path === '/session/password');
-    expect([path, answer.status, ((await answer.json()) as { field: string }).field]).toEqual([path, 422, 'Idempotency-Key']); // prettier-ignore
+    expect([path, answer.status, ((await answer.json()) as { field: string }).field]).toEqual([
+      path,
+      422,
+      'Idempotency-Key',
+    ]);
   }
   expect(await kept('secret')).toBeUndefined();
 });
 
-/** Sends chunks without saying how many, until it is answered or so much is sent; says with what, and how much had gone by then. */
+/**
+ * Sends chunks without saying how many, until it is answered or so much is sent; says with what, and how much had gone
+ * by then.
+ */
 function pour(path: string, mostMegabytes: number): Promise<{ status: number; sent: number }> {
   return new Promise((resolve, reject) => {
     let sent = 0;
-    const sending = request(`${service.console}/api/v1${path}`, { method: 'POST', headers: { authorization: `Bearer ${service.token}`, 'content-type': 'application/json', 'transfer-encoding': 'chunked' } }); // prettier-ignore
+    const sending = request(`${service.console}/api/v1${path}`, {
+      method: 'POST',
+      headers: {
+        authorization: `Bearer ${service.token}`,
+        'content-type': 'application/json',
+        'transfer-encoding': 'chunked',
+      },
+    });
     let answered = false;
     sending.on('response', (response) => {
       answered = true;
@@ -114,7 +147,11 @@ function pour(path: string, mostMegabytes: number): Promise<{ status: number; se
 }
 
 test('a body that is too long is cut off while it comes in, also one that does not say how long it will be', async () => {
-  const longs = [['/suppression-lists', 8], ['/events', 24], ['/returns', 10]] as const; // prettier-ignore
+  const longs = [
+    ['/suppression-lists', 8],
+    ['/events', 24],
+    ['/returns', 10],
+  ] as const;
   for (const [path, most] of longs) {
     const { status, sent } = await pour(path, 200);
     expect([path, status]).toEqual([path, 413]);
@@ -122,4 +159,24 @@ test('a body that is too long is cut off while it comes in, also one that does n
     expect(sent).toBeLessThan(most + 20);
   }
   expect((await fetch(`${service.console}/healthz`)).status).toBe(200);
+});
+
+test('whoever sends too much and only then reads is answered too: the line does not end before the refusal is heard', async () => {
+  const { hostname, port } = new URL(service.console);
+  const line = connect(Number(port), hostname);
+  let answer = '';
+  const ended = new Promise<void>((resolve, reject) => line.on('error', reject).on('close', () => resolve()));
+  line.pause();
+  const MEGABYTES = 24; // a megabyte is 100000 in hexadecimal
+  line.write(
+    `POST /api/v1/suppression-lists HTTP/1.1\r\nhost: ${hostname}:${port}\r\nauthorization: Bearer ${service.token}\r\n` +
+      'content-type: application/json\r\ntransfer-encoding: chunked\r\n\r\n',
+  );
+  for (let sent = 0; sent < MEGABYTES; sent++) line.write(`100000\r\n${' '.repeat(1024 * 1024)}\r\n`);
+  await sleep(200);
+  line.on('data', (some) => (answer += String(some))).resume();
+  // It never says that it has sent all, and the line is not kept open for that.
+  await ended;
+  expect(answer).toMatch(/^HTTP\/1\.1 413 /);
+  expect(answer).toContain('too-large');
 });

@@ -1,4 +1,4 @@
-import type { ActPreview } from '../../src/shared/api-permission.ts';
+import type { ActPreview } from '../../src/shared/contract/acts.ts';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import pg from 'pg';
 import type { Browser, Page } from 'playwright-core';
@@ -42,7 +42,10 @@ async function nextRun(): Promise<number> {
   return rows[0]!.id;
 }
 
-/** Takes the lock of the next run, as if another process were at it: it begins, and stays where it is until it is let go. */
+/**
+ * Takes the lock of the next run, as if another process were at it: it begins, and stays where it is until it is let
+ * go.
+ */
 async function holdNextRun(): Promise<{ id: number; letGo: () => Promise<unknown> }> {
   const id = await nextRun();
   await database.query('SELECT pg_advisory_lock($1, $2)', [RUN_LOCKS, id]);
@@ -50,7 +53,12 @@ async function holdNextRun(): Promise<{ id: number; letGo: () => Promise<unknown
 }
 
 /** Goes through the steps of an act on everybody who is found. */
-async function actOnAll(label: string, button: string, part: string, more: () => Promise<void> = async () => undefined): Promise<void> {
+async function actOnAll(
+  label: string,
+  button: string,
+  part: string,
+  more: () => Promise<void> = async () => undefined,
+): Promise<void> {
   await page.goto(`${service.console}/contacts?part=${part}`);
   await page.getByRole('combobox', { name: 'What to do' }).click();
   await page.getByRole('option', { name: label }).click();
@@ -61,12 +69,12 @@ async function actOnAll(label: string, button: string, part: string, more: () =>
   await page.getByLabel('Why').fill('a test');
   await more();
   await page.getByRole('button', { name: button }).click();
-} // prettier-ignore
+}
 
 test('a run over many says how far it is wherever one goes, is stopped there, and its page says where it ended', async () => {
   const held = await holdNextRun();
   await actOnAll('Tag them', 'Tag 25,000', 'reader');
-  await page.getByRole('progressbar', { name: `Run ${held.id}` }).waitFor();
+  await page.getByRole('progressbar', { name: `Run ${held.id}`, exact: true }).waitFor();
   await page.getByText('0 of 25,000', { exact: true }).first().waitFor();
   await page.getByRole('link', { name: 'Suppression' }).click();
   await page.getByRole('progressbar', { name: `Run ${held.id}, tag: so far` }).waitFor({ state: 'attached' });
@@ -77,7 +85,7 @@ test('a run over many says how far it is wherever one goes, is stopped there, an
   await headline('Nothing was changed so far');
   await expect(page.getByRole('button', { name: 'Put everything back' }).count()).resolves.toBe(0);
   await page.getByRole('button', { name: 'Stop' }).click();
-  await until(async () => (await service.client.run(held.id)).stopped !== null);
+  await until(async () => (await service.client.run({ id: held.id })).stopped !== null);
   await held.letGo();
   await headline('Nothing was changed');
   await page.getByText('0 of 25,000 were dealt with: Rosa Lindgard stopped it.').waitFor();
@@ -87,7 +95,7 @@ test('a run over many says how far it is wherever one goes, is stopped there, an
 test('a run that is left to itself ends where it was begun, with what it changed and the way to its undo', async () => {
   const held = await holdNextRun();
   await actOnAll('Tag them', 'Tag 25,000', 'reader');
-  await page.getByRole('progressbar', { name: `Run ${held.id}` }).waitFor();
+  await page.getByRole('progressbar', { name: `Run ${held.id}`, exact: true }).waitFor();
   await held.letGo();
   await page.getByText(`Applied as run ${held.id}.`).waitFor();
   await page.getByText('25,000 tagged').waitFor();
@@ -102,7 +110,7 @@ test('a run that is left to itself ends where it was begun, with what it changed
     await service.client.applyAct({ act, tag: 'fair', addresses: [left!.address], expect: 1, reason: 'by hand' });
   await undo.letGo();
   await page.getByText('1 were left as they are, because something changed them again since.').waitFor();
-  await page.getByRole('link', { name: `run ${undo.id}` }).click();
+  await page.getByRole('link', { name: `run ${undo.id}`, exact: true }).click();
   await page.getByRole('heading', { name: 'Left as they are, because something changed them again: 1' }).waitFor();
   await page.getByRole('link', { name: left!.name! }).first().waitFor();
 });
@@ -116,23 +124,43 @@ test('kill -9 in the middle of a piece: the run goes on by itself, everybody is 
   await database.query(
     'SELECT FROM contact WHERE id = (SELECT id FROM contact ORDER BY id OFFSET 15000 LIMIT 1) FOR UPDATE',
   );
-  const following = avendel('contacts', 'archive', '--part', 'reader', '--expect', String(PEOPLE), '--expect-mailable', String(mailable), '--reason', 'a test'); // prettier-ignore
-  await until(async () => (await service.client.run(id)).done === 10_000);
+  const following = avendel(
+    'contacts',
+    'archive',
+    '--part',
+    'reader',
+    '--expect',
+    String(PEOPLE),
+    '--expect-mailable',
+    String(mailable),
+    '--reason',
+    'a test',
+  );
+  await until(async () => (await service.client.run({ id })).done === 10_000);
   service.kill();
   const said = await following;
   expect(said.code).toBe(1);
   // It had the first answer, and follows the run, or was still waiting for it.
-  expect(said.stderr).toMatch(new RegExp(`It goes on without you, .*avendel runs watch ${id}|may be done, or still under way: .*avendel runs list`)); // prettier-ignore
+  expect(said.stderr).toMatch(
+    new RegExp(
+      `It goes on without you, .*avendel runs watch ${id}|may be done, or still under way: .*avendel runs list`,
+    ),
+  );
   await database.query('ROLLBACK');
   await service.restart();
   const watched = await avendel('runs', 'watch', String(id));
   expect(watched).toMatchObject({ code: 0, stdout: `Run ${id}, archive: 25,000 archived.\n` });
-  const { rows } = await database.query<{ n: number }>('SELECT sum(upper(r) - lower(r))::int AS n FROM journal j, unnest(j.contacts) r WHERE run_id = $1', [id]); // prettier-ignore
+  const { rows } = await database.query<{ n: number }>(
+    'SELECT sum(upper(r) - lower(r))::int AS n FROM journal j, unnest(j.contacts) r WHERE run_id = $1',
+    [id],
+  );
   expect(rows[0]!.n).toBe(PEOPLE);
   const late = await avendel('runs', 'stop', String(id));
   expect(late.code).toBe(1);
   expect(late.stderr).toContain(`Run ${id} has ended.`);
-  expect((await avendel('runs', 'undo', String(id), '--reason', 'a slip')).stdout).toContain('25,000 put back, 0 left as they are'); // prettier-ignore
+  expect((await avendel('runs', 'undo', String(id), '--reason', 'a slip')).stdout).toContain(
+    '25,000 put back, 0 left as they are',
+  );
 });
 
 test('erasing many asks for their number to be typed', async () => {

@@ -3,7 +3,7 @@ import { simpleParser } from 'mailparser';
 import pg from 'pg';
 import { mostUnrecorded } from '../../src/operations/campaigns/send-campaign.ts';
 import { makeCampaign, makeList, startRealService, until, type Running } from '../support/service.ts';
-import { deliveryReport } from '../../src/simulator/outside/reports.ts';
+import { deliveryReport } from '../../src/simulator/reports.ts';
 import { makeAvendel } from '../support/cli.ts';
 import { startSink, twice } from '../support/sink.ts';
 
@@ -21,7 +21,7 @@ afterEach(async () => {
 
 const people = (count: number): string[] =>
   Array.from({ length: count }, (_, index) => `reader${index}@lanternpost.example`);
-const ended = (id: number) => until(async () => (await service.client.report(id)).state === 'finished');
+const ended = (id: number) => until(async () => (await service.client.report({ id })).state === 'finished');
 const total = ({
   accepted,
   refused,
@@ -35,7 +35,7 @@ const total = ({
 test('a message is what the standards ask for', async () => {
   const list = await makeList(service.client, ['ada@lanternpost.example']);
   const id = await makeCampaign(service.client, list, 'One');
-  await service.client.startCampaign(id, 1);
+  await service.client.startCampaign({ id, expect: 1 });
   await ended(id);
   const { raw, from, to } = sink.received[0]!;
   const mail = await simpleParser(raw);
@@ -44,8 +44,8 @@ test('a message is what the standards ask for', async () => {
   expect(raw).toMatch(/^Content-Type: multipart\/alternative/m);
   expect(raw).toMatch(/^List-Unsubscribe-Post: List-Unsubscribe=One-Click\r$/m);
   expect(mail.text).toContain('Dear Reader,');
-  expect(mail.html).toContain(`${service.public}/c/`);
-  expect(mail.html).toContain(`${service.public}/o/`);
+  expect(mail.html).toContain(`${service.public}/to/`);
+  expect(mail.html).toContain(`${service.public}/seen/`);
   expect(raw.split('\r\n').every((line) => line.length <= 998)).toBe(true);
 });
 
@@ -59,7 +59,7 @@ describe('invariant 1, gate, and invariant 2, ledger', () => {
     let letGo = (): void => undefined;
     sink.behaviour.held = new Promise((resolve) => (letGo = resolve));
     await service.startAnother();
-    await service.client.startCampaign(id, 300);
+    await service.client.startCampaign({ id, expect: 300 });
     await until(() => sink.received.length > 0);
     const acknowledged = new Map<string, number>();
     const announced = new Set<string>();
@@ -67,10 +67,14 @@ describe('invariant 1, gate, and invariant 2, ledger', () => {
     const suppressed = addresses.filter((_, index) => index % 10 === 9).reverse();
     for (const address of suppressed) {
       if (acknowledged.size === 10) letGo();
-      const { onTheirWay } = await service.client.addEntries(doNotWrite.id, [address], 'asked while it was running');
+      const { onTheirWay } = await service.client.addEntries({
+        id: doNotWrite.id,
+        values: [address],
+        reason: 'asked while it was running',
+      });
       acknowledged.set(address, Date.now());
       if (onTheirWay > 0) announced.add(address);
-      const { ledger } = await service.client.report(id);
+      const { ledger } = await service.client.report({ id });
       expect(total(ledger)).toBe(300);
       expect(ledger.audience).toBe(300);
     }
@@ -79,7 +83,7 @@ describe('invariant 1, gate, and invariant 2, ledger', () => {
     const late = sink.received.filter(({ to, at }) => !announced.has(to) && at > (acknowledged.get(to) ?? Infinity));
     expect(late.map(({ to }) => to)).toEqual([]);
     expect(announced.size).toBeLessThan(10);
-    const { ledger } = await service.client.report(id);
+    const { ledger } = await service.client.report({ id });
     const stopped = ledger.reasons.find(({ reason }) => reason === 'suppressed')?.contacts ?? 0;
     expect(stopped).toBeGreaterThanOrEqual(10);
     expect(ledger).toMatchObject({
@@ -100,19 +104,21 @@ describe('invariant 6, once', () => {
     const list = await makeList(service.client, people(400));
     const id = await makeCampaign(service.client, list, 'Interrupted');
     sink.behaviour.delayMs = 15;
-    await service.client.startCampaign(id, 400);
+    await service.client.startCampaign({ id, expect: 400 });
     await until(() => sink.received.length > 120);
     service.kill();
     await service.restart();
     await ended(id);
-    const { ledger } = await service.client.report(id);
+    const { ledger } = await service.client.report({ id });
     expect(twice(sink.received)).toEqual([]);
     expect(total(ledger)).toBe(400);
     expect(ledger.accepted + ledger.uncertain).toBe(400);
     expect(ledger.uncertain).toBeGreaterThan(0);
     expect(ledger.uncertain).toBeLessThanOrEqual(mostUnrecorded(8));
     const reached = new Set(sink.received.map((message) => message.to));
-    const uncertain = (await service.client.recipients(id, { state: 'uncertain' })).items.map((one) => one.address);
+    const uncertain = (await service.client.recipients({ id, state: 'uncertain', limit: 500 })).items.map(
+      (one) => one.address,
+    );
     expect(people(400).filter((address) => !reached.has(address) && !uncertain.includes(address))).toEqual([]);
   });
 
@@ -120,26 +126,29 @@ describe('invariant 6, once', () => {
     const list = await makeList(service.client, people(400));
     const id = await makeCampaign(service.client, list, 'Cut off');
     sink.behaviour.delayMs = 15;
-    await service.client.startCampaign(id, 400);
+    await service.client.startCampaign({ id, expect: 400 });
     await until(() => sink.received.length > 120);
     const other = new pg.Client({ connectionString: service.databaseUrl });
     await other.connect();
-    const living = async (): Promise<string[]> => (await other.query<{ id: string }>('SELECT id FROM service_process')).rows.map((row) => row.id); // prettier-ignore
+    const living = async (): Promise<string[]> =>
+      (await other.query<{ id: string }>('SELECT id FROM service_process')).rows.map((row) => row.id);
     const [before] = await living();
-    await other.query('SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()'); // prettier-ignore
+    await other.query(
+      'SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()',
+    );
     await until(async () => (await living()).some((one) => one !== before));
     await ended(id);
-    const { ledger } = await service.client.report(id);
+    const { ledger } = await service.client.report({ id });
     expect(ledger.accepted + ledger.uncertain).toBe(400);
     expect(ledger.uncertain).toBeLessThanOrEqual(mostUnrecorded(8));
     const next = await makeCampaign(service.client, list, 'Killed after that');
     const sent = sink.received.length;
-    await service.client.startCampaign(next, 400);
+    await service.client.startCampaign({ id: next, expect: 400 });
     await until(() => sink.received.length > sent + 120);
     service.kill();
     await service.restart();
     await ended(next);
-    const after = (await service.client.report(next)).ledger;
+    const after = (await service.client.report({ id: next })).ledger;
     expect(after.accepted + after.uncertain).toBe(400);
     expect(after.uncertain).toBeGreaterThan(0);
     expect(twice(sink.received.slice(0, sent))).toEqual([]);
@@ -150,7 +159,7 @@ describe('invariant 6, once', () => {
   test('asked to end in the middle of a send it ends with nothing uncertain, and the rest goes when it is back', async () => {
     const id = await makeCampaign(service.client, await makeList(service.client, people(400)), 'Restarted');
     sink.behaviour.delayMs = 100;
-    await service.client.startCampaign(id, 400);
+    await service.client.startCampaign({ id, expect: 400 });
     await until(() => sink.received.length > 30);
     expect(await service.end()).toBe(0);
     // A claim of 400 would have gone on for five seconds; what had passed the gate is answered and recorded.
@@ -159,7 +168,7 @@ describe('invariant 6, once', () => {
     sink.behaviour.delayMs = 0;
     await service.restart();
     await ended(id);
-    expect((await service.client.report(id)).ledger).toMatchObject({ accepted: 400, uncertain: 0, agrees: true });
+    expect((await service.client.report({ id })).ledger).toMatchObject({ accepted: 400, uncertain: 0, agrees: true });
     expect(twice(sink.received)).toEqual([]);
     expect(sink.received).toHaveLength(400);
   });
@@ -167,9 +176,9 @@ describe('invariant 6, once', () => {
   test('a line that breaks in the middle of DATA leaves uncertain, and is never tried again', async () => {
     sink.behaviour.cutData = (address) => address === 'reader3@lanternpost.example';
     const id = await makeCampaign(service.client, await makeList(service.client, people(8)), 'Cut');
-    await service.client.startCampaign(id, 8);
+    await service.client.startCampaign({ id, expect: 8 });
     await ended(id);
-    expect((await service.client.report(id)).ledger).toMatchObject({ accepted: 7, uncertain: 1 });
+    expect((await service.client.report({ id })).ledger).toMatchObject({ accepted: 7, uncertain: 1 });
     expect(twice(sink.received)).toEqual([]);
   });
 });
@@ -188,28 +197,34 @@ test('refusals at RCPT: 5xx is a bounce of its class at once, 4xx is tried again
     ['gone', 'policy', 'later', 'never', 'fine'].map((name) => `${name}@lanternpost.example`),
   );
   const id = await makeCampaign(service.client, list, 'Refused');
-  await service.client.startCampaign(id, 5);
+  await service.client.startCampaign({ id, expect: 5 });
   await ended(id);
-  expect(await service.client.report(id)).toMatchObject({
+  expect(await service.client.report({ id })).toMatchObject({
     ledger: { accepted: 2, refused: 3 },
     delivered: 2,
     bounced: { hard: 0, soft: 0, block: 0, any: 0 },
     refusedAs: { hard: 1, soft: 1, block: 1, any: 3 },
     rates: [{ name: 'bounce', count: 3, of: 5 }, { name: 'hard', count: 1, of: 5 }, {}, {}],
-  }); // prettier-ignore
+  });
   // What comes back later is of those accepted, so that the sums are plain.
   const fine = sink.received.find(({ to }) => to.startsWith('fine@'))!;
   const original = { envelopeFrom: fine.from, to: fine.to, headers: fine.raw.slice(0, fine.raw.indexOf('\r\n\r\n')) };
-  await service.client.receiveReturn(deliveryReport(original, '5.2.2', '552 5.2.2 mailbox full'));
-  expect(await service.client.report(id)).toMatchObject({ ledger: { accepted: 2, refused: 3 }, delivered: 1, bounced: { soft: 1, any: 1 }, refusedAs: { any: 3 }, rates: [{ count: 4, of: 5 }, {}, {}, {}] }); // prettier-ignore
-  const later = (await service.client.recipients(id, { state: 'accepted', acted: 'bounced', actor: 'soft' })).items;
+  await service.client.receiveReturn({ file: deliveryReport(original, '5.2.2', '552 5.2.2 mailbox full') });
+  expect(await service.client.report({ id })).toMatchObject({
+    ledger: { accepted: 2, refused: 3 },
+    delivered: 1,
+    bounced: { soft: 1, any: 1 },
+    refusedAs: { any: 3 },
+    rates: [{ count: 4, of: 5 }, {}, {}, {}],
+  });
+  const later = (await service.client.recipients({ id, state: 'accepted', acted: 'bounced', actor: 'soft' })).items;
   expect(later.map(({ address }) => address)).toEqual(['fine@lanternpost.example']);
   const said = (await makeAvendel(service)('campaigns', 'report', String(id))).stdout;
   expect(said).toMatch(/− refused by the relay \(1 hard, 1 soft, 1 block\) +3/);
   expect(said).toMatch(/accepted +2 *\n.*− bounced later +1 .*\n.*= delivered +1/);
   expect(said).toMatch(/bounced or refused, of those tried +80\.00 % +2\.00 % +too few to judge/);
   expect(seen.get('never@lanternpost.example')).toBe(5);
-  const next = await service.client.preflight(await makeCampaign(service.client, list, 'Next'));
+  const next = await service.client.preflight({ id: await makeCampaign(service.client, list, 'Next') });
   expect(next.reasons.map(({ reason, sample }) => [reason, sample.map((one) => one.address)])).toEqual([
     ['undeliverable', ['gone@lanternpost.example']],
   ]);
@@ -219,23 +234,23 @@ test('a relay that is down is told, tried again, and nothing is lost; pause, res
   await sink.close();
   const list = await makeList(service.client, people(30));
   const id = await makeCampaign(service.client, list, 'Down');
-  await service.client.startCampaign(id, 30);
-  await until(async () => /ECONNREFUSED/.test((await service.client.report(id)).trouble ?? ''));
-  await service.client.pauseCampaign(id, 'waiting for the relay');
-  await expect(service.client.pauseCampaign(id)).rejects.toMatchObject({ problem: { status: 409 } });
+  await service.client.startCampaign({ id, expect: 30 });
+  await until(async () => /ECONNREFUSED/.test((await service.client.report({ id })).trouble ?? ''));
+  await service.client.pauseCampaign({ id, reason: 'waiting for the relay' });
+  await expect(service.client.pauseCampaign({ id })).rejects.toMatchObject({ problem: { status: 409 } });
   sink = await startSink(service.relayPort);
-  await service.client.resumeCampaign(id);
+  await service.client.resumeCampaign({ id });
   await ended(id);
-  expect((await service.client.report(id)).ledger).toMatchObject({ accepted: 30, waiting: 0 });
+  expect((await service.client.report({ id })).ledger).toMatchObject({ accepted: 30, waiting: 0 });
 
   sink.behaviour.delayMs = 100;
   const second = await makeCampaign(service.client, list, 'Cancelled');
-  await service.client.startCampaign(second, 30);
+  await service.client.startCampaign({ id: second, expect: 30 });
   await until(() => sink.received.length > 31);
-  await service.client.cancelCampaign(second);
-  const { ledger } = await service.client.report(second);
+  await service.client.cancelCampaign({ id: second });
+  const { ledger } = await service.client.report({ id: second });
   expect(total(ledger)).toBe(30);
-  await expect(service.client.resumeCampaign(second)).rejects.toMatchObject({ problem: { status: 409 } });
+  await expect(service.client.resumeCampaign({ id: second })).rejects.toMatchObject({ problem: { status: 409 } });
 });
 
 test('a campaign that nobody would get, or whose message is unfit, is refused with what to do', async () => {
@@ -248,15 +263,17 @@ test('a campaign that nobody would get, or whose message is unfit, is refused wi
     html: '<a href="nowhere">x</a>',
     listIds: [list.id],
   });
-  await expect(service.client.startCampaign(unfit.id, 1)).rejects.toMatchObject({
+  await expect(service.client.startCampaign({ id: unfit.id, expect: 1 })).rejects.toMatchObject({
     problem: { status: 422, field: 'subject' },
   });
   const id = await makeCampaign(service.client, list, 'Nobody');
-  await expect(service.client.startCampaign(id, 7)).rejects.toMatchObject({ problem: { expected: 7, now: 1 } });
-  expect((await service.client.campaign(id)).state).toBe('draft');
-  expect((await service.client.report(id)).ledger.audience).toBe(0);
-  await service.client.addEntries(doNotWrite.id, ['ada@lanternpost.example'], 'asked');
-  await expect(service.client.startCampaign(id, 1)).rejects.toMatchObject({
+  await expect(service.client.startCampaign({ id, expect: 7 })).rejects.toMatchObject({
+    problem: { expected: 7, now: 1 },
+  });
+  expect((await service.client.campaign({ id })).state).toBe('draft');
+  expect((await service.client.report({ id })).ledger.audience).toBe(0);
+  await service.client.addEntries({ id: doNotWrite.id, values: ['ada@lanternpost.example'], reason: 'asked' });
+  await expect(service.client.startCampaign({ id, expect: 1 })).rejects.toMatchObject({
     problem: { title: 'Nobody would get this' },
   });
 });

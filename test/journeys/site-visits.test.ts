@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import type { Browser, BrowserContextOptions, Page } from 'playwright-core';
 import { openBrowser } from '../support/browser.ts';
-import { makeCampaign, makeList, startRealService, until, type Running } from '../support/service.ts';
+import { startRealService, until, type Running, sendFirst } from '../support/service.ts';
 import { startSink } from '../support/sink.ts';
 
 const NAMES = ['ada', 'bo', 'cy'];
@@ -14,10 +14,7 @@ let browser: Browser;
 beforeAll(async () => {
   service = await startRealService();
   sink = await startSink(service.relayPort);
-  const list = await makeList(service.client, NAMES.map((name) => `${name}@lanternpost.example`)); // prettier-ignore
-  const id = await makeCampaign(service.client, list, 'First');
-  await service.client.startCampaign(id, NAMES.length);
-  await until(() => sink.received.length === NAMES.length);
+  await sendFirst(service, sink, NAMES);
   await until(() => Date.now() - Math.max(...sink.received.map((message) => message.at)) > 2100);
   // The made-up site is on no network, and its script on loopback, which a browser would ask about.
   browser = await openBrowser(['--disable-features=LocalNetworkAccessChecks']);
@@ -31,7 +28,7 @@ afterAll(async () => {
 function linksOf(name: string): string[] {
   const { raw } = sink.received.find(({ to }) => to.startsWith(`${name}@`))!;
   const decoded = raw.replace(/=\r\n/g, '').replace(/=3D/g, '=');
-  return [...new Set([...decoded.matchAll(new RegExp(`${service.public}/c/[a-z2-7]{39}`, 'g'))].map(([url]) => url))];
+  return [...new Set([...decoded.matchAll(new RegExp(`${service.public}/to/[a-z2-7]{39}`, 'g'))].map(([url]) => url))];
 }
 
 /** Where a link leads. */
@@ -49,15 +46,17 @@ async function openSite(options: BrowserContextOptions, script: string): Promise
 }
 
 const visits = async (name: string) => {
-  const { contact } = await service.client.check(`${name}@lanternpost.example`);
-  return (await service.client.timeLine(contact!.id)).items.filter(({ kind }) => kind === 'visited');
+  const { contact } = await service.client.check({ address: `${name}@lanternpost.example` });
+  return (await service.client.timeLine({ id: contact!.id })).items.filter(({ kind }) => kind === 'visited');
 };
 
 test('the script tells of visits by whoever came from a message, and of nobody who asks not to be tracked', async () => {
   const sky = linksOf('ada')[0]!;
   expect(await redirectOf(sky)).toBe('https://larkfield.example/sky');
-  await expect(service.client.saveSites(['https://larkfield.example'])).rejects.toMatchObject({ problem: { status: 422 } }); // prettier-ignore
-  const { scriptUrl } = await service.client.saveSites(['larkfield.example']);
+  await expect(service.client.saveSites({ hosts: ['https://larkfield.example'] })).rejects.toMatchObject({
+    problem: { status: 422 },
+  });
+  const { scriptUrl } = await service.client.saveSites({ hosts: ['larkfield.example'] });
   expect(await redirectOf(sky)).toMatch(/^https:\/\/larkfield\.example\/sky\?av=[a-z2-7]{39}$/);
 
   const page = await openSite({}, `<script src="${scriptUrl}" defer></script>`);
@@ -68,21 +67,34 @@ test('the script tells of visits by whoever came from a message, and of nobody w
   await page.goto('https://larkfield.example/tickets');
   await page.goto('https://larkfield.example/tickets');
   await until(async () => (await visits('ada')).length === 2);
-  expect((await visits('ada')).map(({ actor, detail }) => [actor, detail?.['url']])).toEqual([['human', '/tickets'], ['human', '/sky']]); // prettier-ignore
+  expect((await visits('ada')).map(({ actor, detail }) => [actor, detail?.['url']])).toEqual([
+    ['human', '/tickets'],
+    ['human', '/sky'],
+  ]);
 
-  const wary = await openSite({}, `<script>navigator.__defineGetter__('globalPrivacyControl', () => true)</script><script src="${scriptUrl}" defer></script>`); // prettier-ignore
+  const wary = await openSite(
+    {},
+    `<script>navigator.__defineGetter__('globalPrivacyControl', () => true)</script><script src="${scriptUrl}" defer></script>`,
+  );
   await wary.goto(await redirectOf(linksOf('bo')[0]!));
   await wary.waitForLoadState('networkidle');
-  const beacon = JSON.stringify({ token: new URL(await redirectOf(linksOf('bo')[0]!)).searchParams.get('av'), path: '/' }); // prettier-ignore
-  await fetch(`${service.public}/v`, { method: 'POST', body: beacon, headers: { 'sec-gpc': '1' } });
-  await fetch(`${service.public}/v`, { method: 'POST', body: beacon.replace(/"token":".{4}/, '"token":"aaaa') });
-  expect((await fetch(`${service.public}/v`, { method: 'POST', body: 'no JSON' })).status).toBe(204);
+  const beacon = JSON.stringify({
+    token: new URL(await redirectOf(linksOf('bo')[0]!)).searchParams.get('av'),
+    path: '/',
+  });
+  await fetch(`${service.public}/visit`, { method: 'POST', body: beacon, headers: { 'sec-gpc': '1' } });
+  await fetch(`${service.public}/visit`, { method: 'POST', body: beacon.replace(/"token":".{4}/, '"token":"aaaa') });
+  expect((await fetch(`${service.public}/visit`, { method: 'POST', body: 'no JSON' })).status).toBe(204);
   expect(await visits('bo')).toEqual([]);
 });
 
 test('Machines do not engage: a scanner that runs the script visits nothing', async () => {
   const to = await Promise.all(linksOf('cy').map(redirectOf));
   const token = to.map((url) => /av=([a-z2-7]{39})/.exec(url)?.[1]).find(Boolean);
-  await fetch(`${service.public}/v`, { method: 'POST', body: JSON.stringify({ token, path: '/map' }), headers: { 'user-agent': MAIL } }); // prettier-ignore
+  await fetch(`${service.public}/visit`, {
+    method: 'POST',
+    body: JSON.stringify({ token, path: '/map' }),
+    headers: { 'user-agent': MAIL },
+  });
   expect(await visits('cy')).toMatchObject([{ actor: 'machine', actorReason: 'trap-link' }]);
 });

@@ -4,17 +4,17 @@ import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import nodemailer from 'nodemailer';
 import pg from 'pg';
 import { makeClient, type Client } from '../../src/client/client.ts';
-import { Refusal } from '../../src/client/calls.ts';
-import type { Brand, List } from '../../src/shared/api.ts';
-import { complaintReport, deliveryReport, unsubscribeLetter } from '../../src/simulator/outside/reports.ts';
+import { Refusal } from '../../src/client/send.ts';
+import type { Brand, List } from '../../src/shared/contract/organisation.ts';
+import { complaintReport, deliveryReport, unsubscribeLetter } from '../../src/simulator/reports.ts';
 import { makeDatabase } from '../support/database.ts';
 import { EMAIL, freePort, PASSWORD, until } from '../support/service.ts';
 import { startSink, type Received } from '../support/sink.ts';
 
 /*
- * Ten minutes in which two processes do everything at once, and are killed and cut off from the database in between. What was
- * acknowledged is kept here beside them, and held against what they have done at the end. Not part of `npm test`:
- * scripts/reliability.sh runs it. AVENDEL_SEED says which order of acts, AVENDEL_MINUTES for how long.
+ * Ten minutes in which two processes do everything at once, and are killed and cut off from the database in between.
+ * What was acknowledged is kept here beside them, and held against what they have done at the end. Not part of `npm
+ * test`: scripts/reliability.sh runs it. AVENDEL_SEED says which order of acts, AVENDEL_MINUTES for how long.
  */
 
 const SEED = Number(process.env['AVENDEL_SEED'] ?? 20_261_129);
@@ -69,14 +69,31 @@ beforeAll(async () => {
     const [consolePort, intakePort] = [await freePort(), await freePort()];
     const own = index === 0 ? publicPort : await freePort();
     const environment = {
-      PATH: process.env['PATH'], AVENDEL_DATABASE_URL: databaseUrl, AVENDEL_CONSOLE_PORT: String(consolePort), AVENDEL_PUBLIC_PORT: String(own), AVENDEL_INTAKE_PORT: String(intakePort),
-      AVENDEL_PUBLIC_URL: `http://127.0.0.1:${publicPort}`, AVENDEL_RELAY_URL: `smtp://127.0.0.1:${relayPort}`, AVENDEL_ADMIN_EMAIL: EMAIL, AVENDEL_ADMIN_PASSWORD: PASSWORD,
-      AVENDEL_LOG_LEVEL: 'silent', AVENDEL_RETRY_SECONDS: '0.5',
-    }; // prettier-ignore
-    processes.push({ client: undefined as never, console: `http://127.0.0.1:${consolePort}`, public: `http://127.0.0.1:${own}`, intakePort, child: undefined, environment }); // prettier-ignore
+      PATH: process.env['PATH'],
+      AVENDEL_DATABASE_URL: databaseUrl,
+      AVENDEL_CONSOLE_PORT: String(consolePort),
+      AVENDEL_PUBLIC_PORT: String(own),
+      AVENDEL_INTAKE_PORT: String(intakePort),
+      AVENDEL_PUBLIC_URL: `http://127.0.0.1:${publicPort}`,
+      AVENDEL_RELAY_URL: `smtp://127.0.0.1:${relayPort}`,
+      AVENDEL_ADMIN_EMAIL: EMAIL,
+      AVENDEL_ADMIN_PASSWORD: PASSWORD,
+      AVENDEL_LOG_LEVEL: 'silent',
+      AVENDEL_RETRY_SECONDS: '0.5',
+    };
+    processes.push({
+      client: undefined as never,
+      console: `http://127.0.0.1:${consolePort}`,
+      public: `http://127.0.0.1:${own}`,
+      intakePort,
+      child: undefined,
+      environment,
+    });
   }
   for (const one of processes) await start(one);
-  const { token } = await makeClient({ base: processes[0]!.console }).createToken(EMAIL, PASSWORD, {
+  const { token } = await makeClient({ base: processes[0]!.console }).createToken({
+    email: EMAIL,
+    password: PASSWORD,
     name: 'reliability',
     scope: 'administer',
   });
@@ -85,14 +102,28 @@ beforeAll(async () => {
   await database.connect();
   const [first] = processes;
   brands = [
-    await first!.client.createBrand({ name: 'Larkfield Observatory', fromAddress: 'digest@larkfield.example', returnDomain: 'returns.larkfield.example' }),
-    await first!.client.createBrand({ name: 'Larkfield Shop', fromAddress: 'shop@shop.larkfield.example', returnDomain: 'returns.shop.larkfield.example' }),
-  ]; // prettier-ignore
+    await first!.client.createBrand({
+      name: 'Larkfield Observatory',
+      fromAddress: 'digest@larkfield.example',
+      returnDomain: 'returns.larkfield.example',
+    }),
+    await first!.client.createBrand({
+      name: 'Larkfield Shop',
+      fromAddress: 'shop@shop.larkfield.example',
+      returnDomain: 'returns.shop.larkfield.example',
+    }),
+  ];
   lists = [];
   for (const brand of brands)
-    for (const name of ['Night Digest', 'Members’ Letter']) lists.push(await first!.client.createList({ brandId: brand.id, name })); // prettier-ignore
+    for (const name of ['Night Digest', 'Members’ Letter'])
+      lists.push(await first!.client.createList({ brandId: brand.id, name }));
   ownListId = (await first!.client.createSuppressionList({ name: 'Do not write', reach: 'everything' })).id;
-  for (const list of lists) await importRows(first!, list, Array.from({ length: CONTACTS }, (_, index) => addressOf(index))); // prettier-ignore
+  for (const list of lists)
+    await importRows(
+      first!,
+      list,
+      Array.from({ length: CONTACTS }, (_, index) => addressOf(index)),
+    );
 });
 afterAll(async () => {
   for (const { child } of processes) child?.kill('SIGKILL');
@@ -101,7 +132,8 @@ afterAll(async () => {
   await drop();
 });
 
-const addressOf = (index: number): string => `reader${index}${index % 9 === 0 ? '+moon' : ''}@${['lanternpost', 'quillmail', 'hearthmail'][index % 3]}.example`; // prettier-ignore
+const addressOf = (index: number): string =>
+  `reader${index}${index % 9 === 0 ? '+moon' : ''}@${['lanternpost', 'quillmail', 'hearthmail'][index % 3]}.example`;
 
 async function start(one: ServiceProcess): Promise<void> {
   one.child = spawn(process.execPath, ['dist/service/main.js'], {
@@ -112,9 +144,13 @@ async function start(one: ServiceProcess): Promise<void> {
 }
 
 async function importRows(one: ServiceProcess, list: List, addresses: string[]): Promise<number | null> {
-  const { id } = await one.client.importFile({ listId: list.id, fileName: 'people.csv' }, ['address,joined', ...addresses.map((address) => `${address},2026-01-01`)].join('\n')); // prettier-ignore
-  await until(async () => ['finished', 'failed'].includes((await one.client.import(id)).state) || ending);
-  return (await one.client.import(id)).runId;
+  const { id } = await one.client.importFile({
+    listId: list.id,
+    fileName: 'people.csv',
+    file: ['address,joined', ...addresses.map((address) => `${address},2026-01-01`)].join('\n'),
+  });
+  await until(async () => ['finished', 'failed'].includes((await one.client.import({ id })).state) || ending);
+  return (await one.client.import({ id })).runId;
 }
 
 /** A message with what it was of. */
@@ -126,25 +162,38 @@ function readMessage(received: Received): Message | undefined {
   const campaign = name === undefined ? undefined : campaigns.get(name);
   return campaign && { ...received, campaign };
 }
-const wayOutOf = ({ raw }: Received): string => /<(http[^>]+\/u\/[^>]+)>/.exec(raw.replace(/\r\n\s+/g, ' '))![1]!;
-const mailboxOf = ({ raw }: Received): string => /mailto:(u\.[a-z2-7]{39}@[a-z.]+)/.exec(raw.replace(/\r\n\s+/g, ''))![1]!; // prettier-ignore
+const wayOutOf = ({ raw }: Received): string => /<(http[^>]+\/out\/[^>]+)>/.exec(raw.replace(/\r\n\s+/g, ' '))![1]!;
+const mailboxOf = ({ raw }: Received): string =>
+  /mailto:(u\.[a-z2-7]{39}@[a-z.]+)/.exec(raw.replace(/\r\n\s+/g, ''))![1]!;
 
 function says(address: string, one: Omit<Said, 'at'>): void {
   said.set(address, [...(said.get(address) ?? []), { ...one, at: Date.now() }]);
 }
 
 /**
- * Somebody comes back to a list: what they said of it before holds no more, neither do wider words of its brand. An opt-out
- * has ended their other lists, a complaint only stands in the way until they confirm something afresh (docs/consent.md).
+ * Somebody comes back to a list: what they said of it before holds no more, neither do wider words of its brand. An
+ * opt-out has ended their other lists, a complaint only stands in the way until they confirm something afresh
+ * (docs/consent.md).
  */
 function cameBack(address: string, list: List): void {
   const rest = (said.get(address) ?? []).flatMap((one): Said[] => {
     if (one.brandId !== list.brandId) return [one];
     if (one.way === 'complaint') return [];
-    if (one.lists === null) return one.way === 'an entry' ? [one] : [{ ...one, lists: lists.filter(({ brandId, id }) => brandId === list.brandId && id !== list.id).map(({ id }) => id) }];
+    if (one.lists === null)
+      return one.way === 'an entry'
+        ? [one]
+        : [
+            {
+              ...one,
+              lists: lists.filter(({ brandId, id }) => brandId === list.brandId && id !== list.id).map(({ id }) => id),
+            },
+          ];
     return [{ ...one, lists: one.lists.filter((id) => id !== list.id) }];
-  }); // prettier-ignore
-  said.set(address, rest.filter((one) => one.lists === null || one.lists.length > 0)); // prettier-ignore
+  });
+  said.set(
+    address,
+    rest.filter((one) => one.lists === null || one.lists.length > 0),
+  );
 }
 
 async function mail(port: number, to: string, raw: string): Promise<void> {
@@ -166,16 +215,39 @@ const someMessage = (random: (below: number) => number): Message | undefined => 
 let campaignNumber = 0;
 
 const LEAVE: Record<string, (one: ServiceProcess, message: Message) => Promise<unknown>> = {
-  'one click': (one, message) => ok(fetch(at(one, wayOutOf(message)), { method: 'POST', body: new URLSearchParams({ 'List-Unsubscribe': 'One-Click' }) })),
-  page: (one, message) => ok(fetch(at(one, wayOutOf(message)), { method: 'POST', body: new URLSearchParams({ from: 'lists' }) })),
+  'one click': (one, message) =>
+    ok(
+      fetch(at(one, wayOutOf(message)), {
+        method: 'POST',
+        body: new URLSearchParams({ 'List-Unsubscribe': 'One-Click' }),
+      }),
+    ),
+  page: (one, message) =>
+    ok(fetch(at(one, wayOutOf(message)), { method: 'POST', body: new URLSearchParams({ from: 'lists' }) })),
   mail: (one, message) => mail(one.intakePort, mailboxOf(message), unsubscribeLetter(message.to, mailboxOf(message))),
-  http: (one, message) => one.client.receiveReturn(unsubscribeLetter(message.to, mailboxOf(message))),
-}; // prettier-ignore
+  http: (one, message) => one.client.receiveReturn({ file: unsubscribeLetter(message.to, mailboxOf(message)) }),
+};
 const LEAVE_ALL: Record<string, (one: ServiceProcess, message: Message) => Promise<unknown>> = {
-  'preference page': (one, message) => ok(fetch(at(one, wayOutOf(message).replace('/u/', '/p/')), { method: 'POST', body: new URLSearchParams({ act: 'everything' }) })),
-  'staff were asked': (one, message) => one.client.unsubscribeContact({ address: message.to, reason: 'by telephone', brandId: message.campaign.brandId }),
-  complaint: (one, message) => mail(one.intakePort, message.from, complaintReport({ envelopeFrom: message.from, to: message.to, headers: message.raw.slice(0, message.raw.indexOf('\r\n\r\n')) })),
-}; // prettier-ignore
+  'preference page': (one, message) =>
+    ok(
+      fetch(at(one, wayOutOf(message).replace('/out/', '/choose/')), {
+        method: 'POST',
+        body: new URLSearchParams({ act: 'everything' }),
+      }),
+    ),
+  'staff were asked': (one, message) =>
+    one.client.unsubscribeContact({ address: message.to, reason: 'by telephone', brandId: message.campaign.brandId }),
+  complaint: (one, message) =>
+    mail(
+      one.intakePort,
+      message.from,
+      complaintReport({
+        envelopeFrom: message.from,
+        to: message.to,
+        headers: message.raw.slice(0, message.raw.indexOf('\r\n\r\n')),
+      }),
+    ),
+};
 /** The same path at this process's public port. */
 const at = (one: ServiceProcess, url: string): string => one.public + new URL(url).pathname;
 async function ok(answer: Promise<Response>): Promise<void> {
@@ -188,16 +260,22 @@ const ACTS: Record<string, Act> = {
     const list = pick(random, lists);
     const name = `Campaign ${++campaignNumber}`;
     const html = '<p><a href="https://larkfield.example/sky">the sky</a></p>';
-    const { id } = await one.client.createCampaign({ brandId: list.brandId, name, subject: name, html, listIds: [list.id] });
+    const { id } = await one.client.createCampaign({
+      brandId: list.brandId,
+      name,
+      subject: name,
+      html,
+      listIds: [list.id],
+    });
     campaigns.set(name, { id, brandId: list.brandId, listIds: [list.id] });
-    const { willGet, version } = await one.client.preflight(id);
-    await one.client.startCampaign(id, willGet, version);
+    const { willGet, version } = await one.client.preflight({ id });
+    await one.client.startCampaign({ id, expect: willGet, version });
   },
   async 'pause and go on'(one) {
     const [sending] = (await one.client.campaigns({ state: 'sending' })).items;
     if (!sending) return;
-    await one.client.pauseCampaign(sending.id, 'a test');
-    await one.client.resumeCampaign(sending.id);
+    await one.client.pauseCampaign({ id: sending.id, reason: 'a test' });
+    await one.client.resumeCampaign({ id: sending.id });
   },
   async leave(one, random) {
     const message = someMessage(random);
@@ -215,66 +293,117 @@ const ACTS: Record<string, Act> = {
   },
   async 'enter an address, its base or its hash'(one, random) {
     const address = addressOf(random(CONTACTS));
-    const { onTheirWay } = await one.client.addEntries(ownListId, [random(2) === 0 ? address : address.replace('+moon', '')], 'asked', null);
+    const { onTheirWay } = await one.client.addEntries({
+      id: ownListId,
+      values: [random(2) === 0 ? address : address.replace('+moon', '')],
+      reason: 'asked',
+      expiresAt: null,
+    });
     count(onTheirWay > 0 ? 'announced as on their way' : 'entered');
     if (onTheirWay === 0) says(address, { brandId: null, lists: null, way: 'an entry' });
   },
   async 'come back'(one, random) {
     const [address, list] = [addressOf(random(CONTACTS)), pick(random, lists)];
     await one.client.signUp({ listId: list.id, address });
-    const asks = (): Received | undefined => sink.received.findLast(({ to, from }) => to === address && from.startsWith('k.'));
+    const asks = (): Received | undefined =>
+      sink.received.findLast(({ to, from }) => to === address && from.startsWith('k.'));
     for (let looks = 0; looks < 20 && !asks(); looks++) await pause(100);
-    const link = asks() && /https?:\/\/\S+\/k\/[a-z2-7]{39}/.exec(asks()!.raw.replace(/=\r\n/g, ''))?.[0];
+    const link = asks() && /https?:\/\/\S+\/confirm\/[a-z2-7]{39}/.exec(asks()!.raw.replace(/=\r\n/g, ''))?.[0];
     // Whether it is pressed in time or not: from here on they may have come back.
     cameBack(address, list);
     if (link) await ok(fetch(at(one, link), { method: 'POST' }));
   },
   async 'read and click'(one, random) {
     const message = someMessage(random);
-    const link = message && /href="(http[^"]+\/c\/[^"]+)"/.exec(message.raw.replace(/=\r\n/g, '').replace(/=3D/g, '='))?.[1];
+    const link =
+      message && /href="(http[^"]+\/to\/[^"]+)"/.exec(message.raw.replace(/=\r\n/g, '').replace(/=3D/g, '='))?.[1];
     if (link) await fetch(at(one, link), { redirect: 'manual', headers: { 'user-agent': 'Mail' } });
   },
   async bounce(one, random) {
     const message = someMessage(random);
     if (!message) return;
-    const [status, reply] = pick(random, [['5.1.1', '550 5.1.1 no such user'], ['5.2.2', '552 5.2.2 mailbox full'], ['5.7.1', '550 5.7.1 blocked']] as const);
-    await mail(one.intakePort, message.from, deliveryReport({ envelopeFrom: message.from, to: message.to, headers: message.raw.slice(0, message.raw.indexOf('\r\n\r\n')) }, status, reply));
+    const [status, reply] = pick(random, [
+      ['5.1.1', '550 5.1.1 no such user'],
+      ['5.2.2', '552 5.2.2 mailbox full'],
+      ['5.7.1', '550 5.7.1 blocked'],
+    ] as const);
+    await mail(
+      one.intakePort,
+      message.from,
+      deliveryReport(
+        { envelopeFrom: message.from, to: message.to, headers: message.raw.slice(0, message.raw.indexOf('\r\n\r\n')) },
+        status,
+        reply,
+      ),
+    );
   },
   async import(one, random) {
     const from = random(CONTACTS);
-    const runId = await importRows(one, pick(random, lists), Array.from({ length: 300 }, (_, index) => addressOf(from + index)));
-    if (runId !== null && random(3) === 0) await one.client.undoRun(runId, 'a test');
+    const runId = await importRows(
+      one,
+      pick(random, lists),
+      Array.from({ length: 300 }, (_, index) => addressOf(from + index)),
+    );
+    if (runId !== null && random(3) === 0) await one.client.undoRun({ id: runId, reason: 'a test' });
   },
   async 'apply a rule'(one, random) {
     const brand = pick(random, brands);
-    if (random(2) === 0) return void (await one.client.applySunset(brand.id, (await one.client.previewSunset(brand.id)).moving, 'a test'));
+    if (random(2) === 0)
+      return void (await one.client.applySunset({
+        brandId: brand.id,
+        expect: (await one.client.previewSunset({ brandId: brand.id })).moving,
+        reason: 'a test',
+      }));
     const { toUndeliverable, toDeliverable } = await one.client.previewBounce();
-    await one.client.applyBounce(toUndeliverable + toDeliverable, 'a test');
+    await one.client.applyBounce({ expect: toUndeliverable + toDeliverable, reason: 'a test' });
   },
   async 'act on many, and undo'(one, random) {
     const brand = pick(random, brands);
     const filter = { brandId: brand.id, part: `reader${random(40)}` };
     const act = pick(random, ['unsubscribe', 'tag', 'archive', 'suppress'] as const);
-    const selection = { act, filter, ...(act === 'tag' ? { tag: 'a test' } : act === 'unsubscribe' ? { brandId: brand.id } : act === 'suppress' ? { suppressionListId: ownListId } : {}) };
+    const selection = {
+      act,
+      filter,
+      ...(act === 'tag'
+        ? { tag: 'a test' }
+        : act === 'unsubscribe'
+          ? { brandId: brand.id }
+          : act === 'suppress'
+            ? { suppressionListId: ownListId }
+            : {}),
+    };
     const { willChange, stillMailable } = await one.client.previewAct(selection);
-    const run = await one.client.applyAct({ ...selection, expect: willChange, expectMailable: stillMailable.contacts, reason: 'a test' });
-    await until(async () => (await one.client.run(run.id)).finishedAt !== null || ending);
-    await one.client.undoRun(run.id, 'a test');
+    const run = await one.client.applyAct({
+      ...selection,
+      expect: willChange,
+      expectMailable: stillMailable.contacts,
+      reason: 'a test',
+    });
+    await until(async () => (await one.client.run({ id: run.id })).finishedAt !== null || ending);
+    await one.client.undoRun({ id: run.id, reason: 'a test' });
   },
   async 'undo an older run'(one, random) {
-    const runs = (await one.client.runs({ limit: 30 })).items.filter(({ finishedAt, undoneByRunId, kind }) => finishedAt && undoneByRunId === null && !['erase', 'undo', 'suppress', 'lift'].includes(kind));
-    if (runs.length > 0) await one.client.undoRun(pick(random, runs).id, 'a test');
+    const runs = (await one.client.runs({ limit: 30 })).items.filter(
+      ({ finishedAt, undoneByRunId, kind }) =>
+        finishedAt && undoneByRunId === null && !['erase', 'undo', 'suppress', 'lift'].includes(kind),
+    );
+    if (runs.length > 0) await one.client.undoRun({ id: pick(random, runs).id, reason: 'a test' });
   },
   async erase(one, random) {
     const address = addressOf(random(CONTACTS));
     const selection = { act: 'erase' as const, addresses: [address] };
     const { willChange, stillMailable } = await one.client.previewAct(selection);
     if (willChange === 0) return;
-    const run = await one.client.applyAct({ ...selection, expect: 1, expectMailable: stillMailable.contacts, reason: 'asked' });
-    await until(async () => (await one.client.run(run.id)).finishedAt !== null || ending);
-    if ((await one.client.run(run.id)).counts['erased'] === 1) erased.set(address, Date.now());
+    const run = await one.client.applyAct({
+      ...selection,
+      expect: 1,
+      expectMailable: stillMailable.contacts,
+      reason: 'asked',
+    });
+    await until(async () => (await one.client.run({ id: run.id })).finishedAt !== null || ending);
+    if ((await one.client.run({ id: run.id })).counts['erased'] === 1) erased.set(address, Date.now());
   },
-}; // prettier-ignore
+};
 
 const pause = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
 
@@ -299,7 +428,9 @@ async function chaos(): Promise<void> {
   while (!ending) {
     await pause(6000 + random(9000));
     if (random(3) === 0) {
-      await database.query('SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()'); // prettier-ignore
+      await database.query(
+        'SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()',
+      );
       count('connections dropped');
       continue;
     }
@@ -318,14 +449,32 @@ async function numberOf(sql: string): Promise<number> {
 test(
   'two processes do everything at once, killed and cut off in between: what they acknowledged holds',
   async () => {
-    const waits: Record<string, number> = { send: 6000, 'pause and go on': 9000, leave: 250, 'leave everything': 500, 'enter an address, its base or its hash': 700, 'come back': 1500, 'read and click': 60, bounce: 400, import: 4000, 'apply a rule': 9000, 'act on many, and undo': 5000, 'undo an older run': 8000, erase: 4000 }; // prettier-ignore
-    const acting = [...Object.entries(waits).map(([name, wait], index) => actor(name, SEED + index * 7919, wait)), chaos()]; // prettier-ignore
+    const waits: Record<string, number> = {
+      send: 6000,
+      'pause and go on': 9000,
+      leave: 250,
+      'leave everything': 500,
+      'enter an address, its base or its hash': 700,
+      'come back': 1500,
+      'read and click': 60,
+      bounce: 400,
+      import: 4000,
+      'apply a rule': 9000,
+      'act on many, and undo': 5000,
+      'undo an older run': 8000,
+      erase: 4000,
+    };
+    const acting = [
+      ...Object.entries(waits).map(([name, wait], index) => actor(name, SEED + index * 7919, wait)),
+      chaos(),
+    ];
     await pause(MINUTES * 60_000);
     ending = true;
     await Promise.all(acting);
     // Whatever was begun comes to its end by itself.
     const [{ client }] = processes as [ServiceProcess];
-    for (const { id } of (await client.campaigns({ state: 'paused', limit: 100 })).items) await client.resumeCampaign(id).catch(() => undefined); // prettier-ignore
+    for (const { id } of (await client.campaigns({ state: 'paused', limit: 100 })).items)
+      await client.resumeCampaign({ id }).catch(() => undefined);
     const stuck = async (): Promise<Record<string, number>> => ({
       'campaigns sending': await numberOf(`campaign WHERE state = 'sending'`),
       'messages claimed': await numberOf(`delivery WHERE state = 'claimed'`),
@@ -340,44 +489,83 @@ test(
     const ledgers = { campaigns: 0, accepted: 0, uncertain: 0, heldBack: 0 };
     const wrong: string[] = [];
     for (const { id } of campaigns.values()) {
-      const { ledger, state } = await client.report(id);
+      const { ledger, state } = await client.report({ id });
       if (state === 'draft') continue;
       ledgers.campaigns++;
       for (const what of ['accepted', 'uncertain', 'heldBack'] as const) ledgers[what] += ledger[what];
       if (!ledger.agrees) wrong.push(`campaign ${id}: the ledger does not add up`);
       const reached = messages.filter(({ campaign }) => campaign.id === id).map(({ to }) => to);
       if (new Set(reached).size !== reached.length) wrong.push(`campaign ${id}: somebody got it twice`);
-      if (ledger.accepted > reached.length) wrong.push(`campaign ${id}: ${ledger.accepted} accepted, ${reached.length} arrived`); // prettier-ignore
+      if (ledger.accepted > reached.length)
+        wrong.push(`campaign ${id}: ${ledger.accepted} accepted, ${reached.length} arrived`);
     }
     for (const message of messages) {
       const { to, campaign } = message;
-      const late = (said.get(to) ?? []).find((one) => one.at < message.at && (one.brandId === null || (one.brandId === campaign.brandId && (one.lists === null || campaign.listIds.every((id) => one.lists!.includes(id)))))); // prettier-ignore
-      if (late) wrong.push(`${to} got campaign ${campaign.id} ${message.at - late.at} ms after it was acknowledged: ${late.way}`); // prettier-ignore
+      const late = (said.get(to) ?? []).find(
+        (one) =>
+          one.at < message.at &&
+          (one.brandId === null ||
+            (one.brandId === campaign.brandId &&
+              (one.lists === null || campaign.listIds.every((id) => one.lists!.includes(id))))),
+      );
+      if (late)
+        wrong.push(
+          `${to} got campaign ${campaign.id} ${message.at - late.at} ms after it was acknowledged: ${late.way}`,
+        );
       if ((erased.get(to) ?? Infinity) < message.at)
         wrong.push(`${to} got campaign ${campaign.id} after they were erased`);
     }
     // Whatever was undone since: who has left is out.
     for (const [address, ones] of said) {
       if (erased.has(address)) continue;
-      const { brands: verdicts, subscriptions } = await client.check(address);
+      const { brands: verdicts, subscriptions } = await client.check({ address });
       for (const { brandId, lists: left, way } of ones) {
         if (brandId === null) continue;
         const verdict = verdicts.find((one) => one.brandId === brandId)!;
         const on = subscriptions.filter(({ listId, state }) => state === 'subscribed' && (left ?? []).includes(listId));
-        if (left === null ? verdict.eligible : on.length > 0) wrong.push(`${address} is back although they had left (${way})`); // prettier-ignore
+        if (left === null ? verdict.eligible : on.length > 0)
+          wrong.push(`${address} is back although they had left (${way})`);
       }
     }
     const activity = await client.rebuildActivity();
     if (activity.differing > 0)
       wrong.push(`the activity of ${activity.differing} contacts is not what their events say`);
-    const locks = await numberOf(`pg_locks WHERE locktype = 'advisory' AND database = (SELECT oid FROM pg_database WHERE datname = current_database()) AND classid <> 73003`); // prettier-ignore
+    const locks = await numberOf(
+      `pg_locks WHERE locktype = 'advisory' AND database = (SELECT oid FROM pg_database WHERE datname = current_database()) AND classid <> 73003`,
+    );
     if (locks > 0) wrong.push(`${locks} locks are held by nobody`);
 
-    const rows = Object.entries({ ...done, 'messages that arrived': messages.length, 'people who said that they want no more': said.size, 'people erased': erased.size, ...ledgers, 'rows of activity, derived anew': activity.rows, differing: activity.differing }); // prettier-ignore
+    const rows = Object.entries({
+      ...done,
+      'messages that arrived': messages.length,
+      'people who said that they want no more': said.size,
+      'people erased': erased.size,
+      ...ledgers,
+      'rows of activity, derived anew': activity.rows,
+      differing: activity.differing,
+    });
     mkdirSync('.avendel', { recursive: true });
-    writeFileSync('.avendel/reliability.md', ['| what | how many |', '| --- | ---: |', ...rows.map(([what, n]) => `| ${what} | ${n.toLocaleString('en-GB')} |`)].join('\n')); // prettier-ignore
+    writeFileSync(
+      '.avendel/reliability.md',
+      [
+        '| what | how many |',
+        '| --- | ---: |',
+        ...rows.map(([what, n]) => `| ${what} | ${n.toLocaleString('en-GB')} |`),
+      ].join('\n'),
+    );
     const who = [...new Set(wrong.flatMap((line) => /^reader\S+/.exec(line) ?? []))].slice(0, 5);
-    const histories = await Promise.all(who.map(async (address) => ({ address, said: said.get(address), journal: (await database.query('SELECT j.id, j.at, j.run_id, j.subject, j.subject_id, j.before, j.after, j.actor_kind, j.cause FROM journal j JOIN contact c ON c.id = j.contact_id WHERE c.address = $1 ORDER BY j.id', [address])).rows }))); // prettier-ignore
+    const histories = await Promise.all(
+      who.map(async (address) => ({
+        address,
+        said: said.get(address),
+        journal: (
+          await database.query(
+            'SELECT j.id, j.at, j.run_id, j.subject, j.subject_id, j.before, j.after, j.actor_kind, j.cause FROM journal j JOIN contact c ON c.id = j.contact_id WHERE c.address = $1 ORDER BY j.id',
+            [address],
+          )
+        ).rows,
+      })),
+    );
     writeFileSync('.avendel/reliability-wrong.json', JSON.stringify(histories, null, 1));
     expect(wrong).toEqual([]);
     expect(done['kill -9']).toBeGreaterThan(0);

@@ -4,33 +4,49 @@ import { rebuildActivity } from '../../src/operations/events/rebuild-activity.ts
 import { recordEvents, type IncomingEvent } from '../../src/operations/events/record-events.ts';
 import { beginRejudging, previewRejudging } from '../../src/operations/events/rejudge-acts.ts';
 import { saveProxyList } from '../../src/operations/events/proxy-list.ts';
-import { createBrand, createList } from '../../src/operations/organisation/set-up.ts';
+import { createList } from '../../src/operations/organisation/set-up.ts';
 import { beginUndo } from '../../src/operations/runs/undo-run.ts';
 import { workThrough } from '../../src/operations/runs/work-through.ts';
 import { compareActivity } from '../../src/store/statements/events.ts';
 import { makeDeps } from '../support/database.ts';
-import { importText, makeSmallWorld, type SmallWorld } from '../support/world.ts';
+import { importText, makeSmallWorld } from '../support/world.ts';
+import { makeShop } from '../support/parts.ts';
 
 const CONTACTS = 300;
 const ROUNDS = 60;
 const actor = 'Rosa Lindgard';
-let deps: Awaited<ReturnType<typeof makeDeps>>;
-let world: SmallWorld;
+const deps = await makeDeps();
+deps.clock.now = new Date();
+const world = await makeSmallWorld(deps, CONTACTS);
 let campaigns: { id: number; brandId: number }[];
 
 beforeAll(async () => {
-  deps = await makeDeps();
-  deps.clock.now = new Date();
-  world = await makeSmallWorld(deps, CONTACTS);
-  const shop = await createBrand(deps, { name: 'Larkfield Shop', fromAddress: 'shop@shop.larkfield.example', returnDomain: 'returns.shop.larkfield.example', zone: 'UTC' }); // prettier-ignore
+  const shop = await makeShop(deps);
   const notes = await createList(deps, { brandId: shop.id, name: 'Shop Notes', optIn: 'single' });
   await importText(deps, notes.id, `address\n${world.addresses.join('\n')}`);
   campaigns = [];
-  for (const [brandId, listId] of [[world.brandId, world.listId], [shop.id, notes.id]] as const) {
-    const draft = { brandId, name: 'The sky', purpose: 'marketing' as const, subject: 's', html: '', text: '', listIds: [listId], leftOutListIds: [], segmentIds: [], leftOutSegmentIds: [] }; // prettier-ignore
-    campaigns.push({ id: (await recordCampaign(deps, { ...draft, startedAt: new Date(Date.now() - 3_600_000) })).id, brandId }); // prettier-ignore
+  for (const [brandId, listId] of [
+    [world.brandId, world.listId],
+    [shop.id, notes.id],
+  ] as const) {
+    const draft = {
+      brandId,
+      name: 'The sky',
+      purpose: 'marketing' as const,
+      subject: 's',
+      html: '',
+      text: '',
+      listIds: [listId],
+      leftOutListIds: [],
+      segmentIds: [],
+      leftOutSegmentIds: [],
+    };
+    campaigns.push({
+      id: (await recordCampaign(deps, { ...draft, startedAt: new Date(Date.now() - 3_600_000) })).id,
+      brandId,
+    });
   }
-}); // prettier-ignore
+});
 afterAll(() => deps.close());
 
 /** Numbers that look random and are the same each time (Park and Miller, 1988). */
@@ -49,8 +65,23 @@ test('feeders, judging anew, its undo and deriving activity beside each other lo
       const events = Array.from({ length: 40 }, (): IncomingEvent => {
         const { id, brandId } = campaigns[random(2)]!;
         const kind = kinds[random(random(6) === 0 ? kinds.length : 3)]!;
-        const detail = { userAgent: random(2) === 0 ? 'Mail' : 'Glance proxy', network: '203.0.113.5', link: 1 + random(3), url: 'https://larkfield.example', ...(kind === 'bounced' ? { class: 'soft' as const } : {}) }; // prettier-ignore
-        return { kind, at: Date.now() - random(3_000_000), source: 'elsewhere', externalId: `${++number}`, contactId: world.contactIds[random(CONTACTS)]!, brandId, campaignId: id, detail }; // prettier-ignore
+        const detail = {
+          userAgent: random(2) === 0 ? 'Mail' : 'Glance proxy',
+          network: '203.0.113.5',
+          link: 1 + random(3),
+          url: 'https://larkfield.example',
+          ...(kind === 'bounced' ? { class: 'soft' as const } : {}),
+        };
+        return {
+          kind,
+          at: Date.now() - random(3_000_000),
+          source: 'elsewhere',
+          externalId: `${++number}`,
+          contactId: world.contactIds[random(CONTACTS)]!,
+          brandId,
+          campaignId: id,
+          detail,
+        };
       });
       const { recorded: fresh } = await recordEvents(deps, events);
       recorded += fresh;

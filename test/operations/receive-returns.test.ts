@@ -4,8 +4,8 @@ import { checkAddress } from '../../src/operations/contacts/explain-verdict.ts';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
 import { matchReturn } from '../../src/operations/returns/match-return.ts';
 import { receiveReturns, type ReceivedReturn } from '../../src/operations/returns/receive-return.ts';
-import { lookAtToday } from '../../src/operations/today.ts';
-import { complaintReport, deliveryReport } from '../../src/simulator/outside/reports.ts';
+import { lookAtToday } from '../../src/operations/health/today.ts';
+import { complaintReport, deliveryReport } from '../../src/simulator/reports.ts';
 import { countReturns, dismissReturn, findReturn } from '../../src/store/statements/returns.ts';
 import { makeDeps } from '../support/database.ts';
 import { makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
@@ -37,9 +37,18 @@ interface Sent {
 /** A message as it went out; with `by`, what of it came back names it by that alone. */
 function sent(index: number, by: 'address' | 'message-id'): Sent {
   const to = world.addresses[index]!;
-  const token = deps.tokens.make({ use: 'return', campaignId: campaign.id, contactId: world.contactIds[index]!, link: 0 }); // prettier-ignore
+  const token = deps.tokens.make({
+    use: 'return',
+    campaignId: campaign.id,
+    contactId: world.contactIds[index]!,
+    link: 0,
+  });
   const envelopeFrom = by === 'address' ? `b.${token}@returns.larkfield.example` : 'bounces@larkfield.example';
-  return { envelopeFrom, to, headers: `From: digest@larkfield.example\r\nTo: ${to}\r\nMessage-ID: <${token}@larkfield.example>` }; // prettier-ignore
+  return {
+    envelopeFrom,
+    to,
+    headers: `From: digest@larkfield.example\r\nTo: ${to}\r\nMessage-ID: <${token}@larkfield.example>`,
+  };
 }
 
 const receive = async (raw: string, to = ''): Promise<ReceivedReturn> =>
@@ -58,11 +67,16 @@ describe('a Message-ID alone is weaker than a token', () => {
     expect(await deliverability(1)).not.toBe('undeliverable');
     expect((await countReturns(deps.database)).held).toBe(1);
     expect((await lookAtToday(deps, world.brandId)).heldReturns).toBe(1);
-    expect(await findReturn(deps.database, held.id)).toMatchObject({ contactId: world.contactIds[1], campaignId: campaign.id }); // prettier-ignore
+    expect(await findReturn(deps.database, held.id)).toMatchObject({
+      contactId: world.contactIds[1],
+      campaignId: campaign.id,
+    });
     const matched = await matchReturn(deps, held.id, { address: world.addresses[1]!, actor: 'Rosa Lindgard' });
     expect(matched.state).toBe('counted');
     expect(await deliverability(1)).toBe('undeliverable');
-    await expect(matchReturn(deps, held.id, { address: world.addresses[1]!, actor: 'Rosa Lindgard' })).rejects.toMatchObject({ code: 'wrong-state' }); // prettier-ignore
+    await expect(
+      matchReturn(deps, held.id, { address: world.addresses[1]!, actor: 'Rosa Lindgard' }),
+    ).rejects.toMatchObject({ code: 'wrong-state' });
   });
 
   test('what is held can be put aside: it counts against nobody', async () => {
@@ -79,9 +93,13 @@ describe('a Message-ID alone is weaker than a token', () => {
 
   test('of somebody else, or of nobody, it matches nothing: whoever was passed the message cannot report for its recipient', async () => {
     const report = hard(sent(5, 'message-id')).replaceAll(world.addresses[5]!, 'else@hearthmail.example');
-    expect(await receive(report)).toMatchObject({ state: 'unmatched', because: 'names a message of ours by its Message-ID alone, and not whom that was sent to' }); // prettier-ignore
+    expect(await receive(report)).toMatchObject({
+      state: 'unmatched',
+      because: 'names a message of ours by its Message-ID alone, and not whom that was sent to',
+    });
     const id = /<[^>]+@larkfield\.example>/.exec(sent(5, 'message-id').headers)![0];
-    const reply = (from: string): string => `From: ${from}\r\nTo: office@larkfield.example\r\nIn-Reply-To: ${id}\r\nSubject: unsubscribe\r\n\r\n`; // prettier-ignore
+    const reply = (from: string): string =>
+      `From: ${from}\r\nTo: office@larkfield.example\r\nIn-Reply-To: ${id}\r\nSubject: unsubscribe\r\n\r\n`;
     expect(await receive(reply('else@hearthmail.example'))).toMatchObject({ state: 'unmatched' });
     expect((await checkAddress(deps, world.addresses[5]!)).brands[0]!.eligible).toBe(true);
     expect(await receive(reply(world.addresses[5]!))).toMatchObject({ state: 'counted' });
@@ -92,7 +110,10 @@ describe('a Message-ID alone is weaker than a token', () => {
     deps.clock.now = new Date(campaign.at + 15 * DAY);
     const soft = (index: number, by: 'address' | 'message-id'): Promise<ReceivedReturn> =>
       receive(deliveryReport(sent(index, by), '5.2.2', '552 5.2.2 full'));
-    expect(await soft(6, 'message-id')).toMatchObject({ state: 'unmatched', because: 'names a message of ours by its Message-ID alone, and that was sent more than 14 days ago' }); // prettier-ignore
+    expect(await soft(6, 'message-id')).toMatchObject({
+      state: 'unmatched',
+      because: 'names a message of ours by its Message-ID alone, and that was sent more than 14 days ago',
+    });
     expect(await soft(6, 'address')).toMatchObject({ state: 'counted' });
     deps.clock.now = new Date(campaign.at + DAY);
   });
@@ -116,7 +137,8 @@ describe('what is kept of it', () => {
     expect(received.map(({ state }) => state)).toEqual(['counted', 'counted']);
     expect(await bytes()).toBe(before + 1);
     expect(await Promise.all(received.map(({ id }) => rawOf(id)))).toEqual([letter.length, letter.length]);
-    for (const index of [7, 8]) expect((await checkAddress(deps, world.addresses[index]!)).brands[0]!.eligible).toBe(false); // prettier-ignore
+    for (const index of [7, 8])
+      expect((await checkAddress(deps, world.addresses[index]!)).brands[0]!.eligible).toBe(false);
     const again = await receiveReturns(deps, Buffer.from(letter), [...to].reverse());
     expect(again.map(({ id }) => id)).toEqual(received.map(({ id }) => id).reverse());
   });
@@ -131,7 +153,8 @@ describe('what is kept of it', () => {
 
   test('a reading that the database refuses is kept as unreadable, and the next message is taken', async () => {
     const given = deps.readReturns;
-    deps.readReturns = (raw, to) => Promise.resolve({ readings: readReturns(raw, to).readings.map((one) => ({ ...one, because: 'a\u0000b' })) }); // prettier-ignore
+    deps.readReturns = (raw, to) =>
+      Promise.resolve({ readings: readReturns(raw, to).readings.map((one) => ({ ...one, because: 'a\u0000b' })) });
     const received = await receive('Subject: odd\r\n\r\n');
     deps.readReturns = given;
     expect(received).toMatchObject({ state: 'unmatched', reading: { kind: 'unreadable' } });

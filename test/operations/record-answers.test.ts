@@ -33,16 +33,22 @@ test('no more recipients pass than may be unrecorded, however slow recording is'
   expect(written.sort((a, b) => a - b)).toEqual(Array.from({ length: 80 }, (_, index) => index));
 });
 
-test('answers that cannot be recorded at first are kept and recorded when they can be, before later ones', async () => {
-  const written: number[][] = [];
-  let failures = 2;
-  const recorder = makeAnswerRecorder(50, async (answers) => {
-    if (failures-- > 0) throw new Error('the database restarts');
-    written.push(answers.map(({ one }) => one.contactId));
-  });
-  recorder.expect(30);
-  for (let id = 0; id < 30; id++) recorder.add(answer(id));
-  await recorder.done();
-  expect(written).toHaveLength(2);
-  expect(written.flat()).toEqual(Array.from({ length: 30 }, (_, id) => id));
-});
+test.each([
+  ['an error of the database', () => new Error('the database restarts')],
+  ['what a driver trips over when its connection has gone', () => new TypeError('Cannot read properties of null')],
+])(
+  'answers that cannot be recorded at first are recorded when they can be, before later ones: %s',
+  async (_, failure) => {
+    const written: number[][] = [];
+    let failures = 2;
+    const recorder = makeAnswerRecorder(50, async (answers) => {
+      if (failures-- > 0) throw failure();
+      written.push(answers.map(({ one }) => one.contactId));
+    });
+    recorder.expect(30);
+    for (let id = 0; id < 30; id++) recorder.add(answer(id));
+    await recorder.done();
+    expect(written).toHaveLength(2);
+    expect(written.flat()).toEqual(Array.from({ length: 30 }, (_, id) => id));
+  },
+);

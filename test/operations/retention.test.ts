@@ -1,10 +1,10 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { exportImportResults } from '../../src/operations/contacts/export-import-results.ts';
-import { listHeldRows } from '../../src/operations/contacts/held-rows.ts';
+import { exportImportResults } from '../../src/operations/imports/export-import-results.ts';
+import { listHeldRows } from '../../src/operations/imports/held-rows.ts';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
 import { previewRejudging } from '../../src/operations/events/rejudge-acts.ts';
 import { findRetention, saveRetention, sweepRetention } from '../../src/operations/organisation/retention.ts';
-import { signUp } from '../../src/operations/permission/sign-up.ts';
+import { signUp } from '../../src/operations/consent/sign-up.ts';
 import { receiveReturns } from '../../src/operations/returns/receive-return.ts';
 import { compareActivity } from '../../src/store/statements/events.ts';
 import { findReturn } from '../../src/store/statements/returns.ts';
@@ -29,32 +29,60 @@ afterAll(() => deps.close());
 const ago = (days: number): number => deps.now().getTime() - days * DAY;
 const sweep = async () => (await sweepRetention(deps))!;
 const details = (): Promise<{ detail: Record<string, unknown>; actor: string; actor_reason: string }[]> =>
-  deps.database.query(`SELECT detail, actor, actor_reason FROM event WHERE kind IN ('opened', 'clicked') ORDER BY contact_id, kind::text`); // prettier-ignore
+  deps.database.query(
+    `SELECT detail, actor, actor_reason FROM event WHERE kind IN ('opened', 'clicked') ORDER BY contact_id, kind::text`,
+  );
 
 test('the days are kept as they are given; others stay as they were', async () => {
   expect(await findRetention(deps)).toEqual({ ...DEFAULT_RETENTION, swept: null });
-  expect(await saveRetention(deps, { unmatchedDays: 7 }, 'Rosa Lindgard')).toMatchObject({ ...DEFAULT_RETENTION, unmatchedDays: 7 }); // prettier-ignore
+  expect(await saveRetention(deps, { unmatchedDays: 7 }, 'Rosa Lindgard')).toMatchObject({
+    ...DEFAULT_RETENTION,
+    unmatchedDays: 7,
+  });
   await saveRetention(deps, { unmatchedDays: 30 }, 'Rosa Lindgard');
 });
 
 describe('from where acts came', () => {
   test('goes when it is too old, in whichever month; who acted stays as it was judged, also when it is judged anew', async () => {
-    const act = (kind: 'opened' | 'clicked', contact: number, days: number, detail = {}) => outside(world, kind, contact, campaign!, ago(days), { userAgent: AGENT, network: NETWORK, method: 'GET', link: 1, ...detail }); // prettier-ignore
-    await recordEvents(deps, [act('clicked', 0, 400), act('clicked', 1, 91), act('opened', 1, 91), act('clicked', 2, 89), act('clicked', 3, 91, { userAgent: 'Mail', link: 2 })]); // prettier-ignore
+    const act = (kind: 'opened' | 'clicked', contact: number, days: number, detail = {}) =>
+      outside(world, kind, contact, campaign!, ago(days), {
+        userAgent: AGENT,
+        network: NETWORK,
+        method: 'GET',
+        link: 1,
+        ...detail,
+      });
+    await recordEvents(deps, [
+      act('clicked', 0, 400),
+      act('clicked', 1, 91),
+      act('opened', 1, 91),
+      act('clicked', 2, 89),
+      act('clicked', 3, 91, { userAgent: 'Mail', link: 2 }),
+    ]);
     const before = await details();
     expect(before.map(({ actor }) => actor)).toEqual(['machine', 'machine', 'machine', 'machine', 'human']);
     expect((await sweep()).acts).toBe(4);
     const after = await details();
-    expect(after.map(({ actor, actor_reason }) => [actor, actor_reason])).toEqual(before.map(({ actor, actor_reason }) => [actor, actor_reason])); // prettier-ignore
+    expect(after.map(({ actor, actor_reason }) => [actor, actor_reason])).toEqual(
+      before.map(({ actor, actor_reason }) => [actor, actor_reason]),
+    );
     expect(after.filter(({ detail }) => 'network' in detail || 'userAgent' in detail)).toHaveLength(1);
-    expect(after.map(({ detail }) => [detail['link'], detail['swept']])).toEqual([[1, true], [1, true], [1, true], [1, undefined], [2, true]]); // prettier-ignore
+    expect(after.map(({ detail }) => [detail['link'], detail['swept']])).toEqual([
+      [1, true],
+      [1, true],
+      [1, true],
+      [1, undefined],
+      [2, true],
+    ]);
     expect(await previewRejudging(deps)).toMatchObject({ acts: 0 });
     expect((await compareActivity(deps.database)).differing).toEqual([]);
     expect((await sweep()).acts).toBe(0);
   });
 
   test('what comes in late, with an instant of long ago, goes on the first of the month', async () => {
-    await recordEvents(deps, [outside(world, 'clicked', 0, campaign!, ago(300), { userAgent: AGENT, network: NETWORK, method: 'GET', link: 3 })]); // prettier-ignore
+    await recordEvents(deps, [
+      outside(world, 'clicked', 0, campaign!, ago(300), { userAgent: AGENT, network: NETWORK, method: 'GET', link: 3 }),
+    ]);
     expect((await sweep()).acts).toBe(0);
     const before = deps.clock.now;
     deps.clock.now = new Date('2026-12-01T04:45:00Z');
@@ -63,18 +91,31 @@ describe('from where acts came', () => {
   });
 
   test('of sign-ups too; that somebody signed up, when and to what, stays', async () => {
-    await signUp(deps, { listId: world.listId, address: 'new@hearthmail.example', name: 'New', way: 'form', network: NETWORK, userAgent: 'Browser/9', agreed: 'to everything' }); // prettier-ignore
+    await signUp(deps, {
+      listId: world.listId,
+      address: 'new@hearthmail.example',
+      name: 'New',
+      way: 'form',
+      network: NETWORK,
+      userAgent: 'Browser/9',
+      agreed: 'to everything',
+    });
     expect((await sweep()).signUps).toBe(0);
     await deps.database.query('UPDATE sign_up SET at = $1', [new Date(ago(91))]);
     expect((await sweep()).signUps).toBe(1);
     expect(await findTexts(deps, ['Browser/9'])).toEqual([]);
-    expect(await deps.database.query('SELECT agreed, network FROM sign_up')).toEqual([{ agreed: 'to everything', network: null }]); // prettier-ignore
+    expect(await deps.database.query('SELECT agreed, network FROM sign_up')).toEqual([
+      { agreed: 'to everything', network: null },
+    ]);
   });
 });
 
 describe('messages that came back', () => {
   const receive = async (text: string) => (await receiveReturns(deps, Buffer.from(text), ['']))[0]!;
-  const old = (table: 'return_message' | 'return_raw', days: number) => deps.database.query(`UPDATE ${table} SET ${table === 'return_raw' ? 'kept_at' : 'received_at'} = $1`, [new Date(ago(days))]); // prettier-ignore
+  const old = (table: 'return_message' | 'return_raw', days: number) =>
+    deps.database.query(`UPDATE ${table} SET ${table === 'return_raw' ? 'kept_at' : 'received_at'} = $1`, [
+      new Date(ago(days)),
+    ]);
 
   test('those that match nothing go as a whole after their days, and their bytes with them; held and counted ones stay', async () => {
     const stray = await receive('Subject: stray\r\n\r\nhello');
@@ -93,18 +134,26 @@ describe('messages that came back', () => {
     );
     await old('return_raw', 181);
     expect(await sweep()).toMatchObject({ unmatched: 0, rawReturns: 1 });
-    expect(await findReturn(deps.database, held!.id)).toMatchObject({ raw: null, state: 'held', reading: { kind: 'unknown' } }); // prettier-ignore
+    expect(await findReturn(deps.database, held!.id)).toMatchObject({
+      raw: null,
+      state: 'held',
+      reading: { kind: 'unknown' },
+    });
   });
 
   test('bytes that nothing names go, but not those of a message that is just being taken in', async () => {
-    await deps.database.query(`INSERT INTO return_raw (digest, raw, kept_at) VALUES (gen_random_uuid(), 'just now', $1), (gen_random_uuid(), 'left behind', $2)`, [new Date(ago(0) - 60_000), new Date(ago(1))]); // prettier-ignore
+    await deps.database.query(
+      `INSERT INTO return_raw (digest, raw, kept_at) VALUES (gen_random_uuid(), 'just now', $1), (gen_random_uuid(), 'left behind', $2)`,
+      [new Date(ago(0) - 60_000), new Date(ago(1))],
+    );
     expect((await sweep()).rawReturns).toBe(1);
     expect(await deps.database.query('SELECT count(*)::int AS n FROM return_raw')).toEqual([{ n: 1 }]);
   });
 });
 
 describe('imported files', () => {
-  const finished = (id: number, days: number) => deps.database.query('UPDATE import SET finished_at = $2 WHERE id = $1', [id, new Date(ago(days))]); // prettier-ignore
+  const finished = (id: number, days: number) =>
+    deps.database.query('UPDATE import SET finished_at = $2 WHERE id = $1', [id, new Date(ago(days))]);
   const results = async (id: number): Promise<string> => {
     let text = '';
     for await (const piece of exportImportResults(deps, id)) text += piece;
@@ -116,7 +165,10 @@ describe('imported files', () => {
     const row = await importText(deps, world.listId, 'address\nkept.file@hearthmail.example');
     await finished(row.id, 91);
     expect((await sweep()).files).toBe(1);
-    await expect(results(row.id)).rejects.toMatchObject({ code: 'not-found', detail: expect.stringContaining(`The file of import ${row.id} is not kept any more`) as unknown }); // prettier-ignore
+    await expect(results(row.id)).rejects.toMatchObject({
+      code: 'not-found',
+      detail: expect.stringContaining(`The file of import ${row.id} is not kept any more`) as unknown,
+    });
     expect(await results(young.id)).toContain('young@hearthmail.example');
     expect(row.counts).toEqual({ created: 1 });
   });

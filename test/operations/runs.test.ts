@@ -1,8 +1,8 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
-import { beginAct, previewAct, type ActRequest } from '../../src/operations/contacts/act-on-contacts.ts';
+import { beginAct, previewAct, type ActRequest } from '../../src/operations/acts/act-on-contacts.ts';
 import { beginUndo } from '../../src/operations/runs/undo-run.ts';
 import { makeRunTries, stopRun, workFirst, workPiece, workThrough } from '../../src/operations/runs/work-through.ts';
-import { PIECE } from '../../src/operations/runs/piece.ts';
+import { PIECE } from '../../src/operations/piece.ts';
 import { findRun } from '../../src/store/statements/journal.ts';
 import { listOpenRuns } from '../../src/store/statements/run-work.ts';
 import { makeDeps } from '../support/database.ts';
@@ -54,12 +54,21 @@ const tagged = (tag: string): Promise<number> => count('SELECT count(*) FROM con
 const targets = (): Promise<number> => count('SELECT count(*) FROM run_target');
 /** Lines of the journal about single contacts, a set being as many as are in it. */
 const journaled = (id: number): Promise<number> =>
-  count('SELECT count(contact_id) + coalesce(sum((SELECT sum(upper(r) - lower(r)) FROM unnest(contacts) r)), 0) FROM journal WHERE run_id = $1', id); // prettier-ignore
+  count(
+    'SELECT count(contact_id) + coalesce(sum((SELECT sum(upper(r) - lower(r)) FROM unnest(contacts) r)), 0) FROM journal WHERE run_id = $1',
+    id,
+  );
 
 test('the first piece of a run is done with the answer, the rest by the workers, and whoever changed meanwhile is passed over', async () => {
   const id = await begin({ act: 'tag', tag: 'fair' });
   announced = [];
-  expect(await workFirst(deps, id)).toMatchObject({ done: PIECE, whole: PEOPLE, counts: { tagged: PIECE }, finishedAt: null, stopped: null }); // prettier-ignore
+  expect(await workFirst(deps, id)).toMatchObject({
+    done: PIECE,
+    whole: PEOPLE,
+    counts: { tagged: PIECE },
+    finishedAt: null,
+    stopped: null,
+  });
   expect(announced).toEqual(['run']);
   expect(await tagged('fair')).toBe(PIECE);
   // Under way it cannot be undone; somebody at the end has the tag by other means; and one comes too late for this run.
@@ -77,7 +86,14 @@ test('the first piece of a run is done with the answer, the rest by the workers,
 
 test('what is small is done with the answer, and no worker is told', async () => {
   announced = [];
-  const id = await beginAct(deps, { act: 'tag', tag: 'few', addresses: world.addresses.slice(0, 3), expect: 3, reason: 'a test', actor }); // prettier-ignore
+  const id = await beginAct(deps, {
+    act: 'tag',
+    tag: 'few',
+    addresses: world.addresses.slice(0, 3),
+    expect: 3,
+    reason: 'a test',
+    actor,
+  });
   expect(await workFirst(deps, id)).toMatchObject({ done: 3, whole: 3, counts: { tagged: 3 } });
   expect(announced).toEqual([]);
   expect(await listOpenRuns(deps.database)).toEqual([]);
@@ -95,7 +111,12 @@ test('a run is stopped after the piece it is at: what it changed stays, and is u
   const id = await begin({ act: 'tag', tag: 'half' });
   await workPiece(deps, id);
   const stopped = await stopRun(deps, id, 'Ivo Penhallow');
-  expect(stopped).toMatchObject({ done: PIECE, whole: PEOPLE, counts: { tagged: PIECE }, stopped: 'Ivo Penhallow stopped it' }); // prettier-ignore
+  expect(stopped).toMatchObject({
+    done: PIECE,
+    whole: PEOPLE,
+    counts: { tagged: PIECE },
+    stopped: 'Ivo Penhallow stopped it',
+  });
   expect(stopped.finishedAt).not.toBeNull();
   await expect(stopRun(deps, id, actor)).rejects.toMatchObject({ code: 'wrong-state' });
   expect(await targets()).toBe(0);
@@ -112,7 +133,12 @@ test('a stop that comes with the last piece comes too late: the run has dealt wi
   await lock.startTransaction();
   await lock.query('SELECT 1 FROM contact WHERE id = $1 FOR UPDATE', [world.contactIds.at(-1)]);
   const last = workPiece(deps, id);
-  await until(async () => (await count(`SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'`)) > 0); // prettier-ignore
+  await until(
+    async () =>
+      (await count(
+        `SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'`,
+      )) > 0,
+  );
   const stopping = stopRun(deps, id, actor);
   await until(async () => (await run(id)).stopped !== null);
   await lock.commitTransaction();
@@ -151,7 +177,11 @@ test('an undo that was stopped is gone on with by another, which leaves alone wh
       }),
     );
   const second = await undoRun(deps, id, 'the rest', actor);
-  expect(second).toMatchObject({ restored: PEOPLE - PIECE - 1, leftAlone: 1, movedOn: [{ address: restored, subject: 'archive' }] }); // prettier-ignore
+  expect(second).toMatchObject({
+    restored: PEOPLE - PIECE - 1,
+    leftAlone: 1,
+    movedOn: [{ address: restored, subject: 'archive' }],
+  });
   expect((await run(id)).undoneByRunId).toBe(second.runId);
   expect(await count('SELECT count(*) FROM contact WHERE archived_at IS NOT NULL')).toBe(1);
 });
@@ -162,14 +192,23 @@ test('a run whose piece fails again and again ends, says why, keeps what it did,
   const unlucky = world.contactIds[PIECE + 5]!;
   await deps.database.query(`CREATE FUNCTION out_of_order() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN
     IF NEW.id = ${unlucky} THEN RAISE EXCEPTION 'out of order'; END IF; RETURN NEW; END $$`);
-  await deps.database.query(`CREATE TRIGGER out_of_order BEFORE UPDATE ON contact FOR EACH ROW EXECUTE FUNCTION out_of_order()`); // prettier-ignore
+  await deps.database.query(
+    `CREATE TRIGGER out_of_order BEFORE UPDATE ON contact FOR EACH ROW EXECUTE FUNCTION out_of_order()`,
+  );
   const id = await begin({ act: 'tag', tag: 'broken' });
   expect(await tryPiece(id)).toBe('on');
   expect(await tryPiece(id)).toBe('waits');
   expect(await tryPiece(id)).toBe('waits');
   expect(failed).toEqual([id]);
 
-  const other = await beginAct(deps, { act: 'tag', tag: 'other', addresses: [world.addresses[0]!], expect: 1, reason: 'a test', actor }); // prettier-ignore
+  const other = await beginAct(deps, {
+    act: 'tag',
+    tag: 'other',
+    addresses: [world.addresses[0]!],
+    expect: 1,
+    reason: 'a test',
+    actor,
+  });
   expect(await tryPiece(other)).toBe('ended');
 
   for (let more = 0; more < 4; more++) {
@@ -187,11 +226,25 @@ test('a run whose piece fails again and again ends, says why, keeps what it did,
 });
 
 test('more erasures at once than there are connections all come to their end', async () => {
-  const ids = await Promise.all(world.addresses.slice(0, 10).map((address, index) => beginAct(deps, { act: 'erase', addresses: [address], expect: 1, expectMailable: index === 0 ? 0 : 1, reason: 'asked', actor }))); // prettier-ignore
+  const ids = await Promise.all(
+    world.addresses.slice(0, 10).map((address, index) =>
+      beginAct(deps, {
+        act: 'erase',
+        addresses: [address],
+        expect: 1,
+        expectMailable: index === 0 ? 0 : 1,
+        reason: 'asked',
+        actor,
+      }),
+    ),
+  );
   const ended = await Promise.all(ids.map((id) => workFirst(deps, id)));
   expect(ended.filter(({ finishedAt, counts }) => finishedAt !== null && counts['erased'] === 1)).toHaveLength(10);
   // Each wrote the kept file anew, and none wrote another's people back.
-  const kept = await count(`SELECT count(*) FROM import_part p, unnest($1::text[]) a WHERE position(convert_to(a || ',', 'UTF8') IN p.bytes) > 0`, world.addresses.slice(0, 12)); // prettier-ignore
+  const kept = await count(
+    `SELECT count(*) FROM import_part p, unnest($1::text[]) a WHERE position(convert_to(a || ',', 'UTF8') IN p.bytes) > 0`,
+    world.addresses.slice(0, 12),
+  );
   expect(kept).toBe(2);
 });
 

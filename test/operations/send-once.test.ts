@@ -1,27 +1,22 @@
-import { afterAll, beforeAll, expect, test } from '@jest/globals';
-import { callBackFromSends } from '../../src/operations/campaigns/call-back.ts';
+import { afterAll, expect, test } from '@jest/globals';
+import { callBackFromSends } from '../../src/operations/marks/call-back.ts';
 import { startCampaign } from '../../src/operations/campaigns/control-campaign.ts';
 import { createCampaign } from '../../src/operations/campaigns/edit-campaign.ts';
 import { findLedger } from '../../src/operations/campaigns/report-campaign.ts';
 import { sendPass } from '../../src/operations/campaigns/send-campaign.ts';
 import { makeDeps } from '../support/database.ts';
-import { makeSmallWorld, type SmallWorld } from '../support/world.ts';
+import { makeSmallWorld } from '../support/world.ts';
+import { shortDraft } from '../support/parts.ts';
 
 const CONTACTS = 180;
 const PROCESSES = ['00000000-0000-4000-8000-000000000001', '00000000-0000-4000-8000-000000000002'];
-const NOTHING_ELSE = { purpose: 'marketing' as const, text: '', leftOutListIds: [], segmentIds: [], leftOutSegmentIds: [] }; // prettier-ignore
-let deps: Awaited<ReturnType<typeof makeDeps>>;
-let world: SmallWorld;
-
-beforeAll(async () => {
-  deps = await makeDeps();
-  world = await makeSmallWorld(deps, CONTACTS);
-});
+const deps = await makeDeps();
+const world = await makeSmallWorld(deps, CONTACTS);
 afterAll(() => deps.close());
 
 test('invariant 6, once: whoever is called back and claimed again while a send goes on gets it once', async () => {
   for (let round = 0; round < 12; round++) {
-    const campaign = await createCampaign(deps, { brandId: world.brandId, name: `Round ${round}`, subject: 's', html: '<p>x</p>', listIds: [world.listId], ...NOTHING_ELSE }); // prettier-ignore
+    const campaign = await createCampaign(deps, shortDraft(world, `Round ${round}`));
     await startCampaign(deps, campaign.id, { expected: CONTACTS, actor: 'Rosa Lindgard' });
     const handed: string[] = [];
     const handOver = async ({ to }: { to: string }) => {
@@ -38,7 +33,14 @@ test('invariant 6, once: whoever is called back and claimed again while a send g
     })();
     // Two processes, as the called back are then claimed by either.
     const process = async (id: string): Promise<void> => {
-      for (let so = 'more'; so !== 'ended'; ) so = await sendPass(deps, { connections: 8, handOver }, { retrySeconds: 1, stopping: () => false }, () => id, campaign.id); // prettier-ignore
+      for (let so = 'more'; so !== 'ended';)
+        so = await sendPass(
+          deps,
+          { connections: 8, handOver },
+          { retrySeconds: 1, stopping: () => false },
+          () => id,
+          campaign.id,
+        );
     };
     await Promise.all(PROCESSES.map(process));
     sending = false;

@@ -1,32 +1,27 @@
-import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import { afterAll, expect, test } from '@jest/globals';
 import pg from 'pg';
 import { startCampaign } from '../../src/operations/campaigns/control-campaign.ts';
 import { createCampaign } from '../../src/operations/campaigns/edit-campaign.ts';
-import type { Handover } from '../../src/operations/campaigns/relay.ts';
+import type { Handover } from '../../src/operations/relay/relay.ts';
 import { findLedger } from '../../src/operations/campaigns/report-campaign.ts';
 import { sendPass } from '../../src/operations/campaigns/send-campaign.ts';
 import { makeDeps } from '../support/database.ts';
 import { until } from '../support/service.ts';
-import { makeSmallWorld, type SmallWorld } from '../support/world.ts';
+import { makeSmallWorld } from '../support/world.ts';
+import { shortDraft } from '../support/parts.ts';
 
 const CONTACTS = 20;
 const PROCESS = '00000000-0000-4000-8000-000000000001';
-const NOTHING_ELSE = { purpose: 'marketing' as const, text: '', leftOutListIds: [], segmentIds: [], leftOutSegmentIds: [] }; // prettier-ignore
 const TROUBLE: Handover = { outcome: 'again', reply: 'connect ECONNREFUSED', trouble: true };
 const PUT_OFF: Handover = { outcome: 'again', reply: '451 4.3.0 not now', trouble: false };
 const ACCEPTED: Handover = { outcome: 'accepted', reply: '250 ok' };
-let deps: Awaited<ReturnType<typeof makeDeps>>;
-let world: SmallWorld;
-
-beforeAll(async () => {
-  deps = await makeDeps();
-  world = await makeSmallWorld(deps, CONTACTS);
-});
+const deps = await makeDeps();
+const world = await makeSmallWorld(deps, CONTACTS);
 afterAll(() => deps.close());
 
 /** Sends a campaign through a relay that answers a recipient's n-th try like this, until everything is decided. */
 async function send(name: string, answer: (nth: number, pass: number) => Handover) {
-  const campaign = await createCampaign(deps, { brandId: world.brandId, name, subject: 's', html: '<p>x</p>', listIds: [world.listId], ...NOTHING_ELSE }); // prettier-ignore
+  const campaign = await createCampaign(deps, shortDraft(world, name));
   await startCampaign(deps, campaign.id, { expected: CONTACTS, actor: 'Rosa Lindgard' });
   const tries = new Map<string, number>();
   let pass = 0;
@@ -41,7 +36,10 @@ async function send(name: string, answer: (nth: number, pass: number) => Handove
   };
   await until(async () => {
     pass++;
-    return (await sendPass(deps, relay, { retrySeconds: 0.001, stopping: () => false }, () => PROCESS, campaign.id)) === 'ended'; // prettier-ignore
+    return (
+      (await sendPass(deps, relay, { retrySeconds: 0.001, stopping: () => false }, () => PROCESS, campaign.id)) ===
+      'ended'
+    );
   });
   return findLedger(deps, campaign.id);
 }
@@ -53,7 +51,7 @@ test('a relay that is away uses up nobody’s tries: who is put off once after i
 });
 
 test('the database ends every connection in the middle of a pass: nothing stays claimed for ever, and everybody gets it once', async () => {
-  const campaign = await createCampaign(deps, { brandId: world.brandId, name: 'Cut off', subject: 's', html: '<p>x</p>', listIds: [world.listId], ...NOTHING_ELSE }); // prettier-ignore
+  const campaign = await createCampaign(deps, shortDraft(world, 'Cut off'));
   await startCampaign(deps, campaign.id, { expected: CONTACTS, actor: 'Rosa Lindgard' });
   const options = deps.database.options as { url: string };
   const handed: string[] = [];
@@ -64,14 +62,22 @@ test('the database ends every connection in the middle of a pass: nothing stays 
       if (handed.length === 6) {
         const other = new pg.Client({ connectionString: options.url });
         await other.connect();
-        await other.query('SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()'); // prettier-ignore
+        await other.query(
+          'SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()',
+        );
         await other.end();
       }
       return ACCEPTED;
     },
   };
   await until(async () => {
-    const so = await sendPass(deps, relay, { retrySeconds: 0.001, stopping: () => false }, () => PROCESS, campaign.id).catch(() => 'failed'); // prettier-ignore
+    const so = await sendPass(
+      deps,
+      relay,
+      { retrySeconds: 0.001, stopping: () => false },
+      () => PROCESS,
+      campaign.id,
+    ).catch(() => 'failed');
     return so === 'ended';
   });
   expect(await deps.database.query(`SELECT FROM delivery WHERE state = 'claimed'`)).toEqual([]);
@@ -82,5 +88,7 @@ test('the database ends every connection in the middle of a pass: nothing stays 
 test('who is put off again and again is given up in the end, with a soft bounce for their own server', async () => {
   const ledger = await send('Never', () => PUT_OFF);
   expect(ledger).toMatchObject({ accepted: 0, refused: CONTACTS });
-  expect(await deps.database.query(`SELECT DISTINCT detail->>'class' AS class FROM event WHERE kind = 'bounced'`)).toEqual([{ class: 'soft' }]); // prettier-ignore
+  expect(
+    await deps.database.query(`SELECT DISTINCT detail->>'class' AS class FROM event WHERE kind = 'bounced'`),
+  ).toEqual([{ class: 'soft' }]);
 });

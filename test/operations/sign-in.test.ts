@@ -27,15 +27,23 @@ beforeEach(async () => {
 
 const pass = (seconds: number): void => void (deps.clock.now = new Date(deps.clock.now.getTime() + seconds * 1000));
 const account = () => deps.database.getRepository(AccountEntity).findOneByOrFail({ email: EMAIL });
-const enter = (password: string, network: string | null = HOME) => signIn(deps, EMAIL, password, { network, userAgent: 'Browser' }); // prettier-ignore
+const enter = (password: string, network: string | null = HOME) =>
+  signIn(deps, EMAIL, password, { network, userAgent: 'Browser' });
 /** One try without a password, which would take its time: wrong unless it is said to be right. */
 const tried = (network: string | null, email = EMAIL): Promise<number> =>
-  countSignInTry(deps, email, network).then(() => 0, (error: { extra?: { retryAfter: number } }) => error.extra!.retryAfter); // prettier-ignore
-const tries = async (times: number, network: (index: number) => string | null, email?: (index: number) => string): Promise<number[]> => {
+  countSignInTry(deps, email, network).then(
+    () => 0,
+    (error: { extra?: { retryAfter: number } }) => error.extra!.retryAfter,
+  );
+const tries = async (
+  times: number,
+  network: (index: number) => string | null,
+  email?: (index: number) => string,
+): Promise<number[]> => {
   const waits: number[] = [];
   for (let index = 0; index < times; index++) waits.push(await tried(network(index), email?.(index)));
   return waits;
-}; // prettier-ignore
+};
 
 describe('limits slow guessing down, and keep nobody out who knows the password', () => {
   test('after five wrong ones from one network the next waits, longer each time, and what is tried meanwhile is not counted', async () => {
@@ -63,7 +71,11 @@ describe('limits slow guessing down, and keep nobody out who knows the password'
   });
 
   test('one network that tries many addresses is slowed down; its /64 is one network', async () => {
-    const waits = await tries(22, (index) => `2001:db8:0:1::${index + 1}`, (index) => `somebody${index}@larkfield.example`); // prettier-ignore
+    const waits = await tries(
+      22,
+      (index) => `2001:db8:0:1::${index + 1}`,
+      (index) => `somebody${index}@larkfield.example`,
+    );
     expect(waits).toEqual([...Array.from({ length: 20 }, () => 0), 1, 1]);
     expect(await tried('2001:db8:0:2::1', 'somebody@larkfield.example')).toBe(0);
   });
@@ -79,7 +91,13 @@ describe('limits slow guessing down, and keep nobody out who knows the password'
   });
 
   test('an address that nobody has waits the same, and where no network is known it counts as one', async () => {
-    expect(await tries(6, () => null, () => 'nobody@larkfield.example')).toEqual([0, 0, 0, 0, 0, 1]); // prettier-ignore
+    expect(
+      await tries(
+        6,
+        () => null,
+        () => 'nobody@larkfield.example',
+      ),
+    ).toEqual([0, 0, 0, 0, 0, 1]);
     await sweepSignInTries(deps.database, new Date(deps.clock.now.getTime() + 1));
     expect(await deps.database.query('SELECT count(*)::int AS n FROM sign_in_try')).toEqual([{ n: 0 }]);
   });
@@ -103,7 +121,9 @@ describe('passwords of before', () => {
   test('with characters that look like others are still taken, and from then on however the keyboard writes them', async () => {
     const old = 'ﬁne brass planispheres';
     const salt = Buffer.alloc(16, 9);
-    await deps.database.query('UPDATE account SET password_hash = $1', [`${salt.toString('hex')}:${scryptSync(old, salt, 32).toString('hex')}`]); // prettier-ignore
+    await deps.database.query('UPDATE account SET password_hash = $1', [
+      `${salt.toString('hex')}:${scryptSync(old, salt, 32).toString('hex')}`,
+    ]);
     await expect(enter('fine brass planispheres')).rejects.toMatchObject({ code: 'wrong-password' });
     expect((await enter(old)).account.email).toBe(EMAIL);
     expect((await enter('fine brass planispheres')).account.email).toBe(EMAIL);
@@ -111,13 +131,22 @@ describe('passwords of before', () => {
   });
 
   test('a crowd is told to come again, and none of those turned away has guessed wrong', async () => {
-    const came = await Promise.allSettled(Array.from({ length: 40 }, (_, index) => signIn(deps, `nobody${index}@larkfield.example`, PASSWORD, { network: `192.0.2.${index + 1}`, userAgent: 'Browser' }))); // prettier-ignore
+    const came = await Promise.allSettled(
+      Array.from({ length: 40 }, (_, index) =>
+        signIn(deps, `nobody${index}@larkfield.example`, PASSWORD, {
+          network: `192.0.2.${index + 1}`,
+          userAgent: 'Browser',
+        }),
+      ),
+    );
     const codes = came.map((one) => (one.status === 'rejected' ? (one.reason as { code: string }).code : 'in'));
     const times = (code: string): number => codes.filter((one) => one === code).length;
     const looked = times('wrong-password');
     expect(looked + times('too-busy')).toBe(40);
     expect(times('too-busy')).toBeGreaterThan(0);
-    const counted = await deps.database.query<{ by: string; n: number }[]>(`SELECT split_part(key, ' ', 1) AS by, count(*)::int AS n FROM sign_in_try WHERE wrong > 0 GROUP BY 1 ORDER BY 1`); // prettier-ignore
+    const counted = await deps.database.query<{ by: string; n: number }[]>(
+      `SELECT split_part(key, ' ', 1) AS by, count(*)::int AS n FROM sign_in_try WHERE wrong > 0 GROUP BY 1 ORDER BY 1`,
+    );
     expect(counted).toEqual([
       { by: 'address', n: 20 },
       { by: 'both', n: 20 },
@@ -129,7 +158,8 @@ describe('passwords of before', () => {
 describe('sessions and tokens', () => {
   test('a session that is idle for half a day is over, one in use goes on, and a sign-in ends the one before', async () => {
     const { session } = await enter(PASSWORD);
-    const idle = (hours: number) => deps.database.query(`UPDATE session SET last_seen_at = now() - make_interval(hours => $1)`, [hours]); // prettier-ignore
+    const idle = (hours: number) =>
+      deps.database.query(`UPDATE session SET last_seen_at = now() - make_interval(hours => $1)`, [hours]);
     await idle(11);
     expect(await findSignedIn(deps, { session })).toMatchObject({ email: EMAIL, scope: 'administer' });
     await idle(13);
@@ -142,12 +172,21 @@ describe('sessions and tokens', () => {
   });
 
   test('a token with an end opens nothing from then on, and none is made that has ended', async () => {
-    const make = (expiresAt: Date | null) => createApiToken(deps, { email: EMAIL, password: PASSWORD }, { name: 'desk', scope: 'read', expiresAt }, { network: HOME }); // prettier-ignore
+    const make = (expiresAt: Date | null) =>
+      createApiToken(
+        deps,
+        { email: EMAIL, password: PASSWORD },
+        { name: 'desk', scope: 'read', expiresAt },
+        { network: HOME },
+      );
     const { token } = await make(new Date(Date.now() + 3_600_000));
     expect(await findSignedIn(deps, { token })).toMatchObject({ scope: 'read' });
     await deps.database.query(`UPDATE api_token SET expires_at = now() - interval '1 second'`);
     expect(await findSignedIn(deps, { token })).toBeUndefined();
-    await expect(make(new Date(deps.now().getTime() - 1))).rejects.toMatchObject({ code: 'invalid-input', field: 'expiresAt' }); // prettier-ignore
+    await expect(make(new Date(deps.now().getTime() - 1))).rejects.toMatchObject({
+      code: 'invalid-input',
+      field: 'expiresAt',
+    });
   });
 });
 
@@ -159,7 +198,9 @@ describe('signing keys', () => {
     const secrets = makeSecrets([Buffer.alloc(32, 1)]);
     const sealed = await prepareTokenKeys({ database: deps.database, secrets });
     expect(sealed).toEqual(plain);
-    const [kept]: { secret: Buffer; sealed: boolean }[] = await deps.database.query('SELECT secret, sealed FROM token_key'); // prettier-ignore
+    const [kept]: { secret: Buffer; sealed: boolean }[] = await deps.database.query(
+      'SELECT secret, sealed FROM token_key',
+    );
     expect(kept!.sealed).toBe(true);
     expect(kept!.secret.includes(plain[0]!.secret)).toBe(false);
     await expect(prepareTokenKeys({ database: deps.database })).rejects.toThrow('AVENDEL_SECRET_KEY is not set');
@@ -172,7 +213,11 @@ describe('signing keys', () => {
 
   test('a new one is known to every process before any signs with it; two at once make two', async () => {
     const secrets = makeSecrets([Buffer.alloc(32, 2)]);
-    const process = async () => ({ ...deps, secrets, tokens: makeTokenizer(await prepareTokenKeys({ database: deps.database, secrets }), deps.now().getTime()) }); // prettier-ignore
+    const process = async () => ({
+      ...deps,
+      secrets,
+      tokens: makeTokenizer(await prepareTokenKeys({ database: deps.database, secrets }), deps.now().getTime()),
+    });
     const [here, there] = [await process(), await process()];
     const old = there.tokens.make(payload);
     const made = await Promise.all([rotateKeys(here), rotateKeys(there)]);

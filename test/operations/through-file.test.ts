@@ -1,5 +1,6 @@
-import { readdirSync } from 'node:fs';
+import { mkdtempSync, readdirSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { expect, test } from '@jest/globals';
 import { throughFile } from '../../src/operations/through-file.ts';
 
@@ -19,17 +20,18 @@ test('what is given comes whole and in order, characters that a piece cuts in tw
 });
 
 test('the giver ends whether anybody takes or not, and nothing is left behind', async () => {
-  const before = readdirSync(tmpdir()).filter((name) => name.startsWith('avendel-'));
+  const folder = mkdtempSync(join(tmpdir(), 'avendel-through-file-'));
   let ended = false;
   const stream = throughFile(async (give) => {
     for (let at = 0; at < 200; at++) await give('x'.repeat(10_000));
     ended = true;
-  });
+  }, folder);
   expect((await stream.next()).done).toBe(false);
   // Nothing more is taken: it ends all the same.
   while (!ended) await new Promise((resolve) => setImmediate(resolve));
   await stream.return(undefined);
-  expect(readdirSync(tmpdir()).filter((name) => name.startsWith('avendel-'))).toEqual(before);
+  expect(readdirSync(folder)).toEqual([]);
+  rmSync(folder, { recursive: true });
 });
 
 test('work that fails fails the stream, after what it gave before', async () => {

@@ -1,7 +1,7 @@
 import { Readable } from 'node:stream';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
-import { receiveImport } from '../../src/operations/contacts/receive-import.ts';
-import { makeImportTries } from '../../src/operations/contacts/try-imports.ts';
+import { receiveImport } from '../../src/operations/imports/receive-import.ts';
+import { makeImportTries } from '../../src/operations/imports/try-imports.ts';
 import { MOST_CHUNK_ROWS } from '../../src/core/import/chunk-plan.ts';
 import { findImport, type ImportRow } from '../../src/store/statements/imports.ts';
 import { makeDeps } from '../support/database.ts';
@@ -33,7 +33,13 @@ const mend = (): Promise<unknown> => deps.database.query('DROP FUNCTION out_of_o
 
 async function receive(addresses: string[]): Promise<number> {
   const file = Readable.from([Buffer.from(['address', ...addresses].join('\n'))]);
-  return (await receiveImport(deps, { listId: world.listId, fileName: 'people.csv', dryRun: false, actor: 'Rosa Lindgard' }, file)).id; // prettier-ignore
+  return (
+    await receiveImport(
+      deps,
+      { listId: world.listId, fileName: 'people.csv', dryRun: false, actor: 'Rosa Lindgard' },
+      file,
+    )
+  ).id;
 }
 
 const wait = (): void => void (deps.clock.now = new Date(deps.clock.now.getTime() + 60_000));

@@ -35,9 +35,18 @@ describe('MIME of messages', () => {
 
   test('what was written is what a mailbox reads, whatever the characters', async () => {
     const build = makeMimeBuilder();
-    const line = fc.string({ unit: 'grapheme', maxLength: 120 }).map((text) => text.replace(/[\p{Cc}\u2028\u2029]/gu, ''));
-    const body = fc.array(fc.oneof(line, fc.constantFrom('.', '..', 'From here', '=3D', ' ', 'x'.repeat(300), 'tail \t')), { minLength: 1, maxLength: 6 }).map((lines) => lines.join('\n'));
-    const word = line.filter((text) => /^\S(.*\S)?$/u.test(text) && !/\s\s|[\p{C}\p{Z}]/u.test(text.replaceAll(' ', '')));
+    const line = fc
+      .string({ unit: 'grapheme', maxLength: 120 })
+      .map((text) => text.replace(/[\p{Cc}\u2028\u2029]/gu, ''));
+    const body = fc
+      .array(fc.oneof(line, fc.constantFrom('.', '..', 'From here', '=3D', ' ', 'x'.repeat(300), 'tail \t')), {
+        minLength: 1,
+        maxLength: 6,
+      })
+      .map((lines) => lines.join('\n'));
+    const word = line.filter(
+      (text) => /^\S(.*\S)?$/u.test(text) && !/\s\s|[\p{C}\p{Z}]/u.test(text.replaceAll(' ', '')),
+    );
     await fc.assert(
       fc.asyncProperty(body, body, word, async (text, html, subject) => {
         const raw = await build({ ...MESSAGE, text, html: `<p>${html}</p>`, subject });
@@ -49,7 +58,7 @@ describe('MIME of messages', () => {
       }),
       { numRuns: 150 },
     );
-  }); // prettier-ignore
+  });
 
   test('a subject that looks encoded is read as it was written', async () => {
     for (const subject of ['=?utf-8?Q?The_sky?=', 'Re: =?utf-8?B?SGVsbG8=?= there', 'Half =?utf-8?Q?']) {

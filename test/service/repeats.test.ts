@@ -2,7 +2,17 @@ import { expect, test } from '@jest/globals';
 import type { IncomingEvent } from '../../src/operations/events/record-events.ts';
 import { makeRepeats } from '../../src/service/tracking/repeats.ts';
 
-const click = (of: Partial<IncomingEvent> = {}): IncomingEvent => ({ kind: 'clicked', at: 0, source: 'avendel', externalId: 'x', contactId: 1, brandId: 1, campaignId: 1, detail: { link: 1 }, ...of }); // prettier-ignore
+const click = (of: Partial<IncomingEvent> = {}): IncomingEvent => ({
+  kind: 'clicked',
+  at: 0,
+  source: 'avendel',
+  externalId: 'x',
+  contactId: 1,
+  brandId: 1,
+  campaignId: 1,
+  detail: { link: 1 },
+  ...of,
+});
 const recorded = (event: IncomingEvent, times: number, repeats = makeRepeats()): number =>
   Array.from({ length: times }, () => repeats.isRecorded(event)).filter(Boolean).length;
 
@@ -23,7 +33,8 @@ test('other links, messages, people and kinds are counted by themselves', () => 
 
 test('visits have room for a long reading, and nobody’s word is ever left out', () => {
   expect(recorded(click({ kind: 'visited' }), 1000)).toBe(200);
-  for (const kind of ['unsubscribed', 'subscribed', 'confirmed'] as const) expect(recorded(click({ kind }), 1000)).toBe(1000); // prettier-ignore
+  for (const kind of ['unsubscribed', 'subscribed', 'confirmed'] as const)
+    expect(recorded(click({ kind }), 1000)).toBe(1000);
 });
 
 test('somebody who repeats stays counted while many others come by', () => {

@@ -2,11 +2,17 @@ import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { changeBrand, createBrand } from '../../src/operations/organisation/set-up.ts';
 import { makeReturnDomains } from '../../src/service/intake/return-domains.ts';
 import { makeDeps } from '../support/database.ts';
+import { makeShop } from '../support/parts.ts';
 
 let deps: Awaited<ReturnType<typeof makeDeps>>;
 beforeAll(async () => {
   deps = await makeDeps();
-  await createBrand(deps, { name: 'Larkfield Observatory', fromAddress: 'digest@larkfield.example', returnDomain: 'Returns.larkfield.example', zone: 'UTC' }); // prettier-ignore
+  await createBrand(deps, {
+    name: 'Larkfield Observatory',
+    fromAddress: 'digest@larkfield.example',
+    returnDomain: 'Returns.larkfield.example',
+    zone: 'UTC',
+  });
 });
 afterAll(() => deps.close());
 
@@ -19,14 +25,20 @@ test('many who ask at once, before anything is known, are all told the same; cas
 test('a domain of a new brand is known a second later; one of nobody never, nor one below ours', async () => {
   const isOurs = makeReturnDomains(deps);
   expect(await isOurs('b.x@returns.shop.larkfield.example')).toBe(false);
-  await createBrand(deps, { name: 'Larkfield Shop', fromAddress: 'shop@shop.larkfield.example', returnDomain: 'returns.shop.larkfield.example', zone: 'UTC' }); // prettier-ignore
+  await makeShop(deps);
   deps.clock.now = new Date(deps.clock.now.getTime() + 1000);
   expect(await isOurs('b.x@returns.shop.larkfield.example')).toBe(true);
-  for (const other of ['a@larkfield.example', 'a@deeper.returns.larkfield.example', 'nothing', '']) expect(await isOurs(other)).toBe(false); // prettier-ignore
+  for (const other of ['a@larkfield.example', 'a@deeper.returns.larkfield.example', 'nothing', ''])
+    expect(await isOurs(other)).toBe(false);
 });
 
 test('mail for the domain that a brand had before is taken on: messages that are out come back to it', async () => {
-  const brand = await createBrand(deps, { name: 'Larkfield Press', fromAddress: 'press@larkfield.example', returnDomain: 'back.larkfield.example', zone: 'UTC' }); // prettier-ignore
+  const brand = await createBrand(deps, {
+    name: 'Larkfield Press',
+    fromAddress: 'press@larkfield.example',
+    returnDomain: 'back.larkfield.example',
+    zone: 'UTC',
+  });
   await changeBrand(deps, brand.id, { returnDomain: 'Back2.larkfield.example' });
   await changeBrand(deps, brand.id, { name: 'Larkfield Papers' });
   const isOurs = makeReturnDomains(deps);

@@ -15,7 +15,9 @@ const read = async (text: string, to = ['']): Promise<string[]> =>
 
 test('a message is read in a thread, for each address it came to, and of a larger one the beginning', async () => {
   expect(await read('hello', ['a', 'b'])).toEqual(['unknown: hello to a', 'unknown: hello to b']);
-  expect((await read('x'.repeat(MAX_MESSAGE_BYTES + 100)))[0]).toHaveLength('unknown: '.length + MAX_MESSAGE_BYTES + ' to '.length); // prettier-ignore
+  expect((await read('x'.repeat(MAX_MESSAGE_BYTES + 100)))[0]).toHaveLength(
+    'unknown: '.length + MAX_MESSAGE_BYTES + ' to '.length,
+  );
 });
 
 test('one that would be read for ever ends as unreadable; meanwhile everything else goes on, and the next is read', async () => {

@@ -1,13 +1,14 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { previewAct } from '../../src/operations/contacts/act-on-contacts.ts';
+import { previewAct } from '../../src/operations/acts/act-on-contacts.ts';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
-import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
+import { addEntries } from '../../src/operations/suppression/keep-entries.ts';
 import { inTransaction, overWholeSet } from '../../src/store/database.ts';
 import { findDeliverabilityFacts } from '../../src/store/statements/marks.ts';
 import { changeSubscriptions } from '../../src/store/statements/subscriptions.ts';
 import { makeDeps } from '../support/database.ts';
 import { until } from '../support/service.ts';
 import { DAY, makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
+import { ownSuppressionList } from '../support/parts.ts';
 import { applyAct, undoRun } from '../support/runs.ts';
 
 /** Of a base that has just come in, the server has no statistics: what it takes for a few are thousands. */
@@ -19,10 +20,12 @@ let campaign: { id: number; at: number };
 
 beforeAll(async () => {
   deps = await makeDeps();
-  await deps.database.query('ALTER TABLE contact SET (autovacuum_enabled = off); ALTER TABLE suppression_entry SET (autovacuum_enabled = off)'); // prettier-ignore
+  await deps.database.query(
+    'ALTER TABLE contact SET (autovacuum_enabled = off); ALTER TABLE suppression_entry SET (autovacuum_enabled = off)',
+  );
   world = await makeSmallWorld(deps, PEOPLE);
   [campaign] = (await makePastCampaigns(deps, world, 1)) as [typeof campaign];
-  const list = await createSuppressionList(deps, { name: 'Own', scope: 'organisation', scopeId: null, reach: 'marketing', exact: false }); // prettier-ignore
+  const list = await ownSuppressionList(deps, 'Own', 'marketing');
   const values = Array.from({ length: ENTRIES }, (_, index) => `stranger${index}@hearthmail.example`);
   await addEntries(deps, { listId: list.id, values, reason: 'asked', expiresAt: null, actor: 'test' });
 });
@@ -60,13 +63,19 @@ describe('thousands at once, on a base that has just come in', () => {
     expect(await recordEvents(deps, bounced)).toEqual({ recorded: PEOPLE, repeated: 0 });
     expect(await recordEvents(deps, bounced)).toEqual({ recorded: 0, repeated: PEOPLE });
     expect(await count(`contact WHERE deliverability = 'doubtful'`)).toBe(PEOPLE);
-    expect(await count(`journal WHERE subject = 'deliverability' AND before->>'deliverability' = 'deliverable' AND after->>'deliverability' = 'doubtful'`)).toBe(PEOPLE); // prettier-ignore
+    expect(
+      await count(
+        `journal WHERE subject = 'deliverability' AND before->>'deliverability' = 'deliverable' AND after->>'deliverability' = 'doubtful'`,
+      ),
+    ).toBe(PEOPLE);
   });
 
   test('what was lifted of them is looked up by their address: no entry of others is read', async () => {
     const [before, after] = await inTransaction(deps.database, async (sql) => {
       const read = async (): Promise<unknown> =>
-        sql.query(`SELECT seq_tup_read, idx_tup_fetch FROM pg_stat_xact_user_tables WHERE relname = 'suppression_entry'`); // prettier-ignore
+        sql.query(
+          `SELECT seq_tup_read, idx_tup_fetch FROM pg_stat_xact_user_tables WHERE relname = 'suppression_entry'`,
+        );
       const earlier = await read();
       expect(await findDeliverabilityFacts(sql, world.contactIds)).toHaveLength(PEOPLE);
       return [earlier, await read()];
@@ -75,14 +84,21 @@ describe('thousands at once, on a base that has just come in', () => {
   });
 
   test('an act on a filter and its undo leave everybody as they were', async () => {
-    const filter = { brandId: world.brandId, part: '7@', listId: null, stage: null, deliverability: null, tag: null, where: null }; // prettier-ignore
+    const filter = {
+      brandId: world.brandId,
+      part: '7@',
+    };
     const act = { act: 'unsubscribe' as const, brandId: world.brandId, filter };
     const { willChange } = await previewAct(deps, act);
     expect(willChange).toBe(PEOPLE / 10);
     const run = await applyAct(deps, { ...act, expect: willChange, reason: 'they asked', actor: 'Rosa Lindgard' });
     expect(run.counts).toEqual({ unsubscribed: PEOPLE / 10 });
     expect(await count(`subscription WHERE state = 'unsubscribed'`)).toBe(PEOPLE / 10);
-    expect(await count(`suppression_entry e JOIN suppression_list l ON l.id = e.list_id WHERE l.built_in = 'opt-out' AND e.lifted_at IS NULL`)).toBe(PEOPLE / 10); // prettier-ignore
+    expect(
+      await count(
+        `suppression_entry e JOIN suppression_list l ON l.id = e.list_id WHERE l.built_in = 'opt-out' AND e.lifted_at IS NULL`,
+      ),
+    ).toBe(PEOPLE / 10);
     await undoRun(deps, run.id, 'a slip', 'Rosa Lindgard');
     expect(await count(`subscription WHERE state = 'subscribed'`)).toBe(PEOPLE);
   });
@@ -90,10 +106,21 @@ describe('thousands at once, on a base that has just come in', () => {
   test('each who leaves leaves once, journaled with what was; of two changes in one instant leaving wins, and an older one changes nothing', async () => {
     await recordEvents(deps, everybody('unsubscribed'));
     expect(await count(`subscription WHERE state = 'unsubscribed'`)).toBe(PEOPLE);
-    expect(await count(`journal WHERE subject = 'subscription' AND contact_id IS NOT NULL AND before->>'state' = 'subscribed' AND after->>'state' = 'unsubscribed' AND run_id IS NULL`)).toBe(PEOPLE); // prettier-ignore
+    expect(
+      await count(
+        `journal WHERE subject = 'subscription' AND contact_id IS NOT NULL AND before->>'state' = 'subscribed' AND after->>'state' = 'unsubscribed' AND run_id IS NULL`,
+      ),
+    ).toBe(PEOPLE);
 
     const [contactId] = world.contactIds as [number];
-    const change = (state: 'subscribed' | 'unsubscribed', at: number) => ({ contactId, listId: world.listId, state, at, source: 'test', cause: {} }); // prettier-ignore
+    const change = (state: 'subscribed' | 'unsubscribed', at: number) => ({
+      contactId,
+      listId: world.listId,
+      state,
+      at,
+      source: 'test',
+      cause: {},
+    });
     const by = { actorKind: 'rule' as const, actor: 'test', runId: null };
     const later = deps.now().getTime() + DAY;
     const inOrder = [change('unsubscribed', later), change('subscribed', later)];
@@ -105,7 +132,9 @@ describe('thousands at once, on a base that has just come in', () => {
       [change('subscribed', later - 1000), change('subscribed', 0)],
     ])
       expect(await changeSubscriptions(deps.database, changes, by)).toBe(0);
-    expect(await changeSubscriptions(deps.database, [change('subscribed', later), change('subscribed', later + 1)], by)).toBe(1); // prettier-ignore
+    expect(
+      await changeSubscriptions(deps.database, [change('subscribed', later), change('subscribed', later + 1)], by),
+    ).toBe(1);
     expect(await count(`subscription WHERE contact_id = ${contactId} AND state = 'subscribed'`)).toBe(1);
     const joining = [
       { ...change('subscribed', later + DAY), state: 'pending' as const },

@@ -1,35 +1,45 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { findTexts } from '../support/search.ts';
-import { previewAct } from '../../src/operations/contacts/act-on-contacts.ts';
+import { previewAct } from '../../src/operations/acts/act-on-contacts.ts';
 import { countCost, savePriceLadder } from '../../src/operations/contacts/count-cost.ts';
 import { checkAddress } from '../../src/operations/contacts/explain-verdict.ts';
-import { exportImportResults } from '../../src/operations/contacts/export-import-results.ts';
+import { exportImportResults } from '../../src/operations/imports/export-import-results.ts';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
-import { confirm } from '../../src/operations/permission/confirm.ts';
-import { signUp } from '../../src/operations/permission/sign-up.ts';
-import { unsubscribeByRequest } from '../../src/operations/permission/unsubscribe-by-request.ts';
+import { confirm } from '../../src/operations/consent/confirm.ts';
+import { createList } from '../../src/operations/organisation/set-up.ts';
+import { signUp, type SignUpRequest } from '../../src/operations/consent/sign-up.ts';
+import { unsubscribeByRequest } from '../../src/operations/consent/unsubscribe-by-request.ts';
 import { receiveReturns, type ReceivedReturn } from '../../src/operations/returns/receive-return.ts';
-import { deliveryReport } from '../../src/simulator/outside/reports.ts';
+import { deliveryReport } from '../../src/simulator/reports.ts';
 import { findReturn } from '../../src/store/statements/returns.ts';
-import { addEntries, createSuppressionList } from '../../src/operations/suppression/keep-entries.ts';
+import { addEntries } from '../../src/operations/suppression/keep-entries.ts';
 import { listSignUps } from '../../src/store/statements/sign-ups.ts';
 import { makeDeps } from '../support/database.ts';
-import { importText, makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
+import { importText, makePastCampaigns, makeSmallWorld, outside } from '../support/world.ts';
+import { ownSuppressionList } from '../support/parts.ts';
 import { applyAct, undoRun } from '../support/runs.ts';
 
-let deps: Awaited<ReturnType<typeof makeDeps>>;
-let world: SmallWorld;
+const deps = await makeDeps();
+const world = await makeSmallWorld(deps, 10);
 let campaigns: { id: number; at: number }[];
 
 beforeAll(async () => {
-  deps = await makeDeps();
-  world = await makeSmallWorld(deps, 10);
   campaigns = await makePastCampaigns(deps, world, 40);
 });
 afterAll(() => deps.close());
 
 const act = (what: 'archive' | 'restore' | 'erase', addresses: string[], expect: number) =>
   applyAct(deps, { act: what, addresses, expect, reason: 'asked', actor: 'Rosa Lindgard' });
+
+const fromForm = (address: string): SignUpRequest => ({
+  listId: world.listId,
+  address,
+  name: null,
+  way: 'form',
+  network: null,
+  userAgent: null,
+  agreed: '',
+});
 
 describe('erasing', () => {
   const ADDRESS = 'wilhelmina.quartermaine@hearthmail.example';
@@ -57,15 +67,39 @@ describe('erasing', () => {
       own('clicked', { link: 1, userAgent: 'Mail', method: 'GET' }),
       own('bounced', { class: 'soft', reply: `452 4.2.2 <${ADDRESS}>: mailbox full` }),
     ]);
-    const list = await createSuppressionList(deps, { name: 'Do not write', scope: 'organisation', scopeId: null, reach: 'marketing', exact: false }); // prettier-ignore
-    await addEntries(deps, { listId: list.id, values: [ADDRESS], reason: `${NAME} asked by letter`, expiresAt: null, actor: 'Rosa Lindgard' }); // prettier-ignore
+    const list = await ownSuppressionList(deps, 'Do not write', 'marketing');
+    await addEntries(deps, {
+      listId: list.id,
+      values: [ADDRESS],
+      reason: `${NAME} asked by letter`,
+      expiresAt: null,
+      actor: 'Rosa Lindgard',
+    });
     await unsubscribeByRequest(deps, { address: ADDRESS, reason: `${NAME} on the telephone`, actor: 'Rosa Lindgard' });
-    await signUp(deps, { listId: world.listId, address: ADDRESS, name: NAME, way: 'form', network: '203.0.113.7', userAgent: 'Mail', agreed: '' }); // prettier-ignore
+    await signUp(deps, {
+      listId: world.listId,
+      address: ADDRESS,
+      name: NAME,
+      way: 'form',
+      network: '203.0.113.7',
+      userAgent: 'Mail',
+      agreed: '',
+    });
     const reply = `From: mailer@hearthmail.example\r\nSubject: Out of office\r\nAuto-Submitted: auto-replied\r\n\r\n${NAME} <${ADDRESS}> is away.\r\n`;
     await receiveReturns(deps, Buffer.from(reply), ['b.nothing@returns.larkfield.example']);
     expect((await findTexts(deps, [ADDRESS, NAME])).map((hit) => hit.split('.')[0])).toEqual(
-      expect.arrayContaining(['contact', 'event', 'journal', 'suppression_entry', 'sign_up', 'return_raw', 'import_part', 'run', 'delivery']),
-    ); // prettier-ignore
+      expect.arrayContaining([
+        'contact',
+        'event',
+        'journal',
+        'suppression_entry',
+        'sign_up',
+        'return_raw',
+        'import_part',
+        'run',
+        'delivery',
+      ]),
+    );
 
     await expect(act('erase', [ADDRESS], 2)).rejects.toMatchObject({ code: 'count-moved' });
     const run = await act('erase', [ADDRESS], 1);
@@ -76,18 +110,36 @@ describe('erasing', () => {
 
   test('it goes by address and by contact, never by name: what is known of others stays, and what is erased keeps its shape', async () => {
     await importText(deps, world.listId, 'address,name\nvon@hearthmail.example,From\nyvon@hearthmail.example,Yvonne');
-    const [own, other] = await Promise.all(['von', 'yvon'].map(async (name) => (await checkAddress(deps, `${name}@hearthmail.example`)).contact!.id)); // prettier-ignore
-    const token = (contactId: number): string => deps.tokens.make({ use: 'return', campaignId: campaigns[39]!.id, contactId, link: 0 }); // prettier-ignore
-    await recordEvents(deps, [own!, other!].map((contactId) => ({ ...outside(world, 'sent', 0, campaigns[39]!, campaigns[39]!.at), contactId, externalId: `sent to ${contactId}` }))); // prettier-ignore
+    const [own, other] = await Promise.all(
+      ['von', 'yvon'].map(async (name) => (await checkAddress(deps, `${name}@hearthmail.example`)).contact!.id),
+    );
+    const token = (contactId: number): string =>
+      deps.tokens.make({ use: 'return', campaignId: campaigns[39]!.id, contactId, link: 0 });
+    await recordEvents(
+      deps,
+      [own!, other!].map((contactId) => ({
+        ...outside(world, 'sent', 0, campaigns[39]!, campaigns[39]!.at),
+        contactId,
+        externalId: `sent to ${contactId}`,
+      })),
+    );
     const report = (name: string, contactId: number): Promise<ReceivedReturn[]> => {
       const to = `${name}@hearthmail.example`;
       const headers = `From: digest@larkfield.example\r\nTo: ${to}\r\nMessage-ID: <x@larkfield.example>`;
       const envelopeFrom = `b.${token(contactId)}@returns.larkfield.example`;
-      return receiveReturns(deps, Buffer.from(`${deliveryReport({ envelopeFrom, to, headers }, '5.2.2', `552 5.2.2 <${to}> is full`)}\0`), [envelopeFrom]); // prettier-ignore
+      return receiveReturns(
+        deps,
+        Buffer.from(`${deliveryReport({ envelopeFrom, to, headers }, '5.2.2', `552 5.2.2 <${to}> is full`)}\0`),
+        [envelopeFrom],
+      );
     };
     const [[of], [ofOther]] = await Promise.all([report('von', own!), report('yvon', other!)]);
     expect([of!.state, ofOther!.state]).toEqual(['counted', 'counted']);
-    const stranger = await receiveReturns(deps, Buffer.from('Subject: hello\r\n\r\nask von@hearthmail.example, or xvon@hearthmail.example'), ['']); // prettier-ignore
+    const stranger = await receiveReturns(
+      deps,
+      Buffer.from('Subject: hello\r\n\r\nask von@hearthmail.example, or xvon@hearthmail.example'),
+      [''],
+    );
     const before = await findReturn(deps.database, ofOther!.id);
     await act('erase', ['von@hearthmail.example'], 1);
 
@@ -95,14 +147,23 @@ describe('erasing', () => {
     expect((await checkAddress(deps, 'yvon@hearthmail.example')).contact).toMatchObject({ name: 'Yvonne' });
     const erased = (await findReturn(deps.database, of!.id))!;
     expect(erased).toMatchObject({ kind: 'bounce', state: 'counted', because: '(erased)', raw: null, contactId: own });
-    expect(erased.reading).toEqual({ kind: 'bounce', standard: 'RFC 3464', because: '(erased)', message_id: null, token: null, recipients: [{ address: '(erased)', class: 'soft', status: '5.2.2', reply_code: '552', text: '(erased)' }] }); // prettier-ignore
+    expect(erased.reading).toEqual({
+      kind: 'bounce',
+      standard: 'RFC 3464',
+      because: '(erased)',
+      message_id: null,
+      token: null,
+      recipients: [{ address: '(erased)', class: 'soft', status: '5.2.2', reply_code: '552', text: '(erased)' }],
+    });
     expect((await findReturn(deps.database, stranger[0]!.id))!.raw).toBeNull();
     expect(await findTexts(deps, ['"von@', '<von@', ' von@'])).toEqual([]);
   });
 
   test('a file in UTF-16 without a header is written anew, and is read as it was from then on', async () => {
     const text = '\ufeffann.ekström@quillmail.example;Änn\nmaud.lisle@quillmail.example;Maud\nno address;Ünder\n';
-    const { id, counts } = await importText(deps, world.listId, Buffer.from(text, 'utf16le'), false, { 'column 2': 'name' }); // prettier-ignore
+    const { id, counts } = await importText(deps, world.listId, Buffer.from(text, 'utf16le'), false, {
+      'column 2': 'name',
+    });
     expect(counts).toEqual({ created: 2, refused: 1 });
     const results = async (): Promise<string> => {
       let all = '';
@@ -140,13 +201,24 @@ describe('erasing', () => {
     let refused = '';
     for await (const piece of exportImportResults(deps, again.id, 'refused')) refused += piece;
     expect(refused.split('\n')[1]).toMatch(/^\(erased\),\(erased\),\(erased\),2,refused,erased,[^,]*\.$/);
-    await signUp(deps, { listId: world.listId, address: ADDRESS, name: NAME, way: 'form', network: null, userAgent: null, agreed: '' }); // prettier-ignore
+    await signUp(deps, {
+      listId: world.listId,
+      address: ADDRESS,
+      name: NAME,
+      way: 'form',
+      network: null,
+      userAgent: null,
+      agreed: '',
+    });
     expect((await checkAddress(deps, ADDRESS)).brands[0]!.reasons).toContain('erased');
     expect(await findTexts(deps, [ADDRESS, NAME])).toEqual([]);
   });
 
   test('what they did still counts for the campaigns', async () => {
-    const [row]: { sent: number; clicked_human: number }[] = await deps.database.query('SELECT sent, clicked_human FROM activity WHERE contact_id = $1', [contactId]); // prettier-ignore
+    const [row]: { sent: number; clicked_human: number }[] = await deps.database.query(
+      'SELECT sent, clicked_human FROM activity WHERE contact_id = $1',
+      [contactId],
+    );
     expect(row).toEqual({ sent: 1, clicked_human: 1 });
   });
 });
@@ -154,7 +226,9 @@ describe('erasing', () => {
 describe('archiving', () => {
   test('is previewed, done as a run, undone and restored; who is archived gets nothing', async () => {
     const some = world.addresses.slice(2, 5);
-    expect(await previewAct(deps, { act: 'archive', addresses: [...some, 'nobody@x.example', 'no address'] })).toMatchObject({ willChange: 3, already: 0, unknown: ['no address', 'nobody@x.example'] }); // prettier-ignore
+    expect(
+      await previewAct(deps, { act: 'archive', addresses: [...some, 'nobody@x.example', 'no address'] }),
+    ).toMatchObject({ willChange: 3, already: 0, unknown: ['no address', 'nobody@x.example'] });
     const run = await act('archive', some, 3);
     expect((await checkAddress(deps, some[0]!)).brands[0]!.reasons[0]).toBe('archived');
     expect(await previewAct(deps, { act: 'archive', addresses: some })).toMatchObject({ willChange: 0, already: 3 });
@@ -170,15 +244,7 @@ describe('archiving', () => {
   test('an archived person who confirms a sign-up counts again', async () => {
     const address = world.addresses[5]!;
     await act('archive', [address], 1);
-    await signUp(deps, {
-      listId: world.listId,
-      address,
-      name: null,
-      way: 'form',
-      network: null,
-      userAgent: null,
-      agreed: '',
-    });
+    await signUp(deps, fromForm(address));
     expect((await checkAddress(deps, address)).brands[0]!.reasons).toEqual(['archived']);
     const [waiting] = await listSignUps(deps.database, { state: 'pending', listId: null }, 0, 10);
     expect(await confirm(deps, waiting!, null)).toBe(true);
@@ -188,13 +254,49 @@ describe('archiving', () => {
   test('what it costs: who no campaign can reach, and what a year without them saves', async () => {
     await unsubscribeByRequest(deps, { address: world.addresses[7]!, reason: 'asked', actor: 'Rosa Lindgard' });
     await recordEvents(deps, [outside(world, 'bounced', 8, campaigns[39]!, campaigns[39]!.at, { class: 'hard' })]);
+    // On a list of our own, which no subscription and no mark shows.
+    const list = await ownSuppressionList(deps, 'Never again', 'everything');
+    const stop = (address: string) =>
+      addEntries(deps, {
+        listId: list.id,
+        values: [address],
+        reason: 'lawyers',
+        expiresAt: null,
+        actor: 'Rosa Lindgard',
+      });
+    await stop(world.addresses[9]!);
     const before = await countCost(deps);
-    expect(before).toMatchObject({ ladder: null, unreachable: 2, monthNow: null, savingYear: null });
-    const steps = [{ from: 0, month: 10 }, { from: before.counted - 1, month: 25 }]; // prettier-ignore
-    await expect(savePriceLadder(deps, { currency: 'EUR', steps: [...steps].reverse() }, 'Rosa Lindgard')).rejects.toMatchObject({ field: 'steps.0.from' }); // prettier-ignore
+    expect(before).toMatchObject({ ladder: null, unreachable: 3, monthNow: null, savingYear: null });
+    // Whoever was asked and has not answered may still confirm, unless something else holds them back for good.
+    const evenings = await createList(deps, { brandId: world.brandId, name: 'Open Evenings', optIn: 'double' });
+    for (const who of ['waiting', 'stopped'])
+      await signUp(deps, { ...fromForm(`${who}@hearthmail.example`), listId: evenings.id });
+    expect((await checkAddress(deps, 'waiting@hearthmail.example')).brands[0]!.reasons).toEqual(['unconfirmed']);
+    expect(await countCost(deps)).toMatchObject({ counted: before.counted + 2, unreachable: 3 });
+    await stop('stopped@hearthmail.example');
+    expect(await countCost(deps)).toMatchObject({ counted: before.counted + 2, unreachable: 4 });
+    await act('archive', ['waiting@hearthmail.example', 'stopped@hearthmail.example'], 2);
+    const steps = [
+      { from: 0, month: 10 },
+      { from: before.counted - 1, month: 25 },
+    ];
+    await expect(
+      savePriceLadder(deps, { currency: 'EUR', steps: [...steps].reverse() }, 'Rosa Lindgard'),
+    ).rejects.toMatchObject({ field: 'steps.0.from' });
     const cost = await savePriceLadder(deps, { currency: 'EUR', steps }, 'Rosa Lindgard');
     expect(cost).toMatchObject({ monthNow: 25, monthAfter: 10, savingYear: 180 });
-    await applyAct(deps, { act: 'archive', standing: 'unreachable', expect: 2, reason: 'saving', actor: 'Rosa Lindgard' }); // prettier-ignore
-    expect(await countCost(deps)).toMatchObject({ counted: before.counted - 2, unreachable: 0, monthNow: 10, savingYear: 0 }); // prettier-ignore
+    await applyAct(deps, {
+      act: 'archive',
+      standing: 'unreachable',
+      expect: 3,
+      reason: 'saving',
+      actor: 'Rosa Lindgard',
+    });
+    expect(await countCost(deps)).toMatchObject({
+      counted: before.counted - 3,
+      unreachable: 0,
+      monthNow: 10,
+      savingYear: 0,
+    });
   });
 });

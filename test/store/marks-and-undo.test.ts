@@ -2,10 +2,11 @@ import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
 import { checkAddress } from '../../src/operations/contacts/explain-verdict.ts';
 import { previewSunsetRule } from '../../src/operations/rules/sunset-rule.ts';
-import { addEntries, createSuppressionList, liftByPerson } from '../../src/operations/suppression/keep-entries.ts';
+import { addEntries, liftByPerson } from '../../src/operations/suppression/keep-entries.ts';
 import { listJournal } from '../../src/store/statements/journal.ts';
 import { makeDeps } from '../support/database.ts';
 import { DAY, importText, makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
+import { ownSuppressionList } from '../support/parts.ts';
 import { applyAct, applyBounceRule, applySunsetRule, undoRun } from '../support/runs.ts';
 
 let deps: Awaited<ReturnType<typeof makeDeps>>;
@@ -91,13 +92,7 @@ describe('invariant 12, undo', () => {
     ]);
     await deps.database.query(`UPDATE contact SET deliverability = 'deliverable'`);
     await deps.database.query('DELETE FROM suppression_entry');
-    const list = await createSuppressionList(deps, {
-      name: 'Do not write',
-      scope: 'organisation',
-      scopeId: null,
-      reach: 'everything',
-      exact: false,
-    });
+    const list = await ownSuppressionList(deps, 'Do not write', 'everything');
     const acts: (() => Promise<number>)[] = [
       async () => (await sunset()).id,
       async () =>
@@ -142,7 +137,10 @@ describe('invariant 12, undo', () => {
 });
 
 test('invariant 7, blocks are ours: block bounces leave no mark and no entry', async () => {
-  await recordEvents(deps, campaigns.map((campaign) => outside(world, 'bounced', 0, campaign, campaign.at + 60_000, { class: 'block' }))); // prettier-ignore
+  await recordEvents(
+    deps,
+    campaigns.map((campaign) => outside(world, 'bounced', 0, campaign, campaign.at + 60_000, { class: 'block' })),
+  );
   await applyBounceRule(deps, { expected: null, reason: 'test', actor: 'rule', actorKind: 'rule' });
   expect(await reasonsOf(0)).toEqual([]);
 });
@@ -185,9 +183,11 @@ describe('an entry that is asked for again', () => {
   const enter = (listId: number, values: string[], expiresAt: string | null = null) =>
     addEntries(deps, { listId, values, reason: 'their lawyer asked', expiresAt, actor: 'Jonas Aldermore' });
   const standing = async (listId: number): Promise<{ value: string; until: Date | null }[]> =>
-    deps.database.query(`SELECT value, expires_at AS until FROM suppression_entry WHERE list_id = $1 AND lifted_at IS NULL ORDER BY 1`, [listId]); // prettier-ignore
-  const makeOwnList = async () =>
-    (await createSuppressionList(deps, { name: 'Do not write', scope: 'organisation', scopeId: null, reach: 'everything', exact: false })).id; // prettier-ignore
+    deps.database.query(
+      `SELECT value, expires_at AS until FROM suppression_entry WHERE list_id = $1 AND lifted_at IS NULL ORDER BY 1`,
+      [listId],
+    );
+  const makeOwnList = async () => (await ownSuppressionList(deps, 'Do not write', 'everything')).id;
   const LATER = '2099-01-01T00:00:00.000Z';
 
   test('stands on when the run that entered it first is undone, of a contact and of nobody', async () => {
@@ -195,13 +195,18 @@ describe('an entry that is asked for again', () => {
     const many = { act: 'suppress' as const, addresses: [value()], suppressionListId: listId };
     const run = await applyAct(deps, { ...many, expect: 1, reason: 'a test', actor: 'Rosa Lindgard' });
     const domain = await enter(listId, ['campusnet.example']);
-    expect(await enter(listId, [value(), 'campusnet.example', 'new@campusnet.example'])).toMatchObject({ entered: 1, known: 2 }); // prettier-ignore
+    expect(await enter(listId, [value(), 'campusnet.example', 'new@campusnet.example'])).toMatchObject({
+      entered: 1,
+      known: 2,
+    });
     expect(await undoRun(deps, run.id, 'a mistake', 'Rosa Lindgard')).toMatchObject({ restored: 0, leftAlone: 1 });
     expect(await undoRun(deps, domain.runId, 'a mistake', 'Rosa Lindgard')).toMatchObject({
       restored: 0,
       leftAlone: 1,
     });
-    expect((await standing(listId)).map((row) => row.value)).toEqual([value(), 'campusnet.example', 'new@campusnet.example'].sort()); // prettier-ignore
+    expect((await standing(listId)).map((row) => row.value)).toEqual(
+      [value(), 'campusnet.example', 'new@campusnet.example'].sort(),
+    );
     expect(await reasonsOf(0)).toContain('suppressed');
   });
 
@@ -230,8 +235,16 @@ describe('an entry that is asked for again', () => {
       ]);
       const stand = (await standing(listId)).map((row) => row.value);
       expect(stand).toEqual(expect.arrayContaining(asks));
-      const lifted = await deps.database.query<{ id: number }[]>('SELECT id::float8 AS id FROM suppression_entry WHERE list_id = $1 AND lifted_at IS NULL', [listId]); // prettier-ignore
-      await liftByPerson(deps, lifted.map(({ id }) => id), 'the next time', 'Rosa Lindgard'); // prettier-ignore
+      const lifted = await deps.database.query<{ id: number }[]>(
+        'SELECT id::float8 AS id FROM suppression_entry WHERE list_id = $1 AND lifted_at IS NULL',
+        [listId],
+      );
+      await liftByPerson(
+        deps,
+        lifted.map(({ id }) => id),
+        'the next time',
+        'Rosa Lindgard',
+      );
     }
   });
 });

@@ -44,8 +44,16 @@ describe('invariant 11, one truth', () => {
     const rules: SunsetRule[] = [
       DEFAULT_SUNSET_RULE,
       { ...DEFAULT_SUNSET_RULE, grace: { days: 0, messages: 3 }, engagingActs: ['replied'] },
-      { steps: [{ stage: 'fading', days: 5, messages: 1 }, { stage: 'dormant', days: 40, messages: 4 }, { stage: 'sunset', days: 100, messages: 9 }], grace: { days: 1, messages: 1 }, engagingActs: ['clicked'] },
-    ]; // prettier-ignore
+      {
+        steps: [
+          { stage: 'fading', days: 5, messages: 1 },
+          { stage: 'dormant', days: 40, messages: 4 },
+          { stage: 'sunset', days: 100, messages: 9 },
+        ],
+        grace: { days: 1, messages: 1 },
+        engagingActs: ['clicked'],
+      },
+    ];
     const seen = new Set<string>();
     for (const rule of rules) {
       for (const contactId of world.contactIds) {
@@ -162,8 +170,11 @@ describe('invariant 11, one truth', () => {
       const verdict = (await checkAddress(deps, address)).brands.find(({ brandId }) => brandId === world.brandId)!;
       expect([address, verdict.reasons]).toEqual([address, reasons]);
     }
-    const [{ id: stranger }]: [{ id: string }] = await deps.database.query(`INSERT INTO contact (address) VALUES ('nobody@quillmail.example') RETURNING id`); // prettier-ignore
-    // Whole audiences are matched by value, by contact or through lists, and the gate judges by contact: all must agree.
+    const [{ id: stranger }]: [{ id: string }] = await deps.database.query(
+      `INSERT INTO contact (address) VALUES ('nobody@quillmail.example') RETURNING id`,
+    );
+    // Whole audiences are matched by value, by contact or through lists, and the gate judges by contact: all must
+    // agree.
     for (const variant of [
       { listIds: [members.id] },
       { listIds: [world.listId] },
@@ -177,7 +188,10 @@ describe('invariant 11, one truth', () => {
       const other = { ...message, ...variant };
       const whole = new Map<string, string[]>();
       const judged = await inTransaction(deps.database, async (sql) => {
-        await sql.query('CREATE TEMP TABLE taken_in ON COMMIT DROP AS SELECT id FROM contact WHERE id % 3 = 0 OR id = $1', [stranger]); // prettier-ignore
+        await sql.query(
+          'CREATE TEMP TABLE taken_in ON COMMIT DROP AS SELECT id FROM contact WHERE id % 3 = 0 OR id = $1',
+          [stranger],
+        );
         if (!('bySegments' in variant)) await sql.query('TRUNCATE taken_in');
         for (const { reason } of (await countPreflight(sql, other, 0)).rows)
           for (const row of await listPreflight(sql, other, reason, 0, 1000)) whole.set(row.address, row.reasons);

@@ -47,22 +47,41 @@ describe('invariant 4, order-free', () => {
   };
 
   function tell(contact: number, campaign: { id: number; at: number }, what: number, after: number): IncomingEvent[] {
-    const event = (kind: IncomingEvent['kind'], wait: number, detail = {}): IncomingEvent => outside(world, kind, contact, campaign, campaign.at + wait, detail);
+    const event = (kind: IncomingEvent['kind'], wait: number, detail = {}): IncomingEvent =>
+      outside(world, kind, contact, campaign, campaign.at + wait, detail);
     const sent = event('sent', 0);
     switch (what) {
-      case 0: return [sent, event('bounced', after, { class: 'hard' })];
-      case 1: case 2: case 3: return [sent, event('bounced', after, { class: 'soft' })];
-      case 4: return [sent, event('clicked', after, { link: 1, userAgent: 'Mail' }), event('visited', after + 1500)];
-      case 5: return [sent, event('clicked', after, { link: 0, userAgent: 'Mail' }), event('clicked', after + 900, { link: 2, userAgent: 'Mail' }), event('visited', after + 1200)];
-      case 6: return [sent, event('opened', after, { userAgent: 'Mail' })];
-      case 7: return [sent, event('complained', after)];
-      case 8: return [event('unsubscribed', after, { lists: [world.listId] })];
-      case 9: return [event('unsubscribed', after, {})];
-      case 10: return [event('subscribed', after, { lists: [world.listId] })];
-      case 11: return [event('confirmed', after, { lists: [world.listId] })];
-      default: return [sent, event('delivered', after)];
+      case 0:
+        return [sent, event('bounced', after, { class: 'hard' })];
+      case 1:
+      case 2:
+      case 3:
+        return [sent, event('bounced', after, { class: 'soft' })];
+      case 4:
+        return [sent, event('clicked', after, { link: 1, userAgent: 'Mail' }), event('visited', after + 1500)];
+      case 5:
+        return [
+          sent,
+          event('clicked', after, { link: 0, userAgent: 'Mail' }),
+          event('clicked', after + 900, { link: 2, userAgent: 'Mail' }),
+          event('visited', after + 1200),
+        ];
+      case 6:
+        return [sent, event('opened', after, { userAgent: 'Mail' })];
+      case 7:
+        return [sent, event('complained', after)];
+      case 8:
+        return [event('unsubscribed', after, { lists: [world.listId] })];
+      case 9:
+        return [event('unsubscribed', after, {})];
+      case 10:
+        return [event('subscribed', after, { lists: [world.listId] })];
+      case 11:
+        return [event('confirmed', after, { lists: [world.listId] })];
+      default:
+        return [sent, event('delivered', after)];
     }
-  } // prettier-ignore
+  }
 
   test('any permutation and repetition of the same events, in batches of any size, gives the same activity, marks and counts', async () => {
     const told = story().chain((events) =>
@@ -126,11 +145,20 @@ test('activity that is not what the events say is found and put right, whatever 
   const deps = await makeDeps();
   try {
     const world = await makeSmallWorld(deps, 3);
-    await recordEvents(deps, world.contactIds.flatMap((_, contact) => [outside(world, 'visited', contact, null, deps.now().getTime()), outside(world, 'purchased', contact, null, deps.now().getTime())])); // prettier-ignore
+    await recordEvents(
+      deps,
+      world.contactIds.flatMap((_, contact) => [
+        outside(world, 'visited', contact, null, deps.now().getTime()),
+        outside(world, 'purchased', contact, null, deps.now().getTime()),
+      ]),
+    );
     const right: unknown = await deps.database.query('SELECT * FROM activity ORDER BY contact_id');
     await deps.database.query('UPDATE activity SET visited = visited + 1 WHERE contact_id = $1', [world.contactIds[0]]);
     await deps.database.query('DELETE FROM activity WHERE contact_id = $1', [world.contactIds[1]]);
-    await deps.database.query('INSERT INTO activity (contact_id, brand_id) VALUES ($1, $2)', [world.contactIds[2]! + 1000, world.brandId]); // prettier-ignore
+    await deps.database.query('INSERT INTO activity (contact_id, brand_id) VALUES ($1, $2)', [
+      world.contactIds[2]! + 1000,
+      world.brandId,
+    ]);
     expect(await rebuildActivity(deps)).toMatchObject({ rows: 4, differing: 3 });
     expect(await deps.database.query('SELECT * FROM activity ORDER BY contact_id')).toEqual(right);
     expect(await rebuildActivity(deps)).toEqual({ rows: 3, differing: 0, sample: [] });

@@ -1,4 +1,4 @@
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { afterAll, describe, expect, test } from '@jest/globals';
 import { DEFAULT_SUNSET_RULE } from '../../src/core/rules/sunset-ladder.ts';
 import { changeCampaign, createCampaign } from '../../src/operations/campaigns/edit-campaign.ts';
 import { changeBrand, changeList, createBrand, createList } from '../../src/operations/organisation/set-up.ts';
@@ -7,16 +7,12 @@ import { countByList } from '../../src/store/statements/subscriptions.ts';
 import { findSunsetRule, saveSunsetRule } from '../../src/store/statements/rules.ts';
 import { listSegmentVersions } from '../../src/store/statements/segments.ts';
 import { makeDeps } from '../support/database.ts';
-import { importText, makeSmallWorld, type SmallWorld } from '../support/world.ts';
+import { importText, makeSmallWorld } from '../support/world.ts';
+import { shortDraft } from '../support/parts.ts';
 
 const actor = 'Rosa Lindgard';
-let deps: Awaited<ReturnType<typeof makeDeps>>;
-let world: SmallWorld;
-
-beforeAll(async () => {
-  deps = await makeDeps();
-  world = await makeSmallWorld(deps, 6);
-});
+const deps = await makeDeps();
+const world = await makeSmallWorld(deps, 6);
 afterAll(() => deps.close());
 
 const segment = async (name: string, condition: string): Promise<number> =>
@@ -25,9 +21,17 @@ const condition = async (id: number): Promise<string> => (await getSegment(deps,
 
 describe('a thing that gets another name', () => {
   test('a list: the conditions and the ladder that speak of it go along, each as a version; others stay', async () => {
-    const on = await segment('On the digest', 'on list "Night Digest" and (clicked from list "Night Digest" or not waiting on list "Night Digest")'); // prettier-ignore
+    const on = await segment(
+      'On the digest',
+      'on list "Night Digest" and (clicked from list "Night Digest" or not waiting on list "Night Digest")',
+    );
     const other = await segment('Named alike', 'name is "Night Digest" and tagged "Night Digest"');
-    await saveSunsetRule(deps.database, world.brandId, { ...DEFAULT_SUNSET_RULE, covers: 'on list "Night Digest"' }, actor); // prettier-ignore
+    await saveSunsetRule(
+      deps.database,
+      world.brandId,
+      { ...DEFAULT_SUNSET_RULE, covers: 'on list "Night Digest"' },
+      actor,
+    );
     await changeList(deps, world.listId, { name: 'Night "Sky" Digest' }, actor);
     const name = '"Night \\"Sky\\" Digest"';
     expect(await condition(on)).toBe(`on list ${name} and (clicked from list ${name} or not waiting on list ${name})`);
@@ -45,14 +49,22 @@ describe('a thing that gets another name', () => {
     const on = await segment('Still on it', 'on list "Night Digest"');
     await createList(deps, { brandId: world.brandId, name: 'Open Evenings', optIn: 'single' });
     await changeList(deps, world.listId, { agreement: 'one letter a month' }, actor);
-    await expect(changeList(deps, world.listId, { name: 'Open Evenings' }, actor)).rejects.toMatchObject({ code: 'name-taken', field: 'name' }); // prettier-ignore
+    await expect(changeList(deps, world.listId, { name: 'Open Evenings' }, actor)).rejects.toMatchObject({
+      code: 'name-taken',
+      field: 'name',
+    });
     await expect(changeList(deps, 999, { name: 'Nothing' }, actor)).rejects.toMatchObject({ code: 'not-found' });
     expect(await condition(on)).toBe('on list "Night Digest"');
     expect(await listSegmentVersions(deps.database, on)).toHaveLength(1);
   });
 
   test('a list of another brand of the same name is another list', async () => {
-    const shop = await createBrand(deps, { name: 'Larkfield Shop', fromAddress: 'shop@larkfield.example', returnDomain: 'returns.shop.larkfield.example', zone: 'UTC' }); // prettier-ignore
+    const shop = await createBrand(deps, {
+      name: 'Larkfield Shop',
+      fromAddress: 'shop@larkfield.example',
+      returnDomain: 'returns.shop.larkfield.example',
+      zone: 'UTC',
+    });
     const notes = await createList(deps, { brandId: shop.id, name: 'Night Digest', optIn: 'single' });
     const on = await segment('Not of the shop', 'on list "Night Digest"');
     await changeList(deps, notes.id, { name: 'Shop Notes' }, actor);
@@ -60,7 +72,7 @@ describe('a thing that gets another name', () => {
   });
 
   test('a draft: who never clicked in it is still asked for it', async () => {
-    const draft = await createCampaign(deps, { brandId: world.brandId, name: 'The sky', purpose: 'marketing', subject: 's', html: '<p>x</p>', text: '', listIds: [world.listId], leftOutListIds: [], segmentIds: [], leftOutSegmentIds: [] }); // prettier-ignore
+    const draft = await createCampaign(deps, shortDraft(world, 'The sky'));
     const id = await segment('Not yet', 'never sent in campaign "The sky"');
     await changeCampaign(deps, draft.id, { name: 'The winter sky' }, actor);
     expect(await condition(id)).toBe('never sent in campaign "The winter sky"');
@@ -70,8 +82,14 @@ describe('a thing that gets another name', () => {
 describe('brands and lists', () => {
   test('a brand is changed field by field; a name that is taken changes nothing', async () => {
     const changed = await changeBrand(deps, world.brandId, { zone: 'Europe/Dublin' });
-    expect(changed).toMatchObject({ name: 'Larkfield Observatory', fromAddress: 'digest@larkfield.example', zone: 'Europe/Dublin' }); // prettier-ignore
-    await expect(changeBrand(deps, world.brandId, { name: 'Larkfield Shop' })).rejects.toMatchObject({ code: 'name-taken' }); // prettier-ignore
+    expect(changed).toMatchObject({
+      name: 'Larkfield Observatory',
+      fromAddress: 'digest@larkfield.example',
+      zone: 'Europe/Dublin',
+    });
+    await expect(changeBrand(deps, world.brandId, { name: 'Larkfield Shop' })).rejects.toMatchObject({
+      code: 'name-taken',
+    });
     await expect(changeBrand(deps, 999, { zone: 'UTC' })).rejects.toMatchObject({ code: 'not-found' });
   });
 
@@ -80,7 +98,12 @@ describe('brands and lists', () => {
     await importText(deps, letter.id, 'address\nada@quillmail.example\nben@quillmail.example');
     await deps.database.query(`UPDATE contact SET archived_at = now() WHERE address = 'ben@quillmail.example'`);
     const counts = await countByList(deps.database);
-    expect(counts.find(({ listId }) => listId === letter.id)).toEqual({ listId: letter.id, subscribed: 0, pending: 1, unsubscribed: 0 }); // prettier-ignore
+    expect(counts.find(({ listId }) => listId === letter.id)).toEqual({
+      listId: letter.id,
+      subscribed: 0,
+      pending: 1,
+      unsubscribed: 0,
+    });
     expect(counts.find(({ listId }) => listId === world.listId)).toMatchObject({ subscribed: 6, pending: 0 });
   });
 });

@@ -1,5 +1,5 @@
 import { readFileSync } from 'node:fs';
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { afterAll, describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { recordCampaign } from '../../src/operations/campaigns/edit-campaign.ts';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
@@ -7,13 +7,19 @@ import { exportEntries } from '../../src/operations/suppression/export-entries.t
 import type { EntityManager } from 'typeorm';
 import { addressHash } from '../../src/core/address/suppression-keys.ts';
 import { OUTCOME_LETTERS } from '../../src/core/import/row-outcomes.ts';
-import { makeFindSuspects } from '../../src/operations/contacts/suppression-sieve.ts';
-import { makeTakeRows } from '../../src/operations/contacts/take-rows.ts';
-import { copyInto, encodeRow, INT8_FIELD_BYTES, makeCopyRows, ROW_HEAD_BYTES } from '../../src/store/copying.ts';
+import { makeFindSuspects } from '../../src/operations/imports/suppression-sieve.ts';
+import { makeTakeRows } from '../../src/operations/imports/take-rows.ts';
+import {
+  copyInto,
+  encodeRow,
+  INT8_FIELD_BYTES,
+  makeCopyRows,
+  ROW_HEAD_BYTES,
+} from '../../src/store/import-engine/copying.ts';
 import { addEntries, createSuppressionList, liftByPerson } from '../../src/operations/suppression/keep-entries.ts';
 import { arrayText } from '../../src/store/array-text.ts';
-import { textArray } from '../../src/store/text-array.ts';
-import { packTexts } from '../../src/core/text/packed-texts.ts';
+import { textArray } from '../../src/store/import-engine/text-array.ts';
+import { packTexts } from '../../src/core/import-engine/packed-texts.ts';
 import { inTransaction, migrate, openDatabase } from '../../src/store/database.ts';
 import { FirstSchema1790000000001 } from '../../src/store/migrations/0001-first-schema.ts';
 import { recordHandovers, settleAbandonedDeliveries, settleClaims } from '../../src/store/statements/deliveries.ts';
@@ -23,16 +29,12 @@ import { findDeadProcesses, registerProcess, withExclusiveLock } from '../../src
 import { listEntries } from '../../src/store/statements/suppression.ts';
 import { countSince } from '../../src/store/statements/today.ts';
 import { makeDatabase, makeDeps } from '../support/database.ts';
-import { DAY, importText, makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
+import { DAY, importText, makePastCampaigns, makeSmallWorld, outside } from '../support/world.ts';
+import { ownSuppressionList, NOTHING_ELSE } from '../support/parts.ts';
 import { applySunsetRule, undoRun } from '../support/runs.ts';
 
-let deps: Awaited<ReturnType<typeof makeDeps>>;
-let world: SmallWorld;
-
-beforeAll(async () => {
-  deps = await makeDeps();
-  world = await makeSmallWorld(deps, 6);
-});
+const deps = await makeDeps();
+const world = await makeSmallWorld(deps, 6);
 afterAll(() => deps.close());
 
 const one = async <T>(text: string, values: unknown[] = []): Promise<T> => {
@@ -42,18 +44,33 @@ const one = async <T>(text: string, values: unknown[] = []): Promise<T> => {
 const bothSettled = async <T>(work: () => Promise<T>): Promise<T[]> => Promise.all([work(), work()]);
 
 test('a text array reads back as it was, whatever is in it', async () => {
-  const value = fc.option(fc.string({ unit: 'grapheme' }).map((text) => text.replaceAll('\u0000', '')), { nil: null });
-  await fc.assert(
-    fc.asyncProperty(fc.array(fc.oneof(value, fc.constantFrom('', 'NULL', '"', '\\', '{}', 'a","b', ' '))), async (values) => {
-      const given = [arrayText(values), textArray(packTexts(values))];
-      expect(await one('SELECT $1::text[] AS text, $2::text[] AS bytes', given)).toEqual({ text: values, bytes: values });
-    }),
+  const value = fc.option(
+    fc.string({ unit: 'grapheme' }).map((text) => text.replaceAll('\u0000', '')),
+    { nil: null },
   );
-}); // prettier-ignore
+  await fc.assert(
+    fc.asyncProperty(
+      fc.array(fc.oneof(value, fc.constantFrom('', 'NULL', '"', '\\', '{}', 'a","b', ' '))),
+      async (values) => {
+        const given = [arrayText(values), textArray(packTexts(values))];
+        expect(await one('SELECT $1::text[] AS text, $2::text[] AS bytes', given)).toEqual({
+          text: values,
+          bytes: values,
+        });
+      },
+    ),
+  );
+});
 
 test('rows are copied as they are, whatever is in them', async () => {
   const text = fc.string({ unit: 'grapheme' }).map((value) => value.replaceAll('\u0000', ''));
-  const row = fc.record({ id: fc.maxSafeInteger(), n: fc.integer({ min: -(2 ** 31), max: 2 ** 31 - 1 }), name: fc.option(text, { nil: null }), json: fc.dictionary(text, text), at: fc.date({ min: new Date('1716-01-01'), max: new Date('2285-01-01'), noInvalidDate: true }) }); // prettier-ignore
+  const row = fc.record({
+    id: fc.maxSafeInteger(),
+    n: fc.integer({ min: -(2 ** 31), max: 2 ** 31 - 1 }),
+    name: fc.option(text, { nil: null }),
+    json: fc.dictionary(text, text),
+    at: fc.date({ min: new Date('1716-01-01'), max: new Date('2285-01-01'), noInvalidDate: true }),
+  });
   await fc.assert(
     fc.asyncProperty(fc.array(row, { maxLength: 5 }), fc.nat(200), async (rows, bytes) => {
       const copy = makeCopyRows(bytes);
@@ -66,7 +83,9 @@ test('rows are copied as they are, whatever is in them', async () => {
         copy.instant(at.getTime());
       }
       const back = await inTransaction(deps.database, async (sql) => {
-        await sql.query('CREATE TEMP TABLE copied (id bigint, n int, name text, json jsonb, at timestamptz) ON COMMIT DROP'); // prettier-ignore
+        await sql.query(
+          'CREATE TEMP TABLE copied (id bigint, n int, name text, json jsonb, at timestamptz) ON COMMIT DROP',
+        );
         await copyInto(sql, 'copied', copy);
         return sql.query<unknown[]>('SELECT * FROM copied');
       });
@@ -122,31 +141,75 @@ describe('rows of an import', () => {
 
   test('taken for new they fare as when each is looked up; with somebody known among them all are looked up', async () => {
     const given: RowColumns = {
-      addresses: packTexts(['new.one@quillmail.example', 'stopped+moon@quillmail.example', 'x@labs.campusnet.example', 'new.two@quillmail.example', 'gone@quillmail.example', 'held@quillmail.example', 'new.three@quillmail.example']),
+      addresses: packTexts([
+        'new.one@quillmail.example',
+        'stopped+moon@quillmail.example',
+        'x@labs.campusnet.example',
+        'new.two@quillmail.example',
+        'gone@quillmail.example',
+        'held@quillmail.example',
+        'new.three@quillmail.example',
+      ]),
       names: packTexts(['Ünal “One”', null, 'X', null, null, null, 'Three\t\\N']),
       attributes: ['{"seat": "A1", "moon": "☾"}', null, null, null, null, null, '{}'],
-      joinedAt: ['2024-02-29T23:59:59.999Z', null, '1999-12-31T00:00:00.000Z', null, null, null, '1970-01-01T00:00:00.000Z'],
+      joinedAt: [
+        '2024-02-29T23:59:59.999Z',
+        null,
+        '1999-12-31T00:00:00.000Z',
+        null,
+        null,
+        null,
+        '1970-01-01T00:00:00.000Z',
+      ],
       flags: [null, null, null, null, null, OUTCOME_LETTERS['held:role-name'], null],
-    }; // prettier-ignore
-    const list = await createSuppressionList(deps, { name: 'For rows', scope: 'organisation', scopeId: null, reach: 'marketing', exact: false }); // prettier-ignore
-    await addEntries(deps, { listId: list.id, values: ['stopped@quillmail.example', '.campusnet.example', addressHash('gone@quillmail.example')], reason: 'asked', expiresAt: null, actor: 'test' }); // prettier-ignore
-    const suspects = await (await makeFindSuspects(deps, 1000))(given.addresses, given.addresses.all().map((address) => address!.split('@')[1]!)); // prettier-ignore
+    };
+    const list = await ownSuppressionList(deps, 'For rows', 'marketing');
+    await addEntries(deps, {
+      listId: list.id,
+      values: ['stopped@quillmail.example', '.campusnet.example', addressHash('gone@quillmail.example')],
+      reason: 'asked',
+      expiresAt: null,
+      actor: 'test',
+    });
+    const suspects = await (
+      await makeFindSuspects(deps, 1000)
+    )(
+      given.addresses,
+      given.addresses.all().map((address) => address!.split('@')[1]!),
+    );
     expect(suspects).toEqual([1, 2, 4]);
     const runId = await insertRun(deps.database, { kind: 'import', brandId: null, actor: 'test', reason: 'test' });
     const outcome = async (take: (sql: EntityManager) => Promise<string>): Promise<unknown> => {
       let found: unknown;
       const undone = inTransaction(deps.database, async (sql) => {
         const letters = await take(sql);
-        const rows: unknown = await sql.query(`SELECT c.address, c.name, c.attributes, c.joined_at, c.created_at, c.tags, s.list_id, s.state, s.since = c.joined_at AS since_then, s.source FROM contact c LEFT JOIN subscription s ON s.contact_id = c.id WHERE c.address = ANY($1) ORDER BY c.address`, [given.addresses.all()]); // prettier-ignore
-        const noted: unknown = await sql.query(`SELECT subject, subject_id, after->>'state' AS state, (after->>'since')::timestamptz AS since, actor_kind, actor, cause, (SELECT sum(upper(r) - lower(r))::int FROM unnest(contacts) r) AS n FROM journal WHERE run_id = $1 ORDER BY n`, [runId]); // prettier-ignore
-        found = JSON.parse(JSON.stringify({ letters, rows, noted }).replaceAll(JSON.stringify((await sql.query<{ now: Date }[]>('SELECT now()'))[0]!.now), '"now"')); // prettier-ignore
+        const rows: unknown = await sql.query(
+          `SELECT c.address, c.name, c.attributes, c.joined_at, c.created_at, c.tags, s.list_id, s.state, s.since = c.joined_at AS since_then, s.source FROM contact c LEFT JOIN subscription s ON s.contact_id = c.id WHERE c.address = ANY($1) ORDER BY c.address`,
+          [given.addresses.all()],
+        );
+        const noted: unknown = await sql.query(
+          `SELECT subject, subject_id, after->>'state' AS state, (after->>'since')::timestamptz AS since, actor_kind, actor, cause, (SELECT sum(upper(r) - lower(r))::int FROM unnest(contacts) r) AS n FROM journal WHERE run_id = $1 ORDER BY n`,
+          [runId],
+        );
+        found = JSON.parse(
+          JSON.stringify({ letters, rows, noted }).replaceAll(
+            JSON.stringify((await sql.query<{ now: Date }[]>('SELECT now()'))[0]!.now),
+            '"now"',
+          ),
+        );
         throw new Error('looked at');
       });
       await expect(undone).rejects.toThrow('looked at');
       return found;
     };
     const quickly = await outcome((sql) => makeTakeRows('test')(sql, { ...given, suspects }, target(), runId));
-    expect(quickly).toMatchObject({ letters: 'csscsoc', noted: [{ n: 1, since: 'now' }, { n: 2, since: '2024-02-29T23:59:59.999Z' }] }); // prettier-ignore
+    expect(quickly).toMatchObject({
+      letters: 'csscsoc',
+      noted: [
+        { n: 1, since: 'now' },
+        { n: 2, since: '2024-02-29T23:59:59.999Z' },
+      ],
+    });
     expect(quickly).toEqual(await outcome((sql) => takeImportRows(sql, given, target(), runId, 'test')));
 
     const mixed = { ...columns(['new.four@quillmail.example', 'reader0@lanternpost.example']), suspects: [] };
@@ -156,10 +219,25 @@ describe('rows of an import', () => {
 
   test('an entry that is added while a file is worked through is found by the next chunk', async () => {
     const findSuspects = await makeFindSuspects(deps, 1000);
-    const chunk = [['late@quillmail.example', 'other@quillmail.example'], ['quillmail.example', 'quillmail.example']] as const; // prettier-ignore
+    const chunk = [
+      ['late@quillmail.example', 'other@quillmail.example'],
+      ['quillmail.example', 'quillmail.example'],
+    ] as const;
     expect(await findSuspects(packTexts(chunk[0]), [...chunk[1]])).toEqual([]);
-    const list = await createSuppressionList(deps, { name: 'Late', scope: 'organisation', scopeId: null, reach: 'marketing', exact: true }); // prettier-ignore
-    await addEntries(deps, { listId: list.id, values: ['late@quillmail.example'], reason: 'asked', expiresAt: null, actor: 'test' }); // prettier-ignore
+    const list = await createSuppressionList(deps, {
+      name: 'Late',
+      scope: 'organisation',
+      scopeId: null,
+      reach: 'marketing',
+      exact: true,
+    });
+    await addEntries(deps, {
+      listId: list.id,
+      values: ['late@quillmail.example'],
+      reason: 'asked',
+      expiresAt: null,
+      actor: 'test',
+    });
     expect(await findSuspects(packTexts(chunk[0]), [...chunk[1]])).toEqual([0]);
   });
 
@@ -182,16 +260,30 @@ describe('the journal of a set', () => {
     const done = await importText(
       deps,
       world.listId,
-      ['address,joined', 'uno@hearthmail.example,2024-05-01', 'due@hearthmail.example,', 'tre@hearthmail.example,'].join('\n'),
-    ); // prettier-ignore
+      [
+        'address,joined',
+        'uno@hearthmail.example,2024-05-01',
+        'due@hearthmail.example,',
+        'tre@hearthmail.example,',
+      ].join('\n'),
+    );
     const lines = await listJournal(deps.database, { runId: done.runId! }, Number.MAX_SAFE_INTEGER, 10);
     expect(lines.map((line) => line.contacts).sort()).toEqual([1, 2]);
     const pair = lines.find((line) => line.contacts === 2)!;
-    expect((await listSetContacts(deps.database, pair.id, 0, 10)).map((row) => row.address)).toEqual(['due@hearthmail.example', 'tre@hearthmail.example']); // prettier-ignore
+    expect((await listSetContacts(deps.database, pair.id, 0, 10)).map((row) => row.address)).toEqual([
+      'due@hearthmail.example',
+      'tre@hearthmail.example',
+    ]);
     const { id } = await one<{ id: string }>(`SELECT id FROM contact WHERE address = 'due@hearthmail.example'`);
     expect(await listJournal(deps.database, { contactId: Number(id) }, Number.MAX_SAFE_INTEGER, 10)).toMatchObject([
-      { id: pair.id, subject: 'subscription', address: 'due@hearthmail.example', after: { state: 'subscribed' }, cause: { import: done.id } },
-    ]); // prettier-ignore
+      {
+        id: pair.id,
+        subject: 'subscription',
+        address: 'due@hearthmail.example',
+        after: { state: 'subscribed' },
+        cause: { import: done.id },
+      },
+    ]);
     const after = await countSince(deps.database, world.brandId, new Date(Date.now() - DAY));
     expect(after.subscribed - before.subscribed).toBe(2);
   });
@@ -219,26 +311,42 @@ describe('entries', () => {
   const enter = (listId: number, values: string[]) =>
     addEntries(deps, { listId, values, reason: 'asked', expiresAt: null, actor: 'Rosa Lindgard' });
   const own = async (name: string): Promise<number> =>
-    (await createSuppressionList(deps, { name, scope: 'organisation', scopeId: null, reach: 'marketing', exact: false }))
-      .id; // prettier-ignore
+    (
+      await createSuppressionList(deps, {
+        name,
+        scope: 'organisation',
+        scopeId: null,
+        reach: 'marketing',
+        exact: false,
+      })
+    ).id;
 
   test('none, one, many with repeats and nonsense, twice, and two at once', async () => {
     const listId = await own('Letters');
     expect(await enter(listId, [])).toMatchObject({ entered: 0, known: 0, refused: [] });
     expect(await enter(listId, ['Ana@Quillmail.example'])).toMatchObject({ entered: 1, known: 0 });
-    const many = ['ana@quillmail.example', 'BEN@quillmail.example', 'ben@quillmail.example', '.campusnet.example', 'a b c'];
+    const many = [
+      'ana@quillmail.example',
+      'BEN@quillmail.example',
+      'ben@quillmail.example',
+      '.campusnet.example',
+      'a b c',
+    ];
     expect(await enter(listId, many)).toMatchObject({ entered: 2, known: 1, refused: [{ row: 5, value: 'a b c' }] });
     expect(await enter(listId, many)).toMatchObject({ entered: 0, known: 3 });
     const values = Array.from({ length: 400 }, (_, index) => `race${index}@quillmail.example`);
     const both = await bothSettled(() => enter(listId, values));
     expect(both.map((result) => result.entered).reduce((a, b) => a + b)).toBe(400);
     expect((await listEntries(deps.database, listId, 'in-effect', '', 'oldest', null, 1000)).length).toBe(403);
-  }); // prettier-ignore
+  });
 
   test('an entry whose end has passed stops nothing and can be entered again; the export tells both', async () => {
     const listId = await own('For a while');
     await enter(listId, ['eva@quillmail.example']);
-    await deps.database.query(`UPDATE suppression_entry SET expires_at = now() - interval '1 hour' WHERE list_id = $1`, [listId]); // prettier-ignore
+    await deps.database.query(
+      `UPDATE suppression_entry SET expires_at = now() - interval '1 hour' WHERE list_id = $1`,
+      [listId],
+    );
     expect(await listEntries(deps.database, listId, 'in-effect', '', 'oldest', null, 10)).toEqual([]);
     expect(await enter(listId, ['eva@quillmail.example'])).toMatchObject({ entered: 1, known: 0 });
     let csv = '';
@@ -265,19 +373,34 @@ describe('at once', () => {
     const results = await bothSettled(() => recordEvents(deps, sent));
     expect(results.map((result) => result.recorded).reduce((a, b) => a + b)).toBe(40);
     expect(await one('SELECT sent FROM activity WHERE contact_id = $1', [world.contactIds[1]])).toEqual({ sent: 40 });
-    const request = { brandId: world.brandId, expected: null, reason: 'test', actor: 'test', actorKind: 'rule' as const };
+    const request = {
+      brandId: world.brandId,
+      expected: null,
+      reason: 'test',
+      actor: 'test',
+      actorKind: 'rule' as const,
+    };
     await bothSettled(() => applySunsetRule(deps, request));
     const moves: unknown = await deps.database.query(
       `SELECT after->>'stage' AS stage FROM journal WHERE contact_id = $1 AND subject = 'stage' AND after->>'stage' = 'sunset'`,
       [world.contactIds[1]],
     );
     expect(moves).toEqual([{ stage: 'sunset' }]);
-  }); // prettier-ignore
+  });
 
   test('a thousand events at once: all new, the same again, and with one that is new; two writers at once', async () => {
     const begin = deps.now().getTime() - 10 * DAY;
-    const visits = (from: number, to: number) => Array.from({ length: to - from }, (_, index) => ({ ...outside(world, 'visited', 2 + (index % 3), null, begin + index * 1000, { what: `"${index}" \\ {,}` }), externalId: `many ${from + index}` })); // prettier-ignore
-    const visited = async (): Promise<number> => (await one<{ n: number }>(`SELECT sum(visited)::int AS n FROM activity WHERE contact_id = ANY($1)`, [world.contactIds.slice(2, 5)])).n; // prettier-ignore
+    const visits = (from: number, to: number) =>
+      Array.from({ length: to - from }, (_, index) => ({
+        ...outside(world, 'visited', 2 + (index % 3), null, begin + index * 1000, { what: `"${index}" \\ {,}` }),
+        externalId: `many ${from + index}`,
+      }));
+    const visited = async (): Promise<number> =>
+      (
+        await one<{ n: number }>(`SELECT sum(visited)::int AS n FROM activity WHERE contact_id = ANY($1)`, [
+          world.contactIds.slice(2, 5),
+        ])
+      ).n;
     expect(await recordEvents(deps, visits(0, 1000))).toEqual({ recorded: 1000, repeated: 0 });
     expect(await recordEvents(deps, visits(0, 1000))).toEqual({ recorded: 0, repeated: 1000 });
     expect(await recordEvents(deps, [...visits(0, 999), ...visits(1000, 1001)])).toEqual({
@@ -288,7 +411,9 @@ describe('at once', () => {
     const both = await bothSettled(() => recordEvents(deps, visits(2000, 3000)));
     expect(both.map(({ recorded }) => recorded).sort()).toEqual([0, 1000]);
     expect(await visited()).toBe(2001);
-    expect(await one(`SELECT detail->>'what' AS what FROM event WHERE external_id = 'many 7'`)).toEqual({ what: '"7" \\ {,}' }); // prettier-ignore
+    expect(await one(`SELECT detail->>'what' AS what FROM event WHERE external_id = 'many 7'`)).toEqual({
+      what: '"7" \\ {,}',
+    });
   });
 
   test('a claim that is ended puts back what was not handed over, and what was has no known end', async () => {
@@ -302,7 +427,10 @@ describe('at once', () => {
       [campaign.id, waiting, handed, answered, claim],
     );
     await settleClaims(deps.database, campaign.id, [claim]);
-    const states = await deps.database.query<{ state: string; claim_id: string | null }[]>(`SELECT state, claim_id FROM delivery WHERE campaign_id = $1 AND contact_id = ANY($2) ORDER BY contact_id`, [campaign.id, [waiting, handed, answered]]); // prettier-ignore
+    const states = await deps.database.query<{ state: string; claim_id: string | null }[]>(
+      `SELECT state, claim_id FROM delivery WHERE campaign_id = $1 AND contact_id = ANY($2) ORDER BY contact_id`,
+      [campaign.id, [waiting, handed, answered]],
+    );
     expect(states).toEqual(['queued', 'uncertain', 'accepted'].map((state) => ({ state, claim_id: null })));
     // The process had only lost its connection, and knows the end of one after all; of the other it has nothing to say.
     const answer = {
@@ -312,30 +440,51 @@ describe('at once', () => {
       waitSeconds: 0,
       untried: false,
     };
-    await recordHandovers(deps.database, campaign.id, [waiting!, handed!].map((contactId) => ({ contactId, claimId: claim, ...answer }))); // prettier-ignore
-    expect(await one(`SELECT state, reply FROM delivery WHERE campaign_id = $1 AND contact_id = $2`, [campaign.id, handed])).toEqual({ state: 'accepted', reply: '250 kept' }); // prettier-ignore
-    expect(await one(`SELECT state FROM delivery WHERE campaign_id = $1 AND contact_id = $2`, [campaign.id, waiting])).toEqual({ state: 'queued' }); // prettier-ignore
+    await recordHandovers(
+      deps.database,
+      campaign.id,
+      [waiting!, handed!].map((contactId) => ({ contactId, claimId: claim, ...answer })),
+    );
+    expect(
+      await one(`SELECT state, reply FROM delivery WHERE campaign_id = $1 AND contact_id = $2`, [campaign.id, handed]),
+    ).toEqual({ state: 'accepted', reply: '250 kept' });
+    expect(
+      await one(`SELECT state FROM delivery WHERE campaign_id = $1 AND contact_id = $2`, [campaign.id, waiting]),
+    ).toEqual({ state: 'queued' });
   });
 
   test('what is claimed under a number that does not live is settled, also when the process was forgotten before; what a living one claims stays', async () => {
     const runner = deps.database.createQueryRunner();
     const living = '5f0c1e9a-0000-4000-8000-000000000002';
     await registerProcess(runner, living);
-    const draft = { brandId: world.brandId, name: 'Claims', purpose: 'marketing' as const, subject: 's', html: '', text: '', listIds: [world.listId], leftOutListIds: [], segmentIds: [], leftOutSegmentIds: [] };
+    const draft = {
+      brandId: world.brandId,
+      name: 'Claims',
+      subject: 's',
+      html: '',
+      listIds: [world.listId],
+      ...NOTHING_ELSE,
+    };
     const { id } = await recordCampaign(deps, { ...draft, startedAt: deps.now() });
     const claim = (contact: number, processId: string, handed: boolean): Promise<unknown> =>
-      deps.database.query(`INSERT INTO delivery (campaign_id, contact_id, address, state, claim_id, process_id, handed_at) VALUES ($1, $2, 'x@x.example', 'claimed', gen_random_uuid(), $3, CASE WHEN $4 THEN now() END)`, [id, world.contactIds[contact], processId, handed]);
+      deps.database.query(
+        `INSERT INTO delivery (campaign_id, contact_id, address, state, claim_id, process_id, handed_at) VALUES ($1, $2, 'x@x.example', 'claimed', gen_random_uuid(), $3, CASE WHEN $4 THEN now() END)`,
+        [id, world.contactIds[contact], processId, handed],
+      );
     await claim(0, living, false);
     await claim(1, '5f0c1e9a-0000-4000-8000-00000000dead', false);
     await claim(2, '5f0c1e9a-0000-4000-8000-00000000dead', true);
     expect(await settleAbandonedDeliveries(deps.database)).toEqual({ requeued: 1, uncertain: 1 });
-    const states = await deps.database.query<{ state: string }[]>('SELECT state FROM delivery WHERE campaign_id = $1 ORDER BY contact_id', [id]);
+    const states = await deps.database.query<{ state: string }[]>(
+      'SELECT state FROM delivery WHERE campaign_id = $1 ORDER BY contact_id',
+      [id],
+    );
     expect(states.map(({ state }) => state).sort()).toEqual(['claimed', 'queued', 'uncertain']);
     await runner.query('SELECT pg_advisory_unlock_all()');
     await runner.release();
     expect(await settleAbandonedDeliveries(deps.database)).toEqual({ requeued: 1, uncertain: 0 });
     await deps.database.query('DELETE FROM service_process');
-  }); // prettier-ignore
+  });
 
   test('a process that has died is known by its lock, and work under a lock is done by one only', async () => {
     const runner = deps.database.createQueryRunner();
@@ -354,7 +503,7 @@ describe('at once', () => {
     await runner.query('SELECT pg_advisory_unlock_all()');
     await runner.release();
     expect(await findDeadProcesses(deps.database)).toEqual([id]);
-  }); // prettier-ignore
+  });
 });
 
 describe('migrations', () => {
@@ -373,7 +522,9 @@ describe('migrations', () => {
     const database = await openDatabase(url, 2);
     const runner = database.createQueryRunner();
     await new FirstSchema1790000000001().up(runner);
-    await database.query(`CREATE TABLE migrations (id serial PRIMARY KEY, timestamp bigint NOT NULL, name varchar NOT NULL)`);
+    await database.query(
+      `CREATE TABLE migrations (id serial PRIMARY KEY, timestamp bigint NOT NULL, name varchar NOT NULL)`,
+    );
     await database.query(`INSERT INTO migrations (timestamp, name) VALUES (1790000000001, 'FirstSchema1790000000001')`);
     await database.query(`
       INSERT INTO brand (name, from_address, return_domain) VALUES ('B', 'b@larkfield.example', 'returns.larkfield.example');
@@ -396,4 +547,4 @@ describe('migrations', () => {
     const names = [...source.matchAll(/migrations\/(\d{4})-/g)].map((match) => Number(match[1]));
     expect(names).toEqual(names.map((_, index) => index + 1));
   });
-}); // prettier-ignore
+});

@@ -23,7 +23,10 @@ export function anyCondition(names: KnownNames): fc.Arbitrary<Condition> {
       { depthSize: 'small', withCrossShrink: true },
       anyPart(names),
       fc.record({ kind: fc.constant('not' as const), part: tie('tree') }),
-      fc.record({ kind: fc.constantFrom('and' as const, 'or' as const), parts: fc.array(tie('tree'), { minLength: 2, maxLength: 3 }) }), // prettier-ignore
+      fc.record({
+        kind: fc.constantFrom('and' as const, 'or' as const),
+        parts: fc.array(tie('tree'), { minLength: 2, maxLength: 3 }),
+      }),
     ),
   }));
   return tree;
@@ -35,11 +38,24 @@ function anyPart(names: KnownNames): fc.Arbitrary<Condition> {
   const some = <T>(values: readonly T[]): fc.Arbitrary<T[]> => fc.subarray([...values], { minLength: 1, maxLength: 2 });
   const kind = <K extends Condition['kind']>(name: K): fc.Arbitrary<K> => fc.constant(name);
   const text = anyTextTest(names.texts);
-  const number: fc.Arbitrary<ValueTest> = fc.record({ compare: of(['is', 'is not', 'more than', 'less than', 'at least', 'at most'] as const), values: fc.tuple(fc.integer({ min: 0, max: 9 })) }); // prettier-ignore
-  const date: fc.Arbitrary<ValueTest> = fc.record({ compare: of(['is', 'before', 'after'] as const), values: fc.tuple(of(names.days)) }); // prettier-ignore
-  const yesNo: fc.Arbitrary<ValueTest> = fc.record({ compare: of(['is', 'is not'] as const), values: fc.tuple(fc.boolean()) }); // prettier-ignore
-  const set: fc.Arbitrary<ValueTest> = fc.oneof(fc.constant({ compare: 'set' as const }), fc.constant({ compare: 'not set' as const })); // prettier-ignore
-  const attribute = (name: string, test: fc.Arbitrary<ValueTest>): fc.Arbitrary<Condition> => fc.record({ kind: kind('attribute'), name: fc.constant(name), test: fc.oneof(test, set) }); // prettier-ignore
+  const number: fc.Arbitrary<ValueTest> = fc.record({
+    compare: of(['is', 'is not', 'more than', 'less than', 'at least', 'at most'] as const),
+    values: fc.tuple(fc.integer({ min: 0, max: 9 })),
+  });
+  const date: fc.Arbitrary<ValueTest> = fc.record({
+    compare: of(['is', 'before', 'after'] as const),
+    values: fc.tuple(of(names.days)),
+  });
+  const yesNo: fc.Arbitrary<ValueTest> = fc.record({
+    compare: of(['is', 'is not'] as const),
+    values: fc.tuple(fc.boolean()),
+  });
+  const set: fc.Arbitrary<ValueTest> = fc.oneof(
+    fc.constant({ compare: 'set' as const }),
+    fc.constant({ compare: 'not set' as const }),
+  );
+  const attribute = (name: string, test: fc.Arbitrary<ValueTest>): fc.Arbitrary<Condition> =>
+    fc.record({ kind: kind('attribute'), name: fc.constant(name), test: fc.oneof(test, set) });
   return fc.oneof(
     { weight: 8, arbitrary: fc.record({ kind: kind('event'), event: anyEvent(names) }) },
     fc.record({
@@ -53,14 +69,29 @@ function anyPart(names: KnownNames): fc.Arbitrary<Condition> {
     attribute(names.attributes.date, date),
     attribute(names.attributes.yesNo, yesNo),
     fc.record({ kind: kind('tagged'), tag: of(names.tags) }),
-    fc.record({ kind: kind('list'), list: fc.option(of(names.lists)), state: of(['subscribed', 'pending', 'unsubscribed'] as const), since: fc.option(when) }), // prettier-ignore
+    fc.record({
+      kind: kind('list'),
+      list: fc.option(of(names.lists)),
+      state: of(['subscribed', 'pending', 'unsubscribed'] as const),
+      since: fc.option(when),
+    }),
     fc.record({ kind: kind('joined'), when }),
     fc.record({ kind: kind('stage'), are: some(STAGES) }),
     fc.record({ kind: kind('deliverability'), are: some(DELIVERABILITIES) }),
     fc.record({ kind: kind('verdict'), are: some(OUTSIDE_VERDICTS) }),
     fc.record({ kind: kind('suppressed'), on: fc.option(of(names.suppressionLists)) }),
-    fc.record({ kind: kind('score'), test: fc.record({ compare: of(['is', 'is not', 'more than', 'less than', 'at least', 'at most'] as const), values: fc.tuple(fc.integer({ min: -5, max: 40 })) }) }), // prettier-ignore
-    fc.record({ kind: kind('silent'), days: fc.integer({ min: 1, max: 120 }), messages: fc.integer({ min: 0, max: 4 }) }), // prettier-ignore
+    fc.record({
+      kind: kind('score'),
+      test: fc.record({
+        compare: of(['is', 'is not', 'more than', 'less than', 'at least', 'at most'] as const),
+        values: fc.tuple(fc.integer({ min: -5, max: 40 })),
+      }),
+    }),
+    fc.record({
+      kind: kind('silent'),
+      days: fc.integer({ min: 1, max: 120 }),
+      messages: fc.integer({ min: 0, max: 4 }),
+    }),
   );
 }
 
@@ -77,7 +108,10 @@ function anyWhen(days: string[]): fc.Arbitrary<When> {
 function anyTextTest(texts: string[]): fc.Arbitrary<ValueTest> {
   const text = fc.constantFrom(...texts);
   return fc.oneof(
-    fc.record({ compare: fc.constantFrom('is' as const, 'is not' as const), values: fc.array(text, { minLength: 1, maxLength: 2 }) }), // prettier-ignore
+    fc.record({
+      compare: fc.constantFrom('is' as const, 'is not' as const),
+      values: fc.array(text, { minLength: 1, maxLength: 2 }),
+    }),
     fc.record({ compare: fc.constantFrom('contains' as const, 'starts with' as const), values: fc.tuple(text) }),
   );
 }
@@ -87,7 +121,10 @@ const JUDGED: readonly ActName[] = ['opened', 'clicked', 'visited'];
 function anyEvent(names: KnownNames): fc.Arbitrary<EventTest> {
   // Narrowed in one way or two, seldom more: an event that has to be everything at once is none.
   const ways = ['sinceLast', 'class', 'campaign', 'list', 'link', 'what'] as const;
-  const kept = fc.oneof({ weight: 2, arbitrary: fc.constant<(typeof ways)[number][]>([]) }, { weight: 3, arbitrary: fc.subarray([...ways], { minLength: 1, maxLength: 2 }) }); // prettier-ignore
+  const kept = fc.oneof(
+    { weight: 2, arbitrary: fc.constant<(typeof ways)[number][]>([]) },
+    { weight: 3, arbitrary: fc.subarray([...ways], { minLength: 1, maxLength: 2 }) },
+  );
   const times = fc.oneof(
     { weight: 3, arbitrary: fc.constant({ least: null, most: null }) },
     fc.integer({ min: 1, max: 4 }).map((least) => ({ least, most: null })),

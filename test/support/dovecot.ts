@@ -35,8 +35,13 @@ export async function startDovecot(): Promise<Dovecot> {
   }
   chmodSync(home, 0o755);
   const port = await freePort();
-  const as = me.uid === 0 ? '' : `default_internal_user = ${me.username}\ndefault_internal_group = ${String(me.gid)}\ndefault_login_user = ${me.username}\n`; // prettier-ignore
-  writeFileSync(join(home, 'dovecot.conf'), `${as}
+  const as =
+    me.uid === 0
+      ? ''
+      : `default_internal_user = ${me.username}\ndefault_internal_group = ${String(me.gid)}\ndefault_login_user = ${me.username}\n`;
+  writeFileSync(
+    join(home, 'dovecot.conf'),
+    `${as}
 protocols = imap
 listen = 127.0.0.1
 base_dir = ${home}/run
@@ -66,13 +71,15 @@ service imap-login {
 service anvil {
   chroot =
 }
-`); // prettier-ignore
+`,
+  );
   let child: ChildProcess;
   const start = async (): Promise<void> => {
     child = spawn('/usr/sbin/dovecot', ['-F', '-c', join(home, 'dovecot.conf')], { stdio: 'ignore' });
     await until(() => answers(port));
   };
-  const end = (): Promise<void> => new Promise((resolve) => (child.once('exit', () => resolve()), child.kill('SIGTERM'))); // prettier-ignore
+  const end = (): Promise<void> =>
+    new Promise((resolve) => (child.once('exit', () => resolve()), child.kill('SIGTERM')));
   await start();
   let delivered = 0;
   return {
@@ -86,7 +93,8 @@ service anvil {
       // A Maildir is delivered into by renaming; writing it there outright would show half a message.
       renameSync(join(mail, 'box', 'tmp', name), join(mail, 'box', 'new', name));
     },
-    count: (folder) => ['new', 'cur'].flatMap((part) => readdirSync(join(mail, 'box', folder ? `.${folder}` : '', part))).length, // prettier-ignore
+    count: (folder) =>
+      ['new', 'cur'].flatMap((part) => readdirSync(join(mail, 'box', folder ? `.${folder}` : '', part))).length,
     restart: async () => {
       await end();
       await start();

@@ -1,6 +1,9 @@
 import type { Deps } from '../../src/operations/deps.ts';
 
-/** Every mark, subscription and entry in effect there is, to be held beside what they are later; ids and sources left out. */
+/**
+ * Every mark, subscription and entry in effect there is, to be held beside what they are later; ids and sources left
+ * out.
+ */
 export async function readMarks(deps: Deps): Promise<unknown> {
   const read = (sql: string): Promise<unknown[]> => deps.database.query(sql);
   return {

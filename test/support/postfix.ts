@@ -16,7 +16,12 @@ export interface PostfixOptions {
 }
 
 /** Debian's mail server on loopback, on a queue of its own. It needs root, or sudo. */
-export async function startPostfix({ port, receiver, returns, returnDomains }: PostfixOptions): Promise<{ stop(): Promise<void> }> {
+export async function startPostfix({
+  port,
+  receiver,
+  returns,
+  returnDomains,
+}: PostfixOptions): Promise<{ stop(): Promise<void> }> {
   const home = mkdtempSync(join(tmpdir(), 'avendel-mta-'));
   await run('start', home, String(port), String(receiver), String(returns), ...returnDomains);
   await until(async () => {
@@ -24,10 +29,12 @@ export async function startPostfix({ port, receiver, returns, returnDomains }: P
     throw new Error(`the mail server does not answer: ${readFileSync(join(home, 'log'), 'utf8').slice(-2000)}`);
   });
   return { stop: () => run('stop', home) };
-} // prettier-ignore
+}
 
 function run(...words: string[]): Promise<void> {
   return new Promise((resolve, reject) => {
-    spawn('bash', ['scripts/postfix.sh', ...words], { stdio: 'ignore' }).once('exit', () => resolve()).once('error', reject); // prettier-ignore
+    spawn('bash', ['scripts/postfix.sh', ...words], { stdio: 'ignore' })
+      .once('exit', () => resolve())
+      .once('error', reject);
   });
 }

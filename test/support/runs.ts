@@ -1,5 +1,5 @@
-import { beginAct, previewAct, type ActRequest } from '../../src/operations/contacts/act-on-contacts.ts';
-import { beginVerdicts } from '../../src/operations/contacts/verify.ts';
+import { beginAct, previewAct, type ActRequest } from '../../src/operations/acts/act-on-contacts.ts';
+import { beginVerdicts } from '../../src/operations/verifications/verify.ts';
 import type { Deps } from '../../src/operations/deps.ts';
 import { beginRejudging } from '../../src/operations/events/rejudge-acts.ts';
 import { beginAutomated } from '../../src/operations/rules/automated-addresses.ts';
@@ -11,8 +11,14 @@ import type { RunRow } from '../../src/store/statements/journal.ts';
 import { listLeftAlone } from '../../src/store/statements/undo-run.ts';
 
 /** Runs, begun and worked through to their end. */
-export const applyAct = async (deps: Deps, request: ActRequest & { expect: number; reason: string; actor: string }): Promise<RunRow> =>
-  workThrough(deps, await beginAct(deps, { ...request, expectMailable: (await previewAct(deps, request)).stillMailable.contacts })); // prettier-ignore
+export const applyAct = async (
+  deps: Deps,
+  request: ActRequest & { expect: number; reason: string; actor: string },
+): Promise<RunRow> =>
+  workThrough(
+    deps,
+    await beginAct(deps, { ...request, expectMailable: (await previewAct(deps, request)).stillMailable.contacts }),
+  );
 export const applySunsetRule = async (deps: Deps, request: Parameters<typeof beginSunset>[1]): Promise<RunRow> =>
   workThrough(deps, await beginSunset(deps, request));
 export const applyBounceRule = async (deps: Deps, request: Parameters<typeof beginBounces>[1]): Promise<RunRow> =>
@@ -21,8 +27,11 @@ export const applyAutomated = async (deps: Deps, request: Parameters<typeof begi
   workThrough(deps, await beginAutomated(deps, request));
 export const rejudgeActs = async (deps: Deps, request: Parameters<typeof beginRejudging>[1]): Promise<RunRow> =>
   workThrough(deps, await beginRejudging(deps, request));
-export const applyVerification = async (deps: Deps, id: number, request: Parameters<typeof beginVerdicts>[2]): Promise<RunRow> =>
-  workThrough(deps, await beginVerdicts(deps, id, request)); // prettier-ignore
+export const applyVerification = async (
+  deps: Deps,
+  id: number,
+  request: Parameters<typeof beginVerdicts>[2],
+): Promise<RunRow> => workThrough(deps, await beginVerdicts(deps, id, request));
 
 /** The undo of a run, with its counts and what it left alone. */
 export async function undoRun(deps: Deps, runId: number, reason: string, actor: string) {

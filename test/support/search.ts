@@ -1,6 +1,9 @@
 import { openDatabase, type Database } from '../../src/store/database.ts';
 
-/** Columns of every table of the schema that hold one of these texts, in any case: `table.column`. Bytes are read as text. */
+/**
+ * Columns of every table of the schema that hold one of these texts, in any case: `table.column`. Bytes are read as
+ * text.
+ */
 export async function findTexts(where: { database: Database } | string, texts: string[]): Promise<string[]> {
   if (typeof where === 'string') return findInOpened(where, texts);
   const { database } = where;

@@ -1,7 +1,7 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { createServer } from 'node:net';
 import { makeClient, type Client } from '../../src/client/client.ts';
-import type { List } from '../../src/shared/api.ts';
+import type { List } from '../../src/shared/contract/organisation.ts';
 import { makeDatabase } from './database.ts';
 
 export const PASSWORD = 'a brass planisphere';
@@ -59,6 +59,7 @@ export async function startRealService(settings: NodeJS.ProcessEnv = {}): Promis
     AVENDEL_SECRET_KEY: SECRET_KEY,
     AVENDEL_LOG_LEVEL: 'error',
     AVENDEL_RETRY_SECONDS: '0.2',
+    AVENDEL_CHECK_ANSWERS: 'yes',
     ...settings,
   };
   const children = new Set<ChildProcess>();
@@ -76,7 +77,12 @@ export async function startRealService(settings: NodeJS.ProcessEnv = {}): Promis
   };
   let first = await start();
   const base = `http://127.0.0.1:${consolePort}`;
-  const { token } = await makeClient({ base }).createToken(EMAIL, PASSWORD, { name: 'test', scope: 'administer' });
+  const { token } = await makeClient({ base }).createToken({
+    email: EMAIL,
+    password: PASSWORD,
+    name: 'test',
+    scope: 'administer',
+  });
   return {
     client: makeClient({ base, token }),
     token,
@@ -111,9 +117,12 @@ export async function startRealService(settings: NodeJS.ProcessEnv = {}): Promis
   };
 }
 
-/** Waits for a condition, for at most two and a half minutes: a busy machine is no failure. A condition that throws does not hold yet. */
-export async function until(holds: () => Promise<boolean> | boolean): Promise<void> {
-  const end = Date.now() + 150_000;
+/**
+ * Waits for a condition, for at most two and a half minutes: a busy machine is no failure. A condition that throws does
+ * not hold yet.
+ */
+export async function until(holds: () => Promise<boolean> | boolean, withinMs = 150_000): Promise<void> {
+  const end = Date.now() + withinMs;
   let last: unknown;
   while (Date.now() < end) {
     try {
@@ -137,11 +146,14 @@ export async function makeList(client: Client, addresses: string[], name = 'Nigh
       returnDomain: 'returns.larkfield.example',
     }));
   const list = await client.createList({ brandId: brand.id, name });
-  const begun = await client.importFile(
-    { listId: list.id, fileName: 'people.csv' },
-    ['address,name,joined', ...addresses.map((address, index) => `${address},Reader ${index},2026-01-01`)].join('\n'),
-  );
-  await until(async () => (await client.import(begun.id)).state === 'finished');
+  const begun = await client.importFile({
+    listId: list.id,
+    fileName: 'people.csv',
+    file: ['address,name,joined', ...addresses.map((address, index) => `${address},Reader ${index},2026-01-01`)].join(
+      '\n',
+    ),
+  });
+  await until(async () => (await client.import({ id: begun.id })).state === 'finished');
   return list;
 }
 
@@ -151,4 +163,31 @@ export async function makeCampaign(client: Client, list: List, name: string): Pr
     '<p>Dear [[first_name else "reader"]], <a href="https://larkfield.example/sky">the sky</a> and <a href="https://larkfield.example/map">a map</a></p>';
   return (await client.createCampaign({ brandId: list.brandId, name, subject: 'The sky', html, listIds: [list.id] }))
     .id;
+}
+
+/** A campaign to these readers that all of them have. */
+export async function sendFirst(
+  { client }: Running,
+  sink: { received: readonly unknown[] },
+  names: readonly string[],
+): Promise<void> {
+  const list = await makeList(
+    client,
+    names.map((name) => `${name}@lanternpost.example`),
+  );
+  await client.startCampaign({ id: await makeCampaign(client, list, 'First'), expect: names.length });
+  await until(() => sink.received.length === names.length);
+}
+
+/** A visit, as another system reports it: one line of `POST /events`. */
+export function visitLine(brandId: number, change: object = {}): string {
+  return JSON.stringify({
+    kind: 'visited',
+    at: '2026-11-01T10:00:00Z',
+    source: 'site',
+    externalId: '1',
+    address: 'ada@lanternpost.example',
+    brandId,
+    ...change,
+  });
 }

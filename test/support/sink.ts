@@ -1,4 +1,5 @@
 import { SMTPServer } from 'smtp-server';
+import { startRealService, type Running } from './service.ts';
 
 export interface Received {
   to: string;
@@ -65,4 +66,19 @@ export async function startSink(
 export function twice(received: Received[]): string[] {
   const all = received.map((message) => message.to);
   return all.filter((address, index) => all.indexOf(address) !== index);
+}
+
+/** The real service with a relay behind it that takes everything. */
+export async function startWithSink(): Promise<{
+  service: Running;
+  sink: Awaited<ReturnType<typeof startSink>>;
+  stop: () => Promise<void>;
+}> {
+  const service = await startRealService();
+  const sink = await startSink(service.relayPort);
+  const stop = async (): Promise<void> => {
+    await service.stop();
+    await sink.close();
+  };
+  return { service, sink, stop };
 }

@@ -1,12 +1,13 @@
 import { Readable } from 'node:stream';
-import { runImport } from '../../src/operations/contacts/import-contacts.ts';
-import { receiveImport } from '../../src/operations/contacts/receive-import.ts';
+import { runImport } from '../../src/operations/imports/import-contacts.ts';
+import { receiveImport } from '../../src/operations/imports/receive-import.ts';
 import type { Deps } from '../../src/operations/deps.ts';
 import type { IncomingEvent } from '../../src/operations/events/record-events.ts';
 import { createBrand, createList } from '../../src/operations/organisation/set-up.ts';
 import { recordCampaign } from '../../src/operations/campaigns/edit-campaign.ts';
 import { findImport, type ImportRow } from '../../src/store/statements/imports.ts';
 import { findContactIds } from '../../src/store/statements/contacts.ts';
+import { NOTHING_ELSE } from './parts.ts';
 
 export const DAY = 86_400_000;
 
@@ -62,14 +63,10 @@ export async function makePastCampaigns(
     const draft = {
       brandId: world.brandId,
       name: `Digest ${index + 1}`,
-      purpose: 'marketing' as const,
       subject: 's',
       html: '',
-      text: '',
       listIds: [world.listId],
-      leftOutListIds: [],
-      segmentIds: [],
-      leftOutSegmentIds: [],
+      ...NOTHING_ELSE,
     };
     campaigns.push({ id: (await recordCampaign(deps, { ...draft, startedAt: new Date(at) })).id, at });
   }

@@ -1,19 +1,22 @@
-import { IN_SPITE_WORDS } from '../../shared/in-spite-words.ts';
+import type { RecipientsQuery } from '../../shared/contract/reports.ts';
+import type { Reason } from '../../shared/words.ts';
+import { IN_SPITE_WORDS } from '../../client/wording/in-spite.ts';
 import type { Command } from 'commander';
-import type { Preflight } from '../../shared/api.ts';
+import type { Preflight } from '../../shared/contract/sending.ts';
 import { campaignNamed } from '../names.ts';
 import { UsageError } from '../usage-error.ts';
-import { count, line, moment, printOne, printRows, share, tableText, type OutputOptions } from '../output.ts';
+import { count, line, printOne, printRows, share, tableText, type OutputOptions } from '../output.ts';
 import { reportLines, watchCampaign } from '../report-words.ts';
 import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
+import { moment } from '../zone.ts';
 
 /** From a draft to what became of it: preflight, sending, report. */
 export function addSendingCommands(group: Command): void {
   addPreflight(group);
   addSending(group);
-  addReport(group);
+  addReporting(group);
   addChanges(group);
 }
 
@@ -22,7 +25,9 @@ function addPreflight(group: Command): void {
     async (name: string, options: OutputOptions) => {
       const client = connect();
       const campaign = await campaignNamed(client, name);
-      printOne(await client.preflight(campaign.id), options, (preflight) => preflightLines(campaign.name, preflight));
+      printOne(await client.preflight({ id: campaign.id }), options, (preflight) =>
+        preflightLines(campaign.name, preflight),
+      );
     },
   );
   withPaging(
@@ -32,15 +37,20 @@ function addPreflight(group: Command): void {
   )
     .option('--reason <reason>', 'deciding reason')
     .option('--eligible', 'those who will get it')
-    .action(async (name: string, options: OutputOptions & PagingOptions & { reason?: string; eligible?: boolean }) => {
+    .action(async (name: string, options: OutputOptions & PagingOptions & { reason?: Reason; eligible?: boolean }) => {
       if (!options.reason && !options.eligible) throw new UsageError('Say which: --reason REASON or --eligible.');
       const client = connect();
       const { id } = await campaignNamed(client, name);
-      printPage(await client.preflightContacts(id, options.reason, pageOf(options)), [
-        { head: 'Address', cell: (contact) => contact.address },
-        { head: 'Name', cell: (contact) => contact.name },
-        { head: 'Reasons', cell: (contact) => contact.reasons.join(', ') },
-      ], options, 'Nobody.'); // prettier-ignore
+      printPage(
+        await client.preflightContacts({ id, reason: options.reason, ...pageOf(options) }),
+        [
+          { head: 'Address', cell: (contact) => contact.address },
+          { head: 'Name', cell: (contact) => contact.name },
+          { head: 'Reasons', cell: (contact) => contact.reasons.join(', ') },
+        ],
+        options,
+        'Nobody.',
+      );
     });
 }
 
@@ -51,16 +61,27 @@ function preflightLines(name: string, preflight: Preflight): string[] {
   }));
   return [
     `${name}: ${count(preflight.willGet)} of ${count(preflight.audience)} will get this; ${count(preflight.heldBack)} are held back.`,
-    ...(rows.length === 0 ? [] : [tableText(rows, [
-      { head: 'Held back because', cell: (row) => row.reason },
-      { head: 'Contacts', cell: (row) => row.contacts, right: true },
-      { head: 'Three of them', cell: (row) => row.three },
-    ])]),
+    ...(rows.length === 0
+      ? []
+      : [
+          tableText(rows, [
+            { head: 'Held back because', cell: (row) => row.reason },
+            { head: 'Contacts', cell: (row) => row.contacts, right: true },
+            { head: 'Three of them', cell: (row) => row.three },
+          ]),
+        ]),
     `${count(preflight.audience)} − ${count(preflight.heldBack)} = ${count(preflight.willGet)}`,
-    ...preflight.inSpiteOf.map((row) => `Among them, because its purpose is service: ${count(row.contacts)} although ${IN_SPITE_WORDS[row.reason] ?? row.reason}, as ${row.sample.map((one) => one.name ?? one.address).join(', ')}`),
+    ...preflight.inSpiteOf.map(
+      (row) =>
+        `Among them, because its purpose is service: ${count(row.contacts)} although ${IN_SPITE_WORDS[row.reason] ?? row.reason}, as ${row.sample.map((one) => one.name ?? one.address).join(', ')}`,
+    ),
     ...preflight.problems.map((problem) => `! ${problem.field}, character ${problem.at}: ${problem.message}`),
-    ...(preflight.willGet > 0 && preflight.problems.length === 0 ? [`Send it: avendel campaigns send ${preflight.campaignId} --expect ${preflight.willGet} --draft ${preflight.version}`] : []),
-  ]; // prettier-ignore
+    ...(preflight.willGet > 0 && preflight.problems.length === 0
+      ? [
+          `Send it: avendel campaigns send ${preflight.campaignId} --expect ${preflight.willGet} --draft ${preflight.version}`,
+        ]
+      : []),
+  ];
 }
 
 function addSending(group: Command): void {
@@ -74,27 +95,43 @@ function addSending(group: Command): void {
     .action(async (name: string, options: OutputOptions & { expect: string; draft?: string; watch?: boolean }) => {
       const client = connect();
       const campaign = await campaignNamed(client, name);
-      const started = await client.startCampaign(campaign.id, Number(options.expect), options.draft === undefined ? undefined : Number(options.draft)); // prettier-ignore
+      const started = await client.startCampaign({
+        id: campaign.id,
+        expect: Number(options.expect),
+        version: options.draft === undefined ? undefined : Number(options.draft),
+      });
       if (!options.watch)
         return printOne(started, options, () => [
           `“${started.name}” is ${started.state}. Watch it: avendel campaigns watch ${started.id}`,
         ]);
       await watchCampaign(client, campaign.id);
-      printOne(await client.report(campaign.id), options, (report) => reportLines(campaign.name, report));
+      printOne(await client.report({ id: campaign.id }), options, (report) => reportLines(campaign.name, report));
     });
-  group.command('watch <campaign>').description('draw the progress until it has ended').action(async (name: string) => {
-    const client = connect();
-    const campaign = await campaignNamed(client, name);
-    await watchCampaign(client, campaign.id);
-    for (const text of reportLines(campaign.name, await client.report(campaign.id))) line(text);
-  }); // prettier-ignore
-  const act = (verb: 'pause' | 'resume' | 'cancel', description: string): Command =>
-    group.command(`${verb} <campaign>`).description(description).option('--reason <text>', 'why').action(async (name: string, options: { reason?: string }) => {
+  group
+    .command('watch <campaign>')
+    .description('draw the progress until it has ended')
+    .action(async (name: string) => {
       const client = connect();
-      const { id } = await campaignNamed(client, name);
-      const campaign = verb === 'pause' ? await client.pauseCampaign(id, options.reason) : verb === 'resume' ? await client.resumeCampaign(id) : await client.cancelCampaign(id);
-      line(`“${campaign.name}” is ${campaign.state}.`);
-    }); // prettier-ignore
+      const campaign = await campaignNamed(client, name);
+      await watchCampaign(client, campaign.id);
+      for (const text of reportLines(campaign.name, await client.report({ id: campaign.id }))) line(text);
+    });
+  const act = (verb: 'pause' | 'resume' | 'cancel', description: string): Command =>
+    group
+      .command(`${verb} <campaign>`)
+      .description(description)
+      .option('--reason <text>', 'why')
+      .action(async (name: string, options: { reason?: string }) => {
+        const client = connect();
+        const { id } = await campaignNamed(client, name);
+        const campaign =
+          verb === 'pause'
+            ? await client.pauseCampaign({ id, reason: options.reason })
+            : verb === 'resume'
+              ? await client.resumeCampaign({ id })
+              : await client.cancelCampaign({ id });
+        line(`“${campaign.name}” is ${campaign.state}.`);
+      });
   act('pause', 'pause sending; nothing more leaves');
   act('resume', 'go on sending');
   act('cancel', 'cancel for good; who still waits gets nothing');
@@ -102,18 +139,28 @@ function addSending(group: Command): void {
 
 /** Who moved it from one state to another, and why. */
 function addChanges(group: Command): void {
-  withOutput(group.command('changes <campaign>').description('who started, paused, resumed or cancelled it, and why')).action(
-    async (name: string, options: OutputOptions) => {
-      const client = connect();
-      const { id } = await campaignNamed(client, name);
-      printRows(await client.campaignChanges(id), [
-        { head: 'When', cell: (row) => row.at.slice(0, 16).replace('T', ' ') },
+  withOutput(
+    group.command('changes <campaign>').description('who started, paused, resumed or cancelled it, and why'),
+  ).action(async (name: string, options: OutputOptions) => {
+    const client = connect();
+    const { id } = await campaignNamed(client, name);
+    printRows(
+      await client.campaignChanges({ id }),
+      [
+        { head: 'When', cell: (row) => moment(row.at) },
         { head: 'Became', cell: (row) => row.after },
         { head: 'By', cell: (row) => row.actor },
         { head: 'Because', cell: (row) => row.because ?? '' },
-      ], options, 'Nothing is on record: nobody has started it here.');
-    },
-  ); // prettier-ignore
+      ],
+      options,
+      'Nothing is on record: nobody has started it here.',
+    );
+  });
+}
+
+function addReporting(group: Command): void {
+  addReport(group);
+  addRecipients(group);
 }
 
 function addReport(group: Command): void {
@@ -122,7 +169,7 @@ function addReport(group: Command): void {
       const client = connect();
       const campaign = await campaignNamed(client, name);
       const isDraft = campaign.state === 'draft';
-      printOne(await client.report(campaign.id), options, (report) =>
+      printOne(await client.report({ id: campaign.id }), options, (report) =>
         isDraft
           ? [`“${campaign.name}” is a draft: nothing of it has left. Next: avendel campaigns preflight ${campaign.id}`]
           : [
@@ -139,6 +186,9 @@ function addReport(group: Command): void {
       );
     },
   );
+}
+
+function addRecipients(group: Command): void {
   withPaging(
     withOutput(group.command('recipients <campaign>').description('contacts of the ledger by state, reason or act')),
   )
@@ -149,23 +199,29 @@ function addReport(group: Command): void {
     .action(
       async (
         name: string,
-        options: OutputOptions & PagingOptions & { state?: string; reason?: string; acted?: string; actor?: string },
+        options: OutputOptions & PagingOptions & Pick<RecipientsQuery, 'state' | 'reason' | 'acted' | 'actor'>,
       ) => {
         const client = connect();
-        const page = await client.recipients((await campaignNamed(client, name)).id, {
+        const page = await client.recipients({
+          id: (await campaignNamed(client, name)).id,
           state: options.state,
           reason: options.reason,
           acted: options.acted,
           actor: options.actor,
           ...pageOf(options),
         });
-        printPage(page, [
-        { head: 'Address', cell: (row) => row.address },
-        { head: 'State', cell: (row) => row.state },
-        { head: 'Reasons', cell: (row) => row.reasons.join(', ') },
-        { head: 'When', cell: (row) => moment(row.at) },
-        { head: 'The relay said', cell: (row) => row.reply },
-      ], options, 'Nobody.'); // prettier-ignore
+        printPage(
+          page,
+          [
+            { head: 'Address', cell: (row) => row.address },
+            { head: 'State', cell: (row) => row.state },
+            { head: 'Reasons', cell: (row) => row.reasons.join(', ') },
+            { head: 'When', cell: (row) => moment(row.at) },
+            { head: 'The relay said', cell: (row) => row.reply },
+          ],
+          options,
+          'Nobody.',
+        );
       },
     );
 }

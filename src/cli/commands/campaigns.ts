@@ -1,14 +1,16 @@
+import type { CampaignState } from '../../shared/words.ts';
 import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
 import type { Client } from '../../client/client.ts';
-import type { NewCampaign } from '../../client/campaign-calls.ts';
+import type { NewCampaign } from '../../shared/contract/campaigns.ts';
 import { addSendingCommands } from './campaign-sending.ts';
 import { UsageError } from '../usage-error.ts';
 import { brandNamed, campaignNamed, listNamed, segmentNamed } from '../names.ts';
-import { count, moment, printOne, type OutputOptions } from '../output.ts';
+import { count, line, printOne, type OutputOptions } from '../output.ts';
 import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
+import { moment } from '../zone.ts';
 
 interface DraftOptions extends OutputOptions {
   brand?: string;
@@ -27,7 +29,7 @@ const collect = (value: string, all: string[]): string[] => [...all, value];
 
 export function addCommands(group: Command): void {
   addListing(group);
-  addShow(group);
+  addLooking(group);
   addDrafting(group);
   addSendingCommands(group);
 }
@@ -36,17 +38,22 @@ function addListing(group: Command): void {
   withPaging(withOutput(group.command('list').description('campaigns, latest first')))
     .option('--brand <brand>', 'of this brand')
     .option('--state <state>', 'in this state')
-    .action(async (options: OutputOptions & PagingOptions & { brand?: string; state?: string }) => {
+    .action(async (options: OutputOptions & PagingOptions & { brand?: string; state?: CampaignState }) => {
       const client = connect();
       const brandId = options.brand === undefined ? undefined : (await brandNamed(client, options.brand)).id;
-      printPage(await client.campaigns({ brandId, state: options.state, ...pageOf(options) }), [
-        { head: 'No', cell: (campaign) => campaign.id, right: true },
-        { head: 'Campaign', cell: (campaign) => campaign.name },
-        { head: 'State', cell: (campaign) => campaign.state },
-        { head: 'Audience', cell: (campaign) => campaign.audience, right: true },
-        { head: 'Accepted', cell: (campaign) => campaign.accepted, right: true },
-        { head: 'Started', cell: (campaign) => moment(campaign.startedAt) },
-      ], options, 'There is no campaign yet: avendel campaigns create NAME --list LIST --subject … --html FILE'); // prettier-ignore
+      printPage(
+        await client.campaigns({ brandId, state: options.state, ...pageOf(options) }),
+        [
+          { head: 'No', cell: (campaign) => campaign.id, right: true },
+          { head: 'Campaign', cell: (campaign) => campaign.name },
+          { head: 'State', cell: (campaign) => campaign.state },
+          { head: 'Audience', cell: (campaign) => campaign.audience, right: true },
+          { head: 'Accepted', cell: (campaign) => campaign.accepted, right: true },
+          { head: 'Started', cell: (campaign) => moment(campaign.startedAt) },
+        ],
+        options,
+        'There is no campaign yet: avendel campaigns create NAME --list LIST --subject … --html FILE',
+      );
     });
 }
 
@@ -66,7 +73,8 @@ function addDrafting(group: Command): void {
     .action(async (name: string, options: DraftOptions) => {
       const client = connect();
       const draft = await draftOf(client, options);
-      if (!draft.listIds && !draft.segmentIds) throw new UsageError('Say who gets it: --list LIST or --segment SEGMENT.'); // prettier-ignore
+      if (!draft.listIds && !draft.segmentIds)
+        throw new UsageError('Say who gets it: --list LIST or --segment SEGMENT.');
       const list = (await client.lists()).find(({ id }) => id === draft.listIds?.[0]);
       const brandId = options.brand || !list ? (await brandNamed(client, options.brand)).id : list.brandId;
       const campaign = await client.createCampaign({ ...draft, name, brandId });
@@ -78,32 +86,51 @@ function addDrafting(group: Command): void {
     .option('--name <name>', 'new name')
     .action(async (name: string, options: DraftOptions) => {
       const client = connect();
-      const campaign = await client.changeCampaign((await campaignNamed(client, name)).id, {
+      const campaign = await client.changeCampaign({
+        id: (await campaignNamed(client, name)).id,
         ...(await draftOf(client, options)),
         name: options.name,
       });
       printOne(campaign, options, () => [`Draft ${campaign.id}, “${campaign.name}”, is changed.`]);
     });
+  group
+    .command('delete <campaign>')
+    .description('delete a draft that no segment speaks of; what was started can be cancelled')
+    .action(async (name: string) => {
+      const client = connect();
+      const campaign = await campaignNamed(client, name);
+      await client.removeDraft({ id: campaign.id });
+      line(`“${campaign.name}” is deleted.`);
+    });
   withOutput(group.command('preview <campaign>').description('the message as one contact would get it'))
     .option('--for <address>', 'contact to write it out for')
     .action(async (name: string, options: OutputOptions & { for?: string }) => {
       const client = connect();
-      const preview = await client.preview((await campaignNamed(client, name)).id, options.for);
+      const preview = await client.preview({ id: (await campaignNamed(client, name)).id, address: options.for });
       printOne(preview, options, ({ message, problems }) => [
-        `From: ${message.from.name} <${message.from.address}>`, `To: ${message.to}`, `Subject: ${message.subject}`,
-        ...Object.entries(message.headers).map(([header, value]) => `${header}: ${value}`), '', message.text,
+        `From: ${message.from.name} <${message.from.address}>`,
+        `To: ${message.to}`,
+        `Subject: ${message.subject}`,
+        ...Object.entries(message.headers).map(([header, value]) => `${header}: ${value}`),
+        '',
+        message.text,
         ...problems.map((problem) => `! ${problem.field}, character ${problem.at}: ${problem.message}`),
-      ]); // prettier-ignore
+      ]);
       if (preview.problems.length > 0) process.exitCode = 1;
     });
+}
+
+function addLooking(group: Command): void {
+  addShow(group);
+  addCopy(group);
 }
 
 function addShow(group: Command): void {
   withOutput(group.command('show <campaign>').description('what a campaign says, and to whom')).action(
     async (name: string, options: OutputOptions) => {
       const client = connect();
-      const campaign = await client.campaign((await campaignNamed(client, name)).id);
-      const [lists, segments] = [await client.lists(), await client.segments(campaign.brandId)];
+      const campaign = await client.campaign({ id: (await campaignNamed(client, name)).id });
+      const [lists, segments] = [await client.lists(), await client.segments({ brandId: campaign.brandId })];
       const brand = (await client.brands()).find(({ id }) => id === campaign.brandId)!;
       const named = (ids: number[], all: { id: number; name: string }[], what: string): string[] =>
         ids.map((id) => `the ${what} “${all.find((one) => one.id === id)?.name ?? id}”`);
@@ -115,18 +142,38 @@ function addShow(group: Command): void {
         `Goes to ${audience(campaign.listIds, campaign.segmentIds)}`,
         `Leaves out ${audience(campaign.leftOutListIds, campaign.leftOutSegmentIds)}`,
         `HTML of ${count(campaign.html.length)} characters, ${campaign.text === '' ? 'plain text made from it' : `plain text of ${count(campaign.text.length)}`}; as one contact gets it: avendel campaigns preview ${campaign.id} --for ADDRESS`,
-        campaign.state === 'draft' ? `Next: avendel campaigns preflight ${campaign.id}` : `What became of it: avendel campaigns report ${campaign.id}`,
-      ]); // prettier-ignore
+        campaign.state === 'draft'
+          ? `Next: avendel campaigns preflight ${campaign.id}`
+          : `What became of it: avendel campaigns report ${campaign.id}`,
+      ]);
     },
   );
+}
+
+function addCopy(group: Command): void {
   withOutput(
     group.command('copy <campaign> <name>').description('begin a draft with what another campaign says, and to whom'),
   ).action(async (name: string, newName: string, options: OutputOptions) => {
     const client = connect();
-    const { brandId, purpose, subject, html, text, ...other } = await client.campaign((await campaignNamed(client, name)).id); // prettier-ignore
+    const { brandId, purpose, subject, html, text, ...other } = await client.campaign({
+      id: (await campaignNamed(client, name)).id,
+    });
     const { listIds, leftOutListIds, segmentIds, leftOutSegmentIds } = other;
-    const copy = await client.createCampaign({ name: newName, brandId, purpose, subject, html, text, listIds, leftOutListIds, segmentIds, leftOutSegmentIds }); // prettier-ignore
-    printOne(copy, options, () => [`Draft ${copy.id}, “${copy.name}”. Next: avendel campaigns edit ${copy.id} --subject …`]); // prettier-ignore
+    const copy = await client.createCampaign({
+      name: newName,
+      brandId,
+      purpose,
+      subject,
+      html,
+      text,
+      listIds,
+      leftOutListIds,
+      segmentIds,
+      leftOutSegmentIds,
+    });
+    printOne(copy, options, () => [
+      `Draft ${copy.id}, “${copy.name}”. Next: avendel campaigns edit ${copy.id} --subject …`,
+    ]);
   });
 }
 

@@ -1,11 +1,13 @@
 import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
 import type { Client } from '../../client/client.ts';
-import type { ActPreview, ActSelection, ContactCost, ContactQuery, PriceLadder } from '../../shared/api-permission.ts';
+import type { ActPreview, ActSelection } from '../../shared/contract/acts.ts';
+import type { ContactQuery } from '../../shared/contract/contacts.ts';
+import type { ContactCost, PriceLadder } from '../../shared/contract/cost.ts';
 import { printRun } from '../follow-run.ts';
 import { brandNamed, listNamed, suppressionListNamed } from '../names.ts';
 import { count, note, printOne, tableText, type OutputOptions } from '../output.ts';
-import { changedWords } from '../../shared/changed-words.ts';
+import { changedWords } from '../../client/wording/changed.ts';
 import { readAddresses } from '../read-addresses.ts';
 import { connect } from '../sign-in-file.ts';
 import { withCondition } from '../condition-problems.ts';
@@ -20,16 +22,40 @@ interface ActWords {
 }
 
 const ACTS: Readonly<Record<ActPreview['act'], ActWords>> = {
-  archive: { name: 'archive', description: 'keep contacts without counting or mailing them', would: 'would be archived' },
+  archive: {
+    name: 'archive',
+    description: 'keep contacts without counting or mailing them',
+    would: 'would be archived',
+  },
   restore: { name: 'restore', description: 'bring archived contacts back as they were', would: 'would be restored' },
-  erase: { name: 'erase', description: 'remove people for good; only a digest of the address stays, so that they stay out', would: 'would be erased, for good' },
+  erase: {
+    name: 'erase',
+    description: 'remove people for good; only a digest of the address stays, so that they stay out',
+    would: 'would be erased, for good',
+  },
   tag: { name: 'tag', description: 'put a tag on contacts: --tag', would: 'would get the tag' },
   untag: { name: 'untag', description: 'take a tag off contacts: --tag', would: 'would lose the tag' },
-  suppress: { name: 'suppress', description: 'put contacts on a suppression list of your own: --onto', would: 'would be suppressed' },
-  unsubscribe: { name: 'unsubscribe-many', description: 'take contacts off every list of a brand: --from', would: 'would be unsubscribed' },
-  ask: { name: 'ask', description: 'ask who waits on a list, and came by a file, to confirm: --to', would: 'would be asked to confirm' },
-  subscribe: { name: 'subscribe', description: 'put contacts on a list: --to; the reason says what the permission is', would: 'would be subscribed' },
-}; // prettier-ignore
+  suppress: {
+    name: 'suppress',
+    description: 'put contacts on a suppression list of your own: --onto',
+    would: 'would be suppressed',
+  },
+  unsubscribe: {
+    name: 'unsubscribe-many',
+    description: 'take contacts off every list of a brand: --from',
+    would: 'would be unsubscribed',
+  },
+  ask: {
+    name: 'ask',
+    description: 'ask who waits on a list, and came by a file, to confirm: --to',
+    would: 'would be asked to confirm',
+  },
+  subscribe: {
+    name: 'subscribe',
+    description: 'put contacts on a list: --to; the reason says what the permission is',
+    would: 'would be subscribed',
+  },
+};
 
 interface ActOptions extends OutputOptions {
   file?: string;
@@ -40,8 +66,8 @@ interface ActOptions extends OutputOptions {
   brand?: string;
   part?: string;
   list?: string;
-  stage?: string;
-  deliverability?: string;
+  stage?: ContactQuery['stage'];
+  deliverability?: ContactQuery['deliverability'];
   tagged?: string;
   where?: string;
   tag?: string;
@@ -86,18 +112,30 @@ export function addActs(group: Command): void {
     if (act === 'subscribe') command.requiredOption('--to <list>', 'list that they join');
     if (act === 'ask') command.requiredOption('--to <list>', 'list that they wait on');
   }
-  withOutput(group.command('cost').description('what contacts cost, and what archiving who cannot be reached would save'))
-    .option('--ladder <file>', 'JSON with the price of a month by number of contacts, to be saved: {"currency": "EUR", "steps": [{"from": 0, "month": 0}]}')
+  withOutput(
+    group.command('cost').description('what contacts cost, and what archiving who cannot be reached would save'),
+  )
+    .option(
+      '--ladder <file>',
+      'JSON with the price of a month by number of contacts, to be saved: {"currency": "EUR", "steps": [{"from": 0, "month": 0}]}',
+    )
     .action(async (options: OutputOptions & { ladder?: string }) => {
       const client = connect();
-      const cost = options.ladder === undefined ? await client.cost() : await client.savePriceLadder(JSON.parse(readFileSync(options.ladder, 'utf8')) as PriceLadder);
+      const cost =
+        options.ladder === undefined
+          ? await client.cost()
+          : await client.savePriceLadder(JSON.parse(readFileSync(options.ladder, 'utf8')) as PriceLadder);
       printOne(cost, options, () => costLines(cost));
-    }); // prettier-ignore
+    });
 }
 
 async function actOn(act: ActPreview['act'], given: string[], options: ActOptions): Promise<void> {
   const client = connect();
-  const selection: ActSelection = { ...(await readSelection(client, given, options)), act, ...(await readNeeds(client, options)) }; // prettier-ignore
+  const selection: ActSelection = {
+    ...(await readSelection(client, given, options)),
+    act,
+    ...(await readNeeds(client, options)),
+  };
   if (options.dryRun || options.expect === undefined) {
     const preview = await withCondition(options.where ?? '', () => client.previewAct(selection));
     printOne(preview, options, () => previewLines(preview));
@@ -118,7 +156,7 @@ async function actOn(act: ActPreview['act'], given: string[], options: ActOption
   await printRun(client, run, options, ({ id, counts }) => [
     `${changedWords(counts) || 'Nobody changed'}, run ${id}.`,
     act === 'erase' ? 'This cannot be undone.' : `Undo: avendel runs undo ${id} --reason "…"`,
-  ]); // prettier-ignore
+  ]);
 }
 
 async function readSelection(client: Client, given: string[], options: ActOptions): Promise<Omit<ActSelection, 'act'>> {
@@ -128,15 +166,19 @@ async function readSelection(client: Client, given: string[], options: ActOption
   const reconciled = list === undefined ? undefined : { id: Number(list), on: options.onList !== undefined };
   const filter = await readFilter(client, options);
   if (addresses.length === 0 && standing === undefined && !reconciled && !filter)
-    throw new UsageError('Say who: addresses, --file, --unreachable, --archived, --on-list, --not-on-list, --list, --stage, --part, --deliverability, --tagged or --where.');
+    throw new UsageError(
+      'Say who: addresses, --file, --unreachable, --archived, --on-list, --not-on-list, --list, --stage, --part, --deliverability, --tagged or --where.',
+    );
   return { addresses: addresses.length > 0 ? addresses : undefined, standing, reconciled, filter };
-} // prettier-ignore
+}
 
 async function readFilter(client: Client, options: ActOptions): Promise<ContactQuery | undefined> {
   const { part, stage, deliverability, where, tagged: tag } = options;
   if ([part, stage, deliverability, tag, where, options.list].every((one) => one === undefined)) return undefined;
   const list = options.list === undefined ? undefined : await listNamed(client, options.list);
-  const brandId = list?.brandId ?? (options.brand === undefined ? (await client.brands())[0]?.id : (await brandNamed(client, options.brand)).id); // prettier-ignore
+  const brandId =
+    list?.brandId ??
+    (options.brand === undefined ? (await client.brands())[0]?.id : (await brandNamed(client, options.brand)).id);
   if (brandId === undefined) throw new UsageError('There is no brand yet.', 1);
   return { brandId, part, listId: list?.id, stage, deliverability, tag, where };
 }
@@ -156,14 +198,21 @@ function previewLines(preview: ActPreview): string[] {
   const already = preview.already > 0 ? ` ${count(preview.already)} would stay as they are.` : '';
   return [
     `${count(preview.willChange)} ${what}; nothing was changed.${already}`,
-    ...(preview.stillMailable.contacts > 0 ? [`${count(preview.stillMailable.contacts)} of them may still be written to: ${preview.stillMailable.brands.map((brand) => `${count(brand.contacts)} by ${brand.brandName}`).join(', ')}.`] : []),
+    ...(preview.stillMailable.contacts > 0
+      ? [
+          `${count(preview.stillMailable.contacts)} of them may still be written to: ${preview.stillMailable.brands.map((brand) => `${count(brand.contacts)} by ${brand.brandName}`).join(', ')}.`,
+        ]
+      : []),
     ...preview.sample.map((one) => `  ${one.address}${one.name ? `, ${one.name}` : ''}`),
     ...(preview.unknown.length > 0 ? [`No contact of ours: ${preview.unknown.join(', ')}`] : []),
   ];
-} // prettier-ignore
+}
 
 function costLines(cost: ContactCost): string[] {
-  const money = (amount: number | null): string => (amount === null || !cost.ladder ? 'no price ladder' : `${amount.toLocaleString('en-GB', { minimumFractionDigits: 2 })} ${cost.ladder.currency}`); // prettier-ignore
+  const money = (amount: number | null): string =>
+    amount === null || !cost.ladder
+      ? 'no price ladder'
+      : `${amount.toLocaleString('en-GB', { minimumFractionDigits: 2 })} ${cost.ladder.currency}`;
   const rows = [
     { what: 'Count now', contacts: cost.counted, month: money(cost.monthNow) },
     { what: '− whom no campaign can reach', contacts: cost.unreachable, month: '' },
@@ -176,7 +225,9 @@ function costLines(cost: ContactCost): string[] {
       { head: 'Contacts', cell: (row) => row.contacts, right: true },
       { head: 'A month', cell: (row) => row.month, right: true },
     ]),
-    ...(cost.savingYear === null || cost.unreachable === 0 ? [] : [`Archiving them saves ${money(cost.savingYear)} a year: avendel contacts archive --unreachable --dry-run`]),
+    ...(cost.savingYear === null || cost.unreachable === 0
+      ? []
+      : [`Archiving them saves ${money(cost.savingYear)} a year: avendel contacts archive --unreachable --dry-run`]),
     `${count(cost.archived)} are archived.`,
-  ]; // prettier-ignore
+  ];
 }

@@ -1,28 +1,32 @@
+import type { FileFormat } from '../../shared/contract/imports.ts';
 import { openAsBlob } from 'node:fs';
 import { existsSync } from 'node:fs';
 import { basename } from 'node:path';
 import { Option, type Command } from 'commander';
-import type { SignUp } from '../../shared/api-permission.ts';
-import { CONTACT_ORDERS, ENCODINGS, type ContactOrder, type Encoding } from '../../shared/words.ts';
-import type { AddressCheck, BrandVerdict, TimeLineItem } from '../../shared/api.ts';
+import type { Client } from '../../client/client.ts';
+import type { ContactQuery } from '../../shared/contract/contacts.ts';
+import type { SignUp } from '../../shared/contract/permission.ts';
+import { AMONG, CONTACT_ORDERS, ENCODINGS, type Among, type ContactOrder, type Encoding } from '../../shared/words.ts';
+import type { AddressCheck, BrandVerdict, TimeLineItem } from '../../shared/contract/contacts.ts';
 import { withCondition } from '../condition-problems.ts';
 import { UsageError } from '../usage-error.ts';
 import { brandNamed, listNamed } from '../names.ts';
 import { addActs } from './contact-acts.ts';
-import { addReconcile } from './reconcile.ts';
-import { count, line, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
+import { addReconciling } from './reconcile.ts';
+import { count, line, note, printOne, printRows, type OutputOptions } from '../output.ts';
 import { saveStream } from '../save-stream.ts';
 import { connect } from '../sign-in-file.ts';
 import { describeEvent } from '../time-line-words.ts';
 import { followImport, importLines, saveResults } from '../follow-import.ts';
 import { withOutput } from '../with-output.ts';
+import { day, moment } from '../zone.ts';
 
 export function addCommands(group: Command): void {
   addImport(group);
   addList(group);
   addShow(group);
   addExport(group);
-  addReconcile(group);
+  addReconciling(group);
   addActs(group);
 }
 
@@ -51,7 +55,7 @@ function addImport(group: Command): void {
         options: OutputOptions & {
           list: string;
           map: string[];
-          delimiter?: string;
+          delimiter?: FileFormat['delimiter'] | '\\t';
           encoding?: Encoding;
           header?: 'yes' | 'no';
           dryRun?: boolean;
@@ -63,18 +67,16 @@ function addImport(group: Command): void {
         const list = await listNamed(client, options.list);
         const map = options.map.length > 0 ? JSON.stringify(readMap(options.map)) : undefined;
         const delimiter = options.delimiter === '\\t' ? '\t' : options.delimiter;
-        const begun = await client.importFile(
-          {
-            listId: list.id,
-            fileName: basename(file),
-            dryRun: options.dryRun === true,
-            delimiter,
-            encoding: options.encoding,
-            header: options.header && options.header === 'yes',
-            map,
-          },
-          await openAsBlob(file),
-        );
+        const begun = await client.importFile({
+          listId: list.id,
+          fileName: basename(file),
+          dryRun: options.dryRun === true,
+          delimiter,
+          encoding: options.encoding,
+          header: options.header && options.header === 'yes',
+          map,
+          file: await openAsBlob(file),
+        });
         const done = await followImport(client, begun.id);
         printOne(done, options, () => importLines(done, list.name));
         if (options.results !== undefined) await saveResults(client, done.id, options.results);
@@ -101,61 +103,77 @@ function readMap(pairs: string[]): Record<string, string | null> {
   );
 }
 
-function addList(group: Command): void {
-  withOutput(group.command('list').description('find contacts'))
-    .option('--brand <brand>', 'brand whose stages are shown')
+/** The options that say which contacts are meant. */
+interface FilterOptions {
+  brand?: string;
+  part?: string;
+  list?: string;
+  stage?: ContactQuery['stage'];
+  deliverability?: ContactQuery['deliverability'];
+  where?: string;
+  ofBrand?: boolean;
+  archived?: boolean;
+  among?: Among;
+  since?: string;
+}
+
+function withFilter(command: Command): Command {
+  return command
+    .option('--brand <brand>', 'brand whose stages are given')
+    .option('--of-brand', 'only who is, or ever was, on a list of the brand')
     .option('--part <text>', 'part of an address or name')
     .option('--list <list>', 'subscribed to this list')
     .option('--stage <stage>', 'at this stage')
     .option('--deliverability <mark>', 'deliverable, doubtful or undeliverable')
+    .option('--archived', 'only archived ones')
+    .option('--no-archived', 'no archived ones')
+    .addOption(new Option('--among <figure>', 'whom a figure of `avendel today` counts').choices(AMONG))
+    .option('--since <instant>', 'from when on that figure counts; a day ago, if left out')
     .option(
       '--where <condition>',
       "whom a condition matches, as 'clicked in the last 30 days' or 'segment \"Readers\"'",
-    )
+    );
+}
+
+/** @throws UsageError when there is no brand */
+async function filterOf(client: Client, options: FilterOptions): Promise<ContactQuery> {
+  const list = options.list === undefined ? undefined : await listNamed(client, options.list);
+  const brandId =
+    options.brand === undefined
+      ? (list?.brandId ?? (await client.brands())[0]?.id)
+      : (await brandNamed(client, options.brand)).id;
+  if (brandId === undefined) throw new UsageError('There is no brand yet.', 1);
+  const { part, stage, deliverability, where, ofBrand, archived, among, since } = options;
+  return { brandId, listId: list?.id, part, stage, deliverability, where, ofBrand, archived, among, since };
+}
+
+function addList(group: Command): void {
+  withFilter(withOutput(group.command('list').description('find contacts')))
     .addOption(
       new Option('--order <order>', 'by when they came in, or by address').choices(CONTACT_ORDERS).default('oldest'),
     )
     .option('--limit <number>', 'at most this many', '50')
     .option('--cursor <cursor>', 'go on where a page ended')
     .action(
-      async (
-        options: OutputOptions & {
-          order: ContactOrder;
-          brand?: string;
-          part?: string;
-          list?: string;
-          stage?: string;
-          deliverability?: string;
-          where?: string;
-          limit: string;
-          cursor?: string;
-        },
-      ) => {
+      async (options: OutputOptions & FilterOptions & { order: ContactOrder; limit: string; cursor?: string }) => {
         const client = connect();
-        const listId = options.list === undefined ? undefined : (await listNamed(client, options.list)).id;
-        const brand =
-          options.brand === undefined ? (await client.brands())[0] : await brandNamed(client, options.brand);
-        if (!brand) throw new UsageError('There is no brand yet.', 1);
+        const filter = await filterOf(client, options);
+        const { order, limit, cursor } = options;
         const page = await withCondition(options.where ?? '', () =>
-          client.contacts({
-            order: options.order,
-            where: options.where,
-            brandId: brand.id,
-            part: options.part,
-            listId,
-            stage: options.stage,
-            deliverability: options.deliverability,
-            limit: Number(options.limit),
-            cursor: options.cursor,
-          }),
+          client.contacts({ ...filter, order, limit: Number(limit), cursor }),
         );
-        printRows(page.items, [
-        { head: 'Address', cell: (contact) => contact.address },
-        { head: 'Name', cell: (contact) => contact.name },
-        { head: 'Stage', cell: (contact) => contact.stage ?? 'new' },
-        { head: 'Receives', cell: (contact) => contact.deliverability },
-        { head: 'Subscribed to', cell: (contact) => contact.lists.join(', ') },
-      ], options, 'No contact matches.'); // prettier-ignore
+        printRows(
+          page.items,
+          [
+            { head: 'Address', cell: (contact) => contact.address },
+            { head: 'Name', cell: (contact) => contact.name },
+            { head: 'Stage', cell: (contact) => contact.stage ?? 'new' },
+            { head: 'Receives', cell: (contact) => contact.deliverability },
+            { head: 'Subscribed to', cell: (contact) => contact.lists.join(', ') },
+          ],
+          options,
+          'No contact matches.',
+        );
         if (!options.json && !options.jsonl)
           note(`${count(page.total)} in all${page.next ? `; the next page: --cursor ${page.next}` : ''}`);
       },
@@ -163,39 +181,23 @@ function addList(group: Command): void {
 }
 
 function addExport(group: Command): void {
-  group
-    .command('export')
-    .description('contacts of a filter as CSV or JSON Lines')
-    .option('--brand <brand>', 'brand whose stages are given')
-    .option('--part <text>', 'part of an address or name')
-    .option('--list <list>', 'subscribed to this list')
-    .option('--stage <stage>', 'at this stage')
-    .option('--deliverability <mark>', 'deliverable, doubtful or undeliverable')
-    .option('--where <condition>', 'whom a condition matches')
-    .option('--columns <names>', 'with commas between: address, name, joined_at, deliverability, stage, lists, archived_at, or attributes')
+  withFilter(group.command('export').description('contacts of a filter as CSV or JSON Lines'))
+    .option(
+      '--columns <names>',
+      'with commas between: address, name, joined_at, deliverability, stage, lists, archived_at, or attributes',
+    )
     .option('--format <format>', 'csv or jsonl', 'csv')
     .option('--file <file>', 'where to write it', '-')
-    .action(async (options: ExportOptions) => {
+    .action(async (options: FilterOptions & { columns?: string; format: 'csv' | 'jsonl'; file: string }) => {
       const client = connect();
-      const list = options.list === undefined ? undefined : await listNamed(client, options.list);
-      const brandId = list?.brandId ?? (options.brand === undefined ? (await client.brands())[0]?.id : (await brandNamed(client, options.brand)).id);
-      if (brandId === undefined) throw new UsageError('There is no brand yet.', 1);
-      const { part, stage, deliverability, where, columns, format, file } = options;
-      await saveStream(await withCondition(where ?? '', () => client.exportContacts({ brandId, listId: list?.id, part, stage, deliverability, where, columns, format })), file);
+      const filter = await filterOf(client, options);
+      const { columns, format, file } = options;
+      await saveStream(
+        await withCondition(options.where ?? '', () => client.exportContacts({ ...filter, columns, format })),
+        file,
+      );
       if (file !== '-') note(`Contacts: ${file}`);
-    }); // prettier-ignore
-}
-
-interface ExportOptions {
-  brand?: string;
-  part?: string;
-  list?: string;
-  stage?: string;
-  deliverability?: string;
-  where?: string;
-  columns?: string;
-  format: 'csv' | 'jsonl';
-  file: string;
+    });
 }
 
 function addShow(group: Command): void {
@@ -214,7 +216,7 @@ function addShow(group: Command): void {
     .action(unsubscribe);
   withOutput(group.command('check <address>').description('may we write to this address, and why')).action(
     async (address: string, options: OutputOptions) => {
-      const check = await connect().check(address);
+      const check = await connect().check({ address });
       printOne(check, options, verdictLines);
     },
   );
@@ -238,7 +240,10 @@ async function unsubscribe(
 
 /** The proof behind subscriptions, one line a sign-up. */
 function proofLine(one: SignUp): string {
-  const confirmed = one.confirmedAt && one.way !== 'preferences' ? `, confirmed ${moment(one.confirmedAt)}${one.confirmedNetwork ? ` from ${one.confirmedNetwork}` : ''}` : ''; // prettier-ignore
+  const confirmed =
+    one.confirmedAt && one.way !== 'preferences'
+      ? `, confirmed ${moment(one.confirmedAt)}${one.confirmedNetwork ? ` from ${one.confirmedNetwork}` : ''}`
+      : '';
   const agreed = one.agreed === '' ? '' : `, agreed to “${one.agreed}”`;
   const state =
     one.state === 'confirmed' || one.state === 'noted' ? '' : ` (${one.state}${one.because ? `: ${one.because}` : ''})`;
@@ -247,11 +252,11 @@ function proofLine(one: SignUp): string {
 
 async function showContact(address: string, options: OutputOptions & { events: string; only?: string }): Promise<void> {
   const client = connect();
-  const check = await client.check(address);
+  const check = await client.check({ address });
   const timeLine = check.contact
-    ? await client.timeLine(check.contact.id, { kinds: options.only, limit: Number(options.events) })
+    ? await client.timeLine({ id: check.contact.id, kinds: options.only, limit: Number(options.events) })
     : { items: [], more: false };
-  const signUps = check.contact ? await client.contactSignUps(check.contact.id) : [];
+  const signUps = check.contact ? await client.contactSignUps({ id: check.contact.id }) : [];
   if (options.json || options.jsonl)
     return printOne({ ...check, signUps, timeLine: timeLine.items }, options, () => []);
   for (const text of verdictLines(check)) line(text);
@@ -267,11 +272,11 @@ const ACTOR_MARKS: Record<TimeLineItem['actor'], string> = { human: '●', machi
 /** The verdict for every brand in words, with the entries and bounces behind it. */
 function verdictLines(check: AddressCheck): string[] {
   const who = check.contact
-    ? `${check.contact.name ?? check.address} <${check.address}>, joined ${check.contact.joinedAt.slice(0, 10)}`
+    ? `${check.contact.name ?? check.address} <${check.address}>, joined ${day(check.contact.joinedAt)}`
     : `${check.address} is no contact of ours.`;
   const entries = check.entries.map(
     (entry) =>
-      `  ${entry.liftedAt ? 'lifted' : 'in effect'}: ${entry.value} on “${entry.listName}” since ${entry.enteredAt.slice(0, 10)}: ${entry.reason}${entry.liftedAt ? ` (lifted: ${entry.liftReason})` : ` [entry ${entry.id}]`}`,
+      `  ${entry.liftedAt ? 'lifted' : 'in effect'}: ${entry.value} on “${entry.listName}” since ${day(entry.enteredAt)}: ${entry.reason}${entry.liftedAt ? ` (lifted: ${entry.liftReason})` : ` [entry ${entry.id}]`}`,
   );
   const bounces = check.bounces.map(
     (bounce) =>
@@ -281,7 +286,7 @@ function verdictLines(check: AddressCheck): string[] {
     .filter((row) => row.state !== null)
     .map(
       (row) =>
-        `  ${row.listName} (${row.brandName}): ${row.state}${row.endedBy && row.endedBy !== 'contact' ? ` by ${row.endedBy}` : ''} since ${row.since?.slice(0, 10)}`,
+        `  ${row.listName} (${row.brandName}): ${row.state}${row.endedBy && row.endedBy !== 'contact' ? ` by ${row.endedBy}` : ''} since ${day(row.since)}`,
     );
   return [
     who,
@@ -297,9 +302,11 @@ function verdictLines(check: AddressCheck): string[] {
 function contactLines({ tags, verdict, verdictCause, mergedInto }: NonNullable<AddressCheck['contact']>): string[] {
   return [
     ...(tags.length > 0 ? [`Tagged ${tags.join(', ')}.`] : []),
-    ...(verdict && verdictCause ? [`${verdictCause.source} said on ${verdictCause.checkedAt.slice(0, 10)}: ${verdict} (“${verdictCause.word}”).`] : []),
+    ...(verdict && verdictCause
+      ? [`${verdictCause.source} said on ${day(verdictCause.checkedAt)}: ${verdict} (“${verdictCause.word}”).`]
+      : []),
     ...(mergedInto === null ? [] : [`Merged into contact ${mergedInto}.`]),
-  ]; // prettier-ignore
+  ];
 }
 
 function brandLines(verdict: BrandVerdict): string[] {

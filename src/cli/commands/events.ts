@@ -1,13 +1,14 @@
 import { createReadStream, existsSync, statSync, type ReadStream } from 'node:fs';
 import { createInterface } from 'node:readline';
 import type { Command } from 'commander';
-import type { TakenEvents } from '../../shared/api-returns.ts';
+import type { TakenEvents } from '../../shared/contract/events.ts';
 import { makeProgress } from '../progress.ts';
-import { count, moment, note, printOne, type OutputOptions } from '../output.ts';
+import { count, note, printOne, type OutputOptions } from '../output.ts';
 import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
 import { UsageError } from '../usage-error.ts';
 import { withOutput } from '../with-output.ts';
+import { moment } from '../zone.ts';
 
 const BATCH = 5000;
 const MOST_SAID = 20;
@@ -32,13 +33,18 @@ export function addCommands(group: Command): void {
   withPaging(withOutput(aside.command('list').description('which events wait, oldest first')))
     .option('--address <address>', 'only those of this address')
     .action(async ({ address, ...options }: OutputOptions & PagingOptions & { address?: string }) => {
-      printPage(await connect().eventsAside({ address, ...pageOf(options) }), [
-        { head: 'Address', cell: (row) => row.address },
-        { head: 'Kind', cell: (row) => row.body.kind },
-        { head: 'At', cell: (row) => moment(row.body.at) },
-        { head: 'Source', cell: (row) => row.body.source },
-        { head: 'Kept', cell: (row) => moment(row.keptAt) },
-      ], options, 'No event waits.'); // prettier-ignore
+      printPage(
+        await connect().eventsAside({ address, ...pageOf(options) }),
+        [
+          { head: 'Address', cell: (row) => row.address },
+          { head: 'Kind', cell: (row) => row.body.kind },
+          { head: 'At', cell: (row) => moment(row.body.at) },
+          { head: 'Source', cell: (row) => row.body.source },
+          { head: 'Kept', cell: (row) => moment(row.keptAt) },
+        ],
+        options,
+        'No event waits.',
+      );
     });
   withOutput(aside.command('take').description('record those whose address is a contact by now')).action(
     async (options: OutputOptions) => {
@@ -54,8 +60,9 @@ export function addCommands(group: Command): void {
     .option('--address <address>', 'those of this address')
     .option('--all', 'all of them')
     .action(async (options: OutputOptions & { address?: string; all?: boolean }) => {
-      if ((options.address === undefined) === !options.all) throw new UsageError('Say which: --address ADDRESS, or --all.'); // prettier-ignore
-      printOne(await connect().dropEventsAside(options.address), options, ({ dropped }) => [
+      if ((options.address === undefined) === !options.all)
+        throw new UsageError('Say which: --address ADDRESS, or --all.');
+      printOne(await connect().dropEventsAside({ address: options.address }), options, ({ dropped }) => [
         `${count(dropped)} dropped.`,
       ]);
     });
@@ -80,7 +87,10 @@ async function importEvents(file: string, options: ImportOptions): Promise<void>
       const { first, lines } = next.value;
       under.add(first);
       read = Math.max(read, first + lines.length);
-      const taken = await client.recordEvents(lines.join('\n'), options.create ? 'create' : options.keep ? 'keep' : 'refuse'); // prettier-ignore
+      const taken = await client.recordEvents({
+        file: lines.join('\n'),
+        unknown: options.create ? 'create' : options.keep ? 'keep' : 'refuse',
+      });
       under.delete(first);
       addUp(total, taken, first);
       progress.draw('bytes', stream.bytesRead, statSync(file).size);
@@ -91,7 +101,9 @@ async function importEvents(file: string, options: ImportOptions): Promise<void>
   } catch (error) {
     failed = true;
     const from = Math.min(read, ...under);
-    note(`Up to line ${count(from - 1)} everything is recorded. Go on: avendel events import ${file} --from-line ${from}`); // prettier-ignore
+    note(
+      `Up to line ${count(from - 1)} everything is recorded. Go on: avendel events import ${file} --from-line ${from}`,
+    );
     throw error;
   } finally {
     progress.end();
@@ -140,13 +152,19 @@ function linesOf(stream: ReadStream): AsyncIterable<string> {
 /** Columns that are numbers in an event. */
 const NUMBERS: ReadonlySet<string> = new Set(['brandId', 'campaignId', 'link']);
 
-/** Rows of a CSV file as lines of JSON: its columns are the fields of an event, `external_id` or `externalId` alike. Line 1 is the first row below the header. */
+/**
+ * Rows of a CSV file as lines of JSON: its columns are the fields of an event, `external_id` or `externalId` alike.
+ * Line 1 is the first row below the header.
+ */
 async function* linesOfCsv(stream: ReadStream): AsyncGenerator<string> {
   const { parse } = await import('csv-parse');
-  const columns = (header: string[]): string[] => header.map((name) => name.trim().replace(/_([a-z])/g, (_, letter: string) => letter.toUpperCase())); // prettier-ignore
+  const columns = (header: string[]): string[] =>
+    header.map((name) => name.trim().replace(/_([a-z])/g, (_, letter: string) => letter.toUpperCase()));
   const rows = stream.pipe(parse({ bom: true, columns, relax_column_count: true, skip_empty_lines: true }));
   for await (const row of rows as AsyncIterable<Record<string, string>>) {
     const filled = Object.entries(row).filter(([, value]) => value !== '');
-    yield JSON.stringify(Object.fromEntries(filled.map(([name, value]) => [name, NUMBERS.has(name) ? Number(value) : value]))); // prettier-ignore
+    yield JSON.stringify(
+      Object.fromEntries(filled.map(([name, value]) => [name, NUMBERS.has(name) ? Number(value) : value])),
+    );
   }
 }

@@ -1,23 +1,39 @@
 import { Option, type Command } from 'commander';
-import type { List } from '../../shared/api.ts';
+import type { List } from '../../shared/contract/organisation.ts';
 import { brandNamed, listNamed } from '../names.ts';
 import { count, printOne, printRows, type OutputOptions } from '../output.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
 
 export function addCommands(group: Command): void {
+  addList(group);
+  addEdit(group);
+  addForm(group);
+  addCreate(group);
+}
+
+function addList(group: Command): void {
   withOutput(group.command('list').description('lists there are')).action(async (options: OutputOptions) => {
     const client = connect();
     const [brands, counts] = [await client.brands(), await client.listCounts()];
-    const on = (list: List, state: 'subscribed' | 'pending'): string => count(counts.find(({ listId }) => listId === list.id)?.[state] ?? 0); // prettier-ignore
-    printRows(await client.lists(), [
-      { head: 'List', cell: (list) => list.name },
-      { head: 'Brand', cell: (list) => brands.find((brand) => brand.id === list.brandId)?.name },
-      { head: 'Opt-in', cell: (list) => list.optIn },
-      { head: 'Subscribed', cell: (list) => on(list, 'subscribed'), right: true },
-      { head: 'To confirm', cell: (list) => on(list, 'pending'), right: true },
-    ], options, 'There is no list yet: avendel lists create NAME --brand BRAND'); // prettier-ignore
+    const on = (list: List, state: 'subscribed' | 'pending'): string =>
+      count(counts.find(({ listId }) => listId === list.id)?.[state] ?? 0);
+    printRows(
+      await client.lists(),
+      [
+        { head: 'List', cell: (list) => list.name },
+        { head: 'Brand', cell: (list) => brands.find((brand) => brand.id === list.brandId)?.name },
+        { head: 'Opt-in', cell: (list) => list.optIn },
+        { head: 'Subscribed', cell: (list) => on(list, 'subscribed'), right: true },
+        { head: 'To confirm', cell: (list) => on(list, 'pending'), right: true },
+      ],
+      options,
+      'There is no list yet: avendel lists create NAME --brand BRAND',
+    );
   });
+}
+
+function addEdit(group: Command): void {
   withOutput(group.command('edit <list>').description('change a list: its name, opt-in, agreement, reminders'))
     .option('--name <name>', 'new name')
     .option('--opt-in <kind>', 'single or double')
@@ -32,7 +48,8 @@ export function addCommands(group: Command): void {
     )
     .action(async (name: string, options: OutputOptions & ListOptions) => {
       const client = connect();
-      const list = await client.changeList((await listNamed(client, name)).id, {
+      const list = await client.changeList({
+        id: (await listNamed(client, name)).id,
         name: options.name,
         optIn: options.optIn,
         agreement: options.agreement,
@@ -42,12 +59,18 @@ export function addCommands(group: Command): void {
       });
       printOne(list, options, () => [`List “${list.name}”, ${list.optIn} opt-in.`, ...formLines(list)]);
     });
+}
+
+function addForm(group: Command): void {
   withOutput(
     group.command('form <list>').description('where a list’s sign-up form is, and how to put it into a page'),
   ).action(async (name: string, options: OutputOptions) => {
     const list = await listNamed(connect(), name);
     printOne({ signUpUrl: list.signUpUrl }, options, () => formLines(list));
   });
+}
+
+function addCreate(group: Command): void {
   withOutput(group.command('create <name>').description('create a list'))
     .option('--brand <brand>', 'brand it belongs to')
     .option('--double', 'double opt-in: contacts confirm before they are written to')

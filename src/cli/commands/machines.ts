@@ -1,10 +1,11 @@
 import type { Command } from 'commander';
-import type { AutomatedAddress, AutomatedRule } from '../../shared/api-returns.ts';
+import type { AutomatedAddress, AutomatedRule } from '../../shared/contract/actors.ts';
 import { printRun } from '../follow-run.ts';
-import { count, moment, printOne, tableText, type OutputOptions } from '../output.ts';
+import { count, printOne, tableText, type OutputOptions } from '../output.ts';
 import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
+import { moment } from '../zone.ts';
 
 interface RuleOptions extends OutputOptions {
   campaigns?: string;
@@ -18,12 +19,17 @@ export function addCommands(group: Command): void {
   withPaging(withOutput(group.command('list').description('addresses that look automated, with the evidence')))
     .option('--state <state>', 'marked, cleared (by the rule), or person (somebody said so)', 'marked')
     .action(async (options: OutputOptions & PagingOptions & { state: AutomatedAddress['state'] }) => {
-      printPage(await connect().automated({ state: options.state, ...pageOf(options) }), [
-        { head: 'Address', cell: (row) => row.address },
-        { head: 'Since', cell: (row) => moment(row.since) },
-        { head: 'Because', cell: (row) => row.evidence.because },
-        { head: 'By', cell: (row) => row.decidedBy ?? 'the rule' },
-      ], options, `No address is ${options.state}.`); // prettier-ignore
+      printPage(
+        await connect().automated({ state: options.state, ...pageOf(options) }),
+        [
+          { head: 'Address', cell: (row) => row.address },
+          { head: 'Since', cell: (row) => moment(row.since) },
+          { head: 'Because', cell: (row) => row.evidence.because },
+          { head: 'By', cell: (row) => row.decidedBy ?? 'the rule' },
+        ],
+        options,
+        `No address is ${options.state}.`,
+      );
     });
   withRule(
     withOutput(
@@ -42,9 +48,11 @@ export function addCommands(group: Command): void {
     .requiredOption('--as <who>', 'person or machine')
     .requiredOption('--reason <text>', 'why')
     .action(async (addresses: string[], options: OutputOptions & { as: 'person' | 'machine'; reason: string }) => {
-      const run = await connect().judgeAutomated(addresses, options.as, options.reason);
+      const run = await connect().judgeAutomated({ addresses, as: options.as, reason: options.reason });
       const changed = Object.values(run.counts)[0] ?? 0;
-      printOne(run, options, () => [`${count(changed)} judged to be read by a ${options.as}. Undo: avendel runs undo ${run.id} --reason "…"`]); // prettier-ignore
+      printOne(run, options, () => [
+        `${count(changed)} judged to be read by a ${options.as}. Undo: avendel runs undo ${run.id} --reason "…"`,
+      ]);
     });
 }
 
@@ -61,26 +69,40 @@ function withRule(command: Command): Command {
 function ruleOf(options: RuleOptions): Partial<AutomatedRule> | undefined {
   const { campaigns, opens, days, acts, stop } = options;
   const numbers = Object.entries({ campaigns, opens, days, acts }).filter(([, value]) => value !== undefined);
-  const rule = { ...Object.fromEntries(numbers.map(([name, value]) => [name, Number(value)])), ...(stop === undefined ? {} : { stops: stop }) }; // prettier-ignore
+  const rule = {
+    ...Object.fromEntries(numbers.map(([name, value]) => [name, Number(value)])),
+    ...(stop === undefined ? {} : { stops: stop }),
+  };
   return Object.keys(rule).length === 0 ? undefined : rule;
 }
 
 async function previewMarks(options: RuleOptions): Promise<void> {
-  const preview = await connect().previewAutomated(ruleOf(options));
+  const preview = await connect().previewAutomated({ rule: ruleOf(options) });
   const { rule, counts, toMark, toClear } = preview;
   printOne(preview, options, () => [
     `Taken for automated: acts by a machine on ${rule.campaigns} campaigns and none by a person, or more than ${rule.opens} opens in ${rule.days} days with fewer than ${rule.acts} acts by a person ever. ${rule.stops ? 'A mark holds back from marketing.' : 'A mark is for review; it stops nothing.'}`,
     `${count(counts.marked)} are marked; ${count(toMark)} more would be, ${count(toClear)} no longer. Of ${count(counts.person)} somebody said that a person reads them.`,
-    ...(preview.sample.length === 0 ? [] : ['', tableText(preview.sample, [
-      { head: 'Address', cell: (row) => row.address }, { head: 'Would be', cell: (row) => row.to }, { head: 'Because', cell: (row) => row.because },
-    ])]),
+    ...(preview.sample.length === 0
+      ? []
+      : [
+          '',
+          tableText(preview.sample, [
+            { head: 'Address', cell: (row) => row.address },
+            { head: 'Would be', cell: (row) => row.to },
+            { head: 'Because', cell: (row) => row.because },
+          ]),
+        ]),
     `Apply: avendel machines apply --expect ${toMark + toClear} --reason "…"`,
-  ]); // prettier-ignore
+  ]);
 }
 
 async function applyMarks(options: RuleOptions & { expect: string; reason: string }): Promise<void> {
   const client = connect();
-  const run = await client.applyAutomated(Number(options.expect), options.reason, ruleOf(options));
+  const run = await client.applyAutomated({
+    expect: Number(options.expect),
+    reason: options.reason,
+    rule: ruleOf(options),
+  });
   await printRun(client, run, options, ({ id, counts }) => {
     const of = (what: string): string => count(counts[what] ?? 0);
     return [

@@ -1,41 +1,67 @@
+import type { ReturnItem } from '../../shared/contract/returns.ts';
 import type { Command } from 'commander';
 import { readReturn, type ReadReturn } from '../../core/returns/read-return.ts';
-import { Refusal } from '../../client/calls.ts';
-import { count, line, moment, note, printOne, type OutputOptions } from '../output.ts';
+import { Refusal } from '../../client/send.ts';
+import { count, line, note, printOne, type OutputOptions } from '../output.ts';
 import { readMessages } from '../read-messages.ts';
 import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
+import { moment } from '../zone.ts';
 
 export function addCommands(group: Command): void {
+  addRead(group);
+  addImport(group);
+  addList(group);
+  addShow(group);
+  addMatch(group);
+  addUnsubscribe(group);
+  addDismiss(group);
+}
+
+function addRead(group: Command): void {
   withOutput(
     group
       .command('read <files...>')
       .description('how messages are read: message files, mbox, Maildir or - for standard input; needs no service'),
   ).action(readAll);
+}
+
+function addImport(group: Command): void {
   withOutput(
     group
       .command('import <files...>')
       .description('take returned messages in from message files, mbox or Maildir; the same message is counted once'),
   ).action(importAll);
+}
+
+function addList(group: Command): void {
   withPaging(withOutput(group.command('list').description('messages that came back, latest first')))
     .option(
       '--state <state>',
       'counted, noted, asks (to stop), held (hard bounces known by their Message-ID alone), unmatched or dismissed',
     )
-    .action(async (options: OutputOptions & PagingOptions & { state?: string }) => {
-      printPage(await connect().returns({ state: options.state, ...pageOf(options) }), [
-        { head: 'No', cell: (row) => String(row.id), right: true },
-        { head: 'When', cell: (row) => moment(row.receivedAt) },
-        { head: 'Kind', cell: (row) => row.kind },
-        { head: 'State', cell: (row) => row.state },
-        { head: 'Of', cell: (row) => row.reading.recipients.map((recipient) => recipient.address).join(', ') },
-        { head: 'Because', cell: (row) => row.because },
-      ], options, options.state === undefined ? 'Nothing has come back yet.' : `No return is ${options.state}.`); // prettier-ignore
+    .action(async (options: OutputOptions & PagingOptions & { state?: ReturnItem['state'] }) => {
+      printPage(
+        await connect().returns({ state: options.state, ...pageOf(options) }),
+        [
+          { head: 'No', cell: (row) => String(row.id), right: true },
+          { head: 'When', cell: (row) => moment(row.receivedAt) },
+          { head: 'Kind', cell: (row) => row.kind },
+          { head: 'State', cell: (row) => row.state },
+          { head: 'Of', cell: (row) => row.reading.recipients.map((recipient) => recipient.address).join(', ') },
+          { head: 'Because', cell: (row) => row.because },
+        ],
+        options,
+        options.state === undefined ? 'Nothing has come back yet.' : `No return is ${options.state}.`,
+      );
     });
+}
+
+function addShow(group: Command): void {
   withOutput(group.command('show <number>').description('one return: how it was read, and the message')).action(
     async (id: string, options: OutputOptions) => {
-      const row = await connect().return(Number(id));
+      const row = await connect().return({ id: Number(id) });
       printOne(row, options, () => [
         `Return ${row.id}, ${row.state}: ${row.because}`,
         `To ${row.envelopeTo}, ${moment(row.receivedAt)}`,
@@ -44,26 +70,38 @@ export function addCommands(group: Command): void {
       ]);
     },
   );
+}
+
+function addMatch(group: Command): void {
   group
     .command('match <number> <address>')
     .description('say whom a return is about that is unmatched or held; it counts from then on')
     .option('--campaign <number>', 'which campaign; else the latest that they were sent')
     .action(async (id: string, address: string, options: { campaign?: string }) => {
       const campaignId = options.campaign === undefined ? undefined : Number(options.campaign);
-      const { state, because } = await connect().matchReturn(Number(id), { address, campaignId });
+      const { state, because } = await connect().matchReturn({ id: Number(id), address, campaignId });
       line(`Return ${id} is ${state}: ${because}`);
     });
+}
+
+function addUnsubscribe(group: Command): void {
   group
     .command('unsubscribe <number>')
     .description('unsubscribe somebody whose reply asks to stop')
     .action(async (id: string) => {
-      const { left } = await connect().grantStop(Number(id));
+      const { left } = await connect().grantStop({ id: Number(id) });
       line(`Unsubscribed${left.length > 0 ? ` from ${left.join(', ')}` : '; they were on no list'}.`);
     });
-  group.command('dismiss <number>').description('put a return aside that is unmatched, held, or asks for nothing after all').action(async (id: string) => {
-    await connect().dismissReturn(Number(id));
-    line(`Return ${id} is put aside.`);
-  }); // prettier-ignore
+}
+
+function addDismiss(group: Command): void {
+  group
+    .command('dismiss <number>')
+    .description('put a return aside that is unmatched, held, or asks for nothing after all')
+    .action(async (id: string) => {
+      await connect().dismissReturn({ id: Number(id) });
+      line(`Return ${id} is put aside.`);
+    });
 }
 
 async function readAll(files: string[], options: OutputOptions): Promise<void> {
@@ -84,7 +122,7 @@ async function importAll(files: string[], options: OutputOptions): Promise<void>
     for await (const { file, raw } of readMessages(path)) {
       taken.messages++;
       try {
-        taken[(await client.receiveReturn(new Uint8Array(raw))).state]++;
+        taken[(await client.receiveReturn({ file: new Uint8Array(raw) })).state]++;
       } catch (error) {
         if (!(error instanceof Refusal)) throw error;
         taken.refused++;

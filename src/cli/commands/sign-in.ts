@@ -13,7 +13,9 @@ export function addSignIn(program: Command): void {
     .action(async ({ email, passwordFile }: { email: string; passwordFile?: string }) => {
       const service = serviceAddress();
       const password = await findPassword(passwordFile, 'AVENDEL_PASSWORD', 'Password: ');
-      const { token, account } = await makeClient({ base: service }).createToken(email, password, {
+      const { token, account } = await makeClient({ base: service }).createToken({
+        email,
+        password,
         name: 'command line',
         scope: 'administer',
       });

@@ -1,12 +1,18 @@
 import type { Command } from 'commander';
-import type { SignUp } from '../../shared/api-permission.ts';
+import type { SignUp } from '../../shared/contract/permission.ts';
 import { listNamed } from '../names.ts';
-import { line, moment, type OutputOptions } from '../output.ts';
+import { line, type OutputOptions } from '../output.ts';
 import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
+import { moment } from '../zone.ts';
 
 export function addCommands(group: Command): void {
+  addList(group);
+  addAdd(group);
+}
+
+function addList(group: Command): void {
   withPaging(
     withOutput(
       group.command('list').description('sign-ups by state, oldest first: who waits to confirm, and since when'),
@@ -17,15 +23,32 @@ export function addCommands(group: Command): void {
     .action(async (options: OutputOptions & PagingOptions & { state: SignUp['state']; list?: string }) => {
       const client = connect();
       const listId = options.list === undefined ? undefined : (await listNamed(client, options.list)).id;
-      printPage(await client.signUps({ state: options.state, listId, ...pageOf(options) }), [
-        { head: 'Address', cell: (one) => one.address },
-        { head: 'List', cell: (one) => one.listName },
-        { head: 'Since', cell: (one) => moment(one.at) },
-        { head: 'By', cell: (one) => [one.way, one.network ?? one.source].filter(Boolean).join(' from ') },
-        { head: 'Asked', cell: (one) => one.messages, right: true },
-        { head: { pending: 'Ends', confirmed: 'Confirmed', expired: 'Ended', 'turned-away': 'Because', noted: 'Noted' }[options.state], cell: (one) => lastCell(one) },
-      ], options, `No sign-up is ${options.state}.`); // prettier-ignore
+      printPage(
+        await client.signUps({ state: options.state, listId, ...pageOf(options) }),
+        [
+          { head: 'Address', cell: (one) => one.address },
+          { head: 'List', cell: (one) => one.listName },
+          { head: 'Since', cell: (one) => moment(one.at) },
+          { head: 'By', cell: (one) => [one.way, one.network ?? one.source].filter(Boolean).join(' from ') },
+          { head: 'Asked', cell: (one) => one.messages, right: true },
+          {
+            head: {
+              pending: 'Ends',
+              confirmed: 'Confirmed',
+              expired: 'Ended',
+              'turned-away': 'Because',
+              noted: 'Noted',
+            }[options.state],
+            cell: (one) => lastCell(one),
+          },
+        ],
+        options,
+        `No sign-up is ${options.state}.`,
+      );
     });
+}
+
+function addAdd(group: Command): void {
   group
     .command('add <list> <address>')
     .description('sign somebody up, as the form of the list does')

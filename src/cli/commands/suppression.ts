@@ -1,13 +1,16 @@
+import type { EntriesQuery } from '../../shared/contract/suppression.ts';
+import type { Reach } from '../../shared/words.ts';
 import { readFileSync } from 'node:fs';
 import { Option, type Command } from 'commander';
-import type { EnteredEntries } from '../../shared/api.ts';
+import type { EnteredEntries } from '../../shared/contract/suppression.ts';
 import { UsageError } from '../usage-error.ts';
 import { brandNamed, listNamed, suppressionListNamed } from '../names.ts';
-import { count, line, moment, note, printOne, printRows, type OutputOptions } from '../output.ts';
+import { count, line, note, printOne, printRows, type OutputOptions } from '../output.ts';
 import { saveStream } from '../save-stream.ts';
 import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
+import { day, moment } from '../zone.ts';
 
 export function addCommands(group: Command): void {
   addLists(group);
@@ -17,14 +20,19 @@ export function addCommands(group: Command): void {
 
 function addLists(group: Command): void {
   withOutput(group.command('lists').description('suppression lists')).action(async (options: OutputOptions) => {
-    printRows(await connect().suppressionLists(), [
-      { head: 'List', cell: (list) => list.name },
-      { head: 'Filled by', cell: (list) => (list.builtIn ? 'rules' : 'people') },
-      { head: 'Scope', cell: (list) => list.scopeName ?? list.scope },
-      { head: 'Stops', cell: (list) => list.reach },
-      { head: 'In effect', cell: (list) => list.inEffect, right: true },
-      { head: 'Ended', cell: (list) => list.ended, right: true },
-    ], options, 'There is no suppression list.'); // prettier-ignore
+    printRows(
+      await connect().suppressionLists(),
+      [
+        { head: 'List', cell: (list) => list.name },
+        { head: 'Filled by', cell: (list) => (list.builtIn ? 'rules' : 'people') },
+        { head: 'Scope', cell: (list) => list.scopeName ?? list.scope },
+        { head: 'Stops', cell: (list) => list.reach },
+        { head: 'In effect', cell: (list) => list.inEffect, right: true },
+        { head: 'Ended', cell: (list) => list.ended, right: true },
+      ],
+      options,
+      'There is no suppression list.',
+    );
   });
   withOutput(group.command('create <name>').description('create a list of your own'))
     .option('--brand <brand>', 'only for this brand')
@@ -34,7 +42,7 @@ function addLists(group: Command): void {
     .action(
       async (
         name: string,
-        options: OutputOptions & { brand?: string; list?: string; reach: string; exact?: boolean },
+        options: OutputOptions & { brand?: string; list?: string; reach: Reach; exact?: boolean },
       ) => {
         const client = connect();
         const brandId = options.brand === undefined ? undefined : (await brandNamed(client, options.brand)).id;
@@ -55,6 +63,12 @@ function addLists(group: Command): void {
 }
 
 function addEntering(group: Command): void {
+  addAdd(group);
+  addImport(group);
+  addLift(group);
+}
+
+function addAdd(group: Command): void {
   withOutput(
     group
       .command('add <list> <values...>')
@@ -65,8 +79,15 @@ function addEntering(group: Command): void {
     .action(async (name: string, values: string[], options: OutputOptions & { reason: string; until?: string }) => {
       const client = connect();
       const list = await suppressionListNamed(client, name);
-      printEntered(await client.addEntries(list.id, values, options.reason, endOf(options.until)), list.name, options);
+      printEntered(
+        await client.addEntries({ id: list.id, values, reason: options.reason, expiresAt: options.until ?? null }),
+        list.name,
+        options,
+      );
     });
+}
+
+function addImport(group: Command): void {
   withOutput(group.command('import <list> <file>').description('enter the first column of a CSV file'))
     .requiredOption('--reason <text>', 'why')
     .option('--until <date>', 'end of the entries, as 2027-01-31')
@@ -77,16 +98,24 @@ function addEntering(group: Command): void {
       if (values.length === 0) throw new UsageError(`${file} has no rows.`, 1);
       for (let from = 0; from < values.length; from += BATCH) {
         printEntered(
-          await client.addEntries(list.id, values.slice(from, from + BATCH), options.reason, endOf(options.until)),
+          await client.addEntries({
+            id: list.id,
+            values: values.slice(from, from + BATCH),
+            reason: options.reason,
+            expiresAt: options.until ?? null,
+          }),
           list.name,
           options,
         );
       }
     });
+}
+
+function addLift(group: Command): void {
   withOutput(group.command('lift <entries...>').description('lift entries by their number; they stay on record'))
     .requiredOption('--reason <text>', 'why')
     .action(async (entries: string[], options: OutputOptions & { reason: string }) => {
-      const lifted = await connect().lift(entries.map(Number), options.reason);
+      const lifted = await connect().lift({ entryIds: entries.map(Number), reason: options.reason });
       printOne(lifted, options, () => [
         `${count(lifted.lifted)} lifted in run ${lifted.runId}. Undo: avendel runs undo ${lifted.runId} --reason "…"`,
       ]);
@@ -102,12 +131,6 @@ async function firstColumn(file: string): Promise<string[]> {
   return /^(entry|e-?mail|address|domain|hash|sha-?256)$/i.test(values[0] ?? '') ? values.slice(1) : values;
 }
 
-function endOf(until: string | undefined): string | null {
-  if (until === undefined) return null;
-  if (Number.isNaN(Date.parse(until))) throw new UsageError(`--until wants a date as 2027-01-31, not “${until}”.`);
-  return new Date(until).toISOString();
-}
-
 function printEntered(entered: EnteredEntries, listName: string, options: OutputOptions): void {
   printOne(entered, options, () => [
     `${count(entered.entered)} entered on “${listName}” in run ${entered.runId}, ${count(entered.known)} stood there already, ${count(entered.refused.length)} refused.`,
@@ -119,6 +142,12 @@ function printEntered(entered: EnteredEntries, listName: string, options: Output
 }
 
 function addEntries(group: Command): void {
+  addEntriesOf(group);
+  addExport(group);
+  addCheck(group);
+}
+
+function addEntriesOf(group: Command): void {
   withPaging(withOutput(group.command('entries <list>').description('entries of a list')))
     .option('--standing <standing>', 'in-effect, past or all', 'in-effect')
     .option('--part <text>', 'part of the entry')
@@ -128,36 +157,59 @@ function addEntries(group: Command): void {
     .action(
       async (
         name: string,
-        options: OutputOptions & PagingOptions & { standing: string; part?: string; order: 'oldest' | 'newest' },
+        options: OutputOptions &
+          PagingOptions & { standing: EntriesQuery['standing']; part?: string; order: 'oldest' | 'newest' },
       ) => {
-        // prettier-ignore
         const client = connect();
         const list = await suppressionListNamed(client, name);
-        const page = await client.entries(list.id, {
+        const page = await client.entries({
+          id: list.id,
           standing: options.standing,
           part: options.part,
           order: options.order,
           ...pageOf(options),
         });
-        printPage(page, [
-        { head: 'No', cell: (entry) => String(entry.id), right: true },
-        { head: 'Entry', cell: (entry) => entry.value },
-        { head: 'Reason', cell: (entry) => entry.reason },
-        { head: 'Source', cell: (entry) => entry.source },
-        { head: 'Since', cell: (entry) => moment(entry.enteredAt) },
-        { head: 'Until', cell: (entry) => (entry.liftedAt ? `lifted ${entry.liftedAt.slice(0, 10)}` : (entry.expiresAt?.slice(0, 10) ?? 'no end')) },
-      ], options, 'No entry.'); // prettier-ignore
+        printPage(
+          page,
+          [
+            { head: 'No', cell: (entry) => String(entry.id), right: true },
+            { head: 'Entry', cell: (entry) => entry.value },
+            { head: 'Reason', cell: (entry) => entry.reason },
+            { head: 'Source', cell: (entry) => entry.source },
+            { head: 'Since', cell: (entry) => moment(entry.enteredAt) },
+            {
+              head: 'Until',
+              cell: (entry) =>
+                entry.liftedAt ? `lifted ${day(entry.liftedAt)}` : entry.expiresAt ? day(entry.expiresAt) : 'no end',
+            },
+          ],
+          options,
+          'No entry.',
+        );
       },
     );
-  group.command('export <list>').description('all entries as CSV').option('--standing <standing>', 'in-effect, past or all', 'all').option('--file <file>', 'where to write it', '-')
-    .action(async (name: string, options: { standing: string; file: string }) => {
+}
+
+function addExport(group: Command): void {
+  group
+    .command('export <list>')
+    .description('all entries as CSV')
+    .option('--standing <standing>', 'in-effect, past or all', 'all')
+    .option('--file <file>', 'where to write it', '-')
+    .action(async (name: string, options: { standing: EntriesQuery['standing']; file: string }) => {
       const client = connect();
-      const response = await client.exportEntries((await suppressionListNamed(client, name)).id, options.standing);
+      const response = await client.exportEntries({
+        id: (await suppressionListNamed(client, name)).id,
+        standing: options.standing,
+      });
       await saveStream(response, options.file);
-    }); // prettier-ignore
+    });
+}
+
+function addCheck(group: Command): void {
   withOutput(group.command('check <address>').description('may we write to this address, and why')).action(
     async (address: string, options: OutputOptions) => {
-      const check = await connect().check(address);
+      const check = await connect().check({ address });
       printOne(check, options, () =>
         check.brands.map(
           (verdict) =>

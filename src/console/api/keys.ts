@@ -15,6 +15,7 @@ export const keys = {
   preflight: (id: number) => ['campaign', id, 'preflight'] as const,
   suppression: ['suppression'] as const,
   entries: (filter: object) => ['suppression', 'entries', filter] as const,
+  relay: ['relay'] as const,
   rules: ['rules'] as const,
   runs: ['runs'] as const,
   run: (id: number) => ['runs', id] as const,

@@ -18,10 +18,12 @@ export function useSession() {
 export function useSignIn() {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: ({ email, password }: { email: string; password: string }) => client.signIn(email, password),
+    mutationFn: ({ email, password }: { email: string; password: string }) => client.signIn({ email, password }),
     onSuccess: (session) => {
       keepCsrf(session.csrf);
       queries.setQueryData(keys.session, session);
+      // What was asked for in vain while nobody was signed in is asked for again.
+      return queries.invalidateQueries({ predicate: (query) => query.queryKey[0] !== keys.session[0] });
     },
   });
 }

@@ -1,11 +1,12 @@
 import { useDebouncedValue } from '@mantine/hooks';
 import { useMemo } from 'react';
 
-const PAUSE_MS = 300;
+/** How long nothing more is typed before what was typed is asked. */
+export const PAUSE_MS = 300;
 
 /**
- * What was typed, once nothing more is typed for a moment, since with millions of contacts each count takes some seconds;
- * and whether it is what stands there now.
+ * What was typed, once nothing more is typed for a moment, since with millions of contacts each count takes some
+ * seconds; and whether it is what stands there now.
  */
 export function usePaused<T>(value: T): [paused: T, isUpToDate: boolean] {
   const typed = JSON.stringify(value) as string | undefined;

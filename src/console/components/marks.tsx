@@ -1,7 +1,27 @@
 import {
-  IconArchive, IconCheck, IconCircleDashed, IconCircleFilled, IconCircleHalf2, IconCircleOff, IconCirclePlus, IconDoorExit, IconEraser, IconGauge, IconHandStop, IconHourglassEmpty,
-  IconLicenseOff, IconMailboxOff, IconMailOff, IconMessageReport, IconRobot, IconSpeakerphone, IconStack2, IconSunset2, IconUsersMinus, type Icon,
-} from '@tabler/icons-react'; // prettier-ignore
+  IconArchive,
+  IconCheck,
+  IconCircleDashed,
+  IconCircleFilled,
+  IconCircleHalf2,
+  IconCircleOff,
+  IconCirclePlus,
+  IconDoorExit,
+  IconEraser,
+  IconGauge,
+  IconHandStop,
+  IconHourglassEmpty,
+  IconLicenseOff,
+  IconMailboxOff,
+  IconMailOff,
+  IconMessageReport,
+  IconRobot,
+  IconSpeakerphone,
+  IconStack2,
+  IconSunset2,
+  IconUsersMinus,
+  type Icon,
+} from '@tabler/icons-react';
 import type { Reach, Reason, Stage as StageName } from '../../shared/words.ts';
 import { reasonWord } from './words.ts';
 
@@ -87,7 +107,10 @@ export function ReachMark({ reach }: { reach: Reach }) {
 /** Whose act it was, or which way a message went. */
 export type ActorName = 'human' | 'machine' | 'unknown' | 'sent' | 'back';
 
-/** Whose act: a person's filled disc, a machine's or rule's hollow square, unknown a dashed ring; mail out a dash, what came back a cross. */
+/**
+ * Whose act: a person's filled disc, a machine's or rule's hollow square, unknown a dashed ring; mail out a dash, what
+ * came back a cross.
+ */
 export function ActorMark({ actor }: { actor: ActorName }) {
   const label = {
     human: 'a person',

@@ -69,12 +69,14 @@ export function Needles({
         </text>
       </svg>
       <figcaption className="third">
-        {over.length === 0
-          ? 'Inside the limit on every sending day.'
-          : `Over the limit on ${over.length} ${over.length === 1 ? 'day' : 'days'}: ${over
-              .map((needle) => needle.day)
-              .slice(0, 3)
-              .join(', ')}.`}
+        {needles.length === 0
+          ? 'Nothing was sent in these days.'
+          : over.length === 0
+            ? 'Inside the limit on every sending day.'
+            : `Over the limit on ${over.length} ${over.length === 1 ? 'day' : 'days'}: ${over
+                .map((needle) => needle.day)
+                .slice(0, 3)
+                .join(', ')}.`}
       </figcaption>
     </figure>
   );

@@ -1,16 +1,21 @@
-import { Button } from '@mantine/core';
 import { IconX } from '@tabler/icons-react';
-import type { ReactNode } from 'react';
+import { useEffect, useRef, type ReactNode } from 'react';
 import { Link } from 'react-router';
-import { Refusal } from '../../client/calls.ts';
+import { Refusal } from '../../client/send.ts';
+import css from './page.module.css';
 
 /** What is looked at, the finding itself, and one plain paragraph of further facts. */
 export function Finding({ line, headline, children }: { line: ReactNode; headline: ReactNode; children?: ReactNode }) {
+  const title = useRef<HTMLHeadingElement>(null);
+  // The tab says what its page does.
+  useEffect(() => {
+    document.title = `${title.current?.textContent ?? ''} · Avendel`;
+  });
   return (
     <header className="finding">
       <div className="line">{line}</div>
-      <h1>{headline}</h1>
-      {children === undefined ? null : <div className="paragraph">{children}</div>}
+      <h1 ref={title}>{headline}</h1>
+      {children === undefined ? null : <div className={css.paragraph}>{children}</div>}
     </header>
   );
 }
@@ -25,9 +30,9 @@ export function Leaf({
   margin: ReactNode;
   mirrored?: boolean;
 }) {
-  const aside = <aside className="margin">{margin}</aside>;
+  const aside = <aside className={css.margin}>{margin}</aside>;
   return (
-    <div className={mirrored ? 'leaf mirrored' : 'leaf'}>
+    <div className={mirrored ? `${css.leaf} ${css.mirrored}` : css.leaf}>
       {mirrored ? aside : null}
       <div style={{ minWidth: 0 }}>{children}</div>
       {mirrored ? null : aside}
@@ -95,7 +100,7 @@ export function Loading({ rows = 6 }: { rows?: number }) {
   return (
     <div role="status" aria-label="loading">
       {Array.from({ length: rows }, (_, index) => (
-        <div key={index} className="loading-row" />
+        <div key={index} className={css.loadingRow} />
       ))}
     </div>
   );
@@ -147,15 +152,5 @@ export function Ledger({ lines, total, note }: { lines: LedgerLine[]; total: Led
         </p>
       )}
     </>
-  );
-}
-
-/** The way to the next page of a list, where there is one. */
-export function NextFifty({ next, go }: { next: string | null; go: (cursor: string) => void }) {
-  if (!next) return null;
-  return (
-    <Button mt="sm" onClick={() => go(next)}>
-      Next 50
-    </Button>
   );
 }

@@ -2,13 +2,13 @@ import { Button } from '@mantine/core';
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
-import type { Run } from '../../shared/api.ts';
-import { useRun } from '../api/queries.ts';
+import type { Run } from '../../shared/contract/runs.ts';
+import { useRun } from '../api/queries/runs.ts';
 import { useAct } from '../api/use-act.ts';
 import { ProblemNote } from './page.tsx';
 import { UnderWay } from './under-way.tsx';
 import { count } from './words.ts';
-import { changedWords } from '../../shared/changed-words.ts';
+import { changedWords } from '../../client/wording/changed.ts';
 
 /** A run from its beginning to its end: how far it is, and then what came of it, with the way to its undo. */
 export function FollowedRun({ begun }: { begun: Run }) {
@@ -37,7 +37,7 @@ export function FollowedRun({ begun }: { begun: Run }) {
 
 /** How far a run is, with a button that stops it. */
 export function RunUnderWay({ run, countedAt, children }: { run: Run; countedAt: number; children?: ReactNode }) {
-  const stop = useAct((client, _: void) => client.stopRun(run.id));
+  const stop = useAct((client, _: void) => client.stopRun({ id: run.id }));
   // The pace is that since it was first seen here: counting whom it concerns, and a break, are not part of it.
   const [first] = useState(() => ({ at: new Date(countedAt || Date.now()).toISOString(), done: run.done }));
   return (
@@ -81,9 +81,13 @@ export function EndedEarly({ run }: { run: Run }) {
 
 /** When a run that was under way has ended, everything shown is asked for again. */
 export function useFreshEnd(run: Run | undefined): void {
+  useAskedAgain(run?.finishedAt === null);
+}
+
+/** When something that was under way no longer is, everything shown is asked for again. */
+export function useAskedAgain(underWay: boolean): void {
   const queries = useQueryClient();
   const wasUnderWay = useRef(false);
-  const underWay = run?.finishedAt === null;
   useEffect(() => {
     if (wasUnderWay.current && !underWay)
       void queries.invalidateQueries({ predicate: (query) => query.queryKey[0] !== 'session' });

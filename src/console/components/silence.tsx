@@ -1,8 +1,8 @@
 import type { KeyboardEvent } from 'react';
-import type { SunsetPreview, SunsetRule } from '../../shared/api-rules.ts';
+import type { SunsetPreview, SunsetRule } from '../../shared/contract/rules.ts';
+import { useNarrow } from './narrow.ts';
 import { count } from './words.ts';
 
-const WIDTH = 780;
 const HEIGHT = 190;
 const TOP = 44;
 
@@ -18,28 +18,55 @@ interface Props {
  * to enough, outlined for who was not. Each handle is a slider; the field in the ladder holds the same value.
  */
 export function Silence({ bins, rule, saved, onMove }: Props) {
-  const xOf = (days: number): number => (placeOf(bins, days) * WIDTH) / Math.max(1, bins.length);
+  // Drawn for the width that there is, so that its words keep their size.
+  const width = useNarrow() ? 380 : 780;
+  const xOf = (days: number): number => (placeOf(bins, days) * width) / Math.max(1, bins.length);
   const wasAt = (stage: string): number | undefined => saved.steps.find((step) => step.stage === stage)?.days;
   return (
-    <div style={{ overflowX: 'auto' }}>
-      <svg viewBox={`0 0 ${WIDTH} ${HEIGHT + TOP + 30}`} width="100%" style={{ minWidth: 420 }} role="group" aria-label="Contacts by days of silence, with the thresholds of the ladder">
-        <Bars bins={bins} rule={rule} />
-        <line x1={0} x2={WIDTH} y1={TOP + HEIGHT} y2={TOP + HEIGHT} stroke="var(--av-rule)" />
+    <div>
+      <svg
+        viewBox={`0 0 ${width} ${HEIGHT + TOP + 30}`}
+        width="100%"
+        role="group"
+        aria-label="Contacts by days of silence, with the thresholds of the ladder"
+      >
+        <Bars bins={bins} rule={rule} width={width} />
+        <line x1={0} x2={width} y1={TOP + HEIGHT} y2={TOP + HEIGHT} stroke="var(--av-rule)" />
         {rule.steps.map(({ stage, days }) => {
           const was = wasAt(stage);
-          return was === undefined || was === days ? null : <line key={stage} x1={xOf(was)} x2={xOf(was)} y1={TOP} y2={TOP + HEIGHT} stroke="var(--av-rule)" strokeDasharray="4 3" />;
+          return was === undefined || was === days ? null : (
+            <line
+              key={stage}
+              x1={xOf(was)}
+              x2={xOf(was)}
+              y1={TOP}
+              y2={TOP + HEIGHT}
+              stroke="var(--av-rule)"
+              strokeDasharray="4 3"
+            />
+          );
         })}
         {rule.steps.map((step) => (
-          <Handle key={step.stage} step={step} x={xOf(step.days)} moved={wasAt(step.stage) !== step.days} move={(days) => onMove(step.stage, days)} />
+          <Handle
+            key={step.stage}
+            step={step}
+            x={xOf(step.days)}
+            moved={wasAt(step.stage) !== step.days}
+            move={(days) => onMove(step.stage, days)}
+          />
         ))}
       </svg>
     </div>
-  ); // prettier-ignore
+  );
 }
 
-function Bars({ bins, rule }: Pick<Props, 'bins' | 'rule'>) {
+/** As many labels as have room, each of so many units of width. */
+const LABEL = 44;
+
+function Bars({ bins, rule, width }: Pick<Props, 'bins' | 'rule'> & { width: number }) {
   const most = Math.max(1, ...bins.map((bin) => bin.silent + bin.unasked));
-  const band = WIDTH / Math.max(1, bins.length);
+  const band = width / Math.max(1, bins.length);
+  const every = Math.ceil(LABEL / band);
   const base = TOP + HEIGHT;
   const scale = (value: number): number => (HEIGHT * value) / most;
   const stageAt = (days: number): string =>
@@ -50,18 +77,48 @@ function Bars({ bins, rule }: Pick<Props, 'bins' | 'rule'>) {
     return (
       <g key={from}>
         <rect x={x} width={band * 0.62} y={base - scale(silent)} height={scale(silent)} fill={colour} />
-        {unasked > 0 && <rect x={x + 0.5} width={band * 0.62 - 1} y={base - scale(silent + unasked)} height={scale(unasked)} fill="none" stroke={colour} strokeDasharray="3 2" />}
-        <text x={index * band} y={base + 18} fontSize={13} fill="var(--av-ink3)" textAnchor={index === 0 ? 'start' : 'middle'}>{from}</text>
+        {unasked > 0 && (
+          <rect
+            x={x + 0.5}
+            width={band * 0.62 - 1}
+            y={base - scale(silent + unasked)}
+            height={scale(unasked)}
+            fill="none"
+            stroke={colour}
+            strokeDasharray="3 2"
+          />
+        )}
+        {index % every === 0 ? (
+          <text
+            x={index * band}
+            y={base + 18}
+            fontSize={13}
+            fill="var(--av-ink3)"
+            textAnchor={index === 0 ? 'start' : 'middle'}
+          >
+            {from}
+          </text>
+        ) : null}
         <title>{`from ${from} days: ${count(silent)} silent, ${count(unasked)} not written to enough`}</title>
       </g>
-    ); // prettier-ignore
+    );
   });
 }
 
 const KEYS: Readonly<Record<string, number>> = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 };
 
 /** A threshold: arrows move it by a day, with Shift by ten. */
-function Handle({ step, x, moved, move }: { step: SunsetRule['steps'][number]; x: number; moved: boolean; move: (days: number) => void }) {
+function Handle({
+  step,
+  x,
+  moved,
+  move,
+}: {
+  step: SunsetRule['steps'][number];
+  x: number;
+  moved: boolean;
+  move: (days: number) => void;
+}) {
   const onKeyDown = (event: KeyboardEvent): void => {
     const by = KEYS[event.key];
     if (by === undefined) return;
@@ -69,13 +126,38 @@ function Handle({ step, x, moved, move }: { step: SunsetRule['steps'][number]; x
     move(Math.max(1, step.days + by * (event.shiftKey ? 10 : 1)));
   };
   return (
-    <g role="slider" tabIndex={0} aria-label={`${step.stage} from days of silence`} aria-valuenow={step.days} aria-valuemin={1} aria-valuemax={3650} onKeyDown={onKeyDown}>
+    <g
+      role="slider"
+      tabIndex={0}
+      aria-label={`${step.stage} from days of silence`}
+      aria-valuenow={step.days}
+      aria-valuemin={1}
+      aria-valuemax={3650}
+      onKeyDown={onKeyDown}
+    >
       <line x1={x} x2={x} y1={30} y2={TOP + HEIGHT} stroke="var(--av-act)" strokeWidth={2} />
-      <rect x={x - 27} y={6} width={54} height={24} rx={6} fill={moved ? 'var(--av-act-fill)' : 'var(--av-sheet)'} stroke="var(--av-act)" />
-      <text x={x} y={23} fontSize={14} fontWeight={600} textAnchor="middle" fill={moved ? 'var(--av-act-text)' : 'var(--av-act)'}>{step.days} d</text>
+      <rect
+        x={x - 27}
+        y={6}
+        width={54}
+        height={24}
+        rx={6}
+        fill={moved ? 'var(--av-act-fill)' : 'var(--av-sheet)'}
+        stroke="var(--av-act)"
+      />
+      <text
+        x={x}
+        y={23}
+        fontSize={14}
+        fontWeight={600}
+        textAnchor="middle"
+        fill={moved ? 'var(--av-act-text)' : 'var(--av-act)'}
+      >
+        {step.days} d
+      </text>
     </g>
   );
-} // prettier-ignore
+}
 
 /** Where so many days stand among the bins, in bins from the left. */
 function placeOf(bins: Props['bins'], days: number): number {

@@ -1,8 +1,9 @@
 import { useState } from 'react';
-import type { Preflight } from '../../shared/api.ts';
+import type { Preflight } from '../../shared/contract/sending.ts';
 import type { Reason } from '../../shared/words.ts';
 import { REASON_LOOK, ReasonMark, TONE_COLOURS } from './marks.tsx';
 import { count } from './words.ts';
+import css from './steps.module.css';
 
 /**
  * The audience as a step chart: the whole strip at true scale, its held-back end opened into enlarged steps, each in
@@ -38,11 +39,11 @@ export function Steps({
         <div style={{ flex: 1, border: '1px solid var(--av-ink)', borderLeftWidth: 0 }} />
       </div>
       <Wedge share={audience === 0 ? 1 : willGet / audience} />
-      <div className="reason-head">
+      <div className={css.reasonHead}>
         <span>Held back because</span>
         <span className="figure">Contacts</span>
         <span style={{ paddingLeft: 16 }}>Three of them</span>
-        <span className="ends">
+        <span className={css.ends}>
           <span>{count(willGet)}</span>
           <span>{count(audience)}</span>
         </span>
@@ -53,7 +54,7 @@ export function Steps({
           <button
             key={row.reason}
             type="button"
-            className={open === row.reason ? 'reason-row open' : 'reason-row'}
+            className={open === row.reason ? `${css.reasonRow} open` : css.reasonRow}
             aria-expanded={open === row.reason}
             onClick={() => onOpen(row.reason)}
           >
@@ -61,8 +62,8 @@ export function Steps({
             <span className="figure">
               <span className="door">{count(row.contacts)}</span>
             </span>
-            <span className="three second">{row.sample.map((one) => one.name ?? one.address).join(', ')}</span>
-            <span className="step">
+            <span className={`${css.three} second`}>{row.sample.map((one) => one.name ?? one.address).join(', ')}</span>
+            <span className={css.step}>
               <i
                 style={{ left: `${place(row.from)}%`, width: `${place(row.to) - place(row.from)}%`, background: tone }}
               />
@@ -103,7 +104,7 @@ function Wedge({ share }: { share: number }) {
 
 function Sum({ audience, heldBack, willGet }: { audience: number; heldBack: number; willGet: number }) {
   return (
-    <div className="reason-sum">
+    <div className={css.reasonSum}>
       <strong>Held back</strong>
       <strong className="figure">{count(heldBack)}</strong>
       <span style={{ paddingLeft: 16 }}>

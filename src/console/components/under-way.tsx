@@ -1,7 +1,10 @@
 import type { ReactNode } from 'react';
-import { paceWords } from '../../shared/pace.ts';
+import { paceWords } from '../../client/wording/pace.ts';
 
-/** Long work: how far it is, how fast it goes, how long it still takes, and the buttons that stop it. `since` and `countedAt` are instants; `before` was done at `since` already. */
+/**
+ * Long work: how far it is, how fast it goes, how long it still takes, and the buttons that stop it. `since` and
+ * `countedAt` are instants; `before` was done at `since` already.
+ */
 export function UnderWay({
   label,
   done,
@@ -23,7 +26,14 @@ export function UnderWay({
   const seconds = since === null ? 0 : (countedAt - Date.parse(since)) / 1000;
   return (
     <>
-      <div className="bar-box" role="progressbar" aria-label={label} aria-valuenow={done} aria-valuemin={0} aria-valuemax={whole}>
+      <div
+        className="bar-box"
+        role="progressbar"
+        aria-label={label}
+        aria-valuenow={done}
+        aria-valuemin={0}
+        aria-valuemax={whole}
+      >
         <div style={{ width: `${(100 * done) / Math.max(1, whole)}%` }} />
       </div>
       <div className="row" style={{ marginTop: 8, justifyContent: 'space-between' }}>
@@ -31,5 +41,5 @@ export function UnderWay({
         <span className="row">{children}</span>
       </div>
     </>
-  ); // prettier-ignore
+  );
 }

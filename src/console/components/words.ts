@@ -1,3 +1,4 @@
+import type { SignUp } from '../../shared/contract/permission.ts';
 import type { Reason } from '../../shared/words.ts';
 
 /** Words and figures as the console writes them. */
@@ -10,6 +11,21 @@ export const percent = (rate: number | null, digits = 2): string =>
 /** `1 contact`, `1,204 contacts`. */
 export const plural = (number: number, one: string, many: string): string =>
   `${count(number)} ${number === 1 ? one : many}`;
+
+/** How many subscriptions, of whoever signed up or came by a file, are not confirmed yet. */
+export const waitingWords = (pending: number): string =>
+  pending === 0
+    ? 'Nobody waits to confirm'
+    : `${plural(pending, 'subscription waits', 'subscriptions wait')} to be confirmed`;
+
+/** By which way somebody signed up. */
+export const SIGN_UP_WAYS: Record<SignUp['way'], string> = {
+  form: 'the sign-up form',
+  api: 'another program',
+  preferences: 'their preference page',
+  import: 'a file',
+  asked: 'a file, asked since',
+};
 
 /** A reason as it is shown. */
 export const reasonWord = (reason: Reason): string => reason.replace('-', ' ');

@@ -22,8 +22,10 @@ function repeated(text: string): string {
 /** Why a password cannot be taken; nothing when it can. Any characters may stand in it, and none has to. */
 export function passwordProblem(password: string, of: { email: string; name: string }): string | undefined {
   const letters = [...password].length;
-  if (letters < SHORTEST_PASSWORD) return `A password has ${SHORTEST_PASSWORD} characters at least; this one has ${letters}.`;
-  if (letters > LONGEST_PASSWORD) return `A password has ${LONGEST_PASSWORD} characters at most; this one has ${letters}.`;
+  if (letters < SHORTEST_PASSWORD)
+    return `A password has ${SHORTEST_PASSWORD} characters at least; this one has ${letters}.`;
+  if (letters > LONGEST_PASSWORD)
+    return `A password has ${LONGEST_PASSWORD} characters at most; this one has ${letters}.`;
   const given = plain(password);
   const bare = given.replace(/[\d\W_]+$/u, '');
   if ([given, repeated(given), bare, repeated(bare)].some((one) => one !== '' && COMMON.has(one)))
@@ -32,4 +34,4 @@ export function passwordProblem(password: string, of: { email: string; name: str
   if ([of.email, of.email.split('@')[0]!, of.name].some((own) => own.length > 3 && bare === plain(own)))
     return 'This password is your own name or address.';
   return undefined;
-} // prettier-ignore
+}

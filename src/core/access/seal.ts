@@ -16,7 +16,8 @@ const [ID_BYTES, IV_BYTES, TAG_BYTES] = [4, 12, 16];
 const HEAD_BYTES = 1 + ID_BYTES;
 
 /**
- * Reads keys, one a line, each 32 bytes in base64 or hex: the first seals, all open, so a new one is put before the old.
+ * Reads keys, one a line, each 32 bytes in base64 or hex: the first seals, all open, so a new one is put before the
+ * old.
  * @throws Error that says what is wrong, without the key
  */
 export function readSecretKeys(text: string): Buffer[] {
@@ -24,12 +25,17 @@ export function readSecretKeys(text: string): Buffer[] {
   if (lines.length === 0) throw new Error('there is no key in it');
   return lines.map((line, index) => {
     const key = /^[0-9a-f]{64}$/i.test(line) ? Buffer.from(line, 'hex') : Buffer.from(line, 'base64');
-    if (key.length !== KEY_BYTES) throw new Error(`key ${index + 1} has ${key.length} bytes and not ${KEY_BYTES}; make one with: head -c 32 /dev/urandom | base64`); // prettier-ignore
+    if (key.length !== KEY_BYTES)
+      throw new Error(
+        `key ${index + 1} has ${key.length} bytes and not ${KEY_BYTES}; make one with: head -c 32 /dev/urandom | base64`,
+      );
     return key;
   });
 }
 
-/** AES-256 in GCM (NIST SP 800-38D): one byte for the form, four that tell the key, the vector, the tag, and the secret. */
+/**
+ * AES-256 in GCM (NIST SP 800-38D): one byte for the form, four that tell the key, the vector, the tag, and the secret.
+ */
 export function makeSecrets(keys: readonly Buffer[]): Secrets {
   const byId = new Map(keys.map((key) => [idOf(key), key]));
   const current = keys[0]!;
@@ -45,7 +51,10 @@ export function makeSecrets(keys: readonly Buffer[]): Secrets {
     open(sealed, purpose) {
       const key = byId.get(keyIdIn(sealed));
       if (sealed[0] !== FORM || !key || sealed.length < HEAD_BYTES + IV_BYTES + TAG_BYTES) return undefined;
-      const [vector, rest] = [sealed.subarray(HEAD_BYTES, HEAD_BYTES + IV_BYTES), sealed.subarray(HEAD_BYTES + IV_BYTES)]; // prettier-ignore
+      const [vector, rest] = [
+        sealed.subarray(HEAD_BYTES, HEAD_BYTES + IV_BYTES),
+        sealed.subarray(HEAD_BYTES + IV_BYTES),
+      ];
       const decipher = createDecipheriv('aes-256-gcm', key, vector)
         .setAAD(Buffer.concat([sealed.subarray(0, HEAD_BYTES), Buffer.from(purpose)]))
         .setAuthTag(rest.subarray(0, TAG_BYTES));

@@ -1,6 +1,6 @@
 /**
- * How long after a wrong password the next try has to wait, so that guessing takes years and nobody who knows the password
- * is kept out for long. Wrong tries are counted in three ways; the longest wait holds.
+ * How long after a wrong password the next try has to wait, so that guessing takes years and nobody who knows the
+ * password is kept out for long. Wrong tries are counted in three ways; the longest wait holds.
  */
 export const TRIES_BY = ['address-and-network', 'network', 'address'] as const;
 /** One of TRIES_BY. */

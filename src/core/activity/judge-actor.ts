@@ -152,7 +152,10 @@ function findBursts(acts: readonly ActFacts[], links: number): ReadonlySet<ActFa
   return found;
 }
 
-/** Marks clicks, in the order of time, within so long of the first of which so many different links were followed. One pass. */
+/**
+ * Marks clicks, in the order of time, within so long of the first of which so many different links were followed. One
+ * pass.
+ */
 function markBursts(clicks: readonly ActFacts[], within: number, wanted: number, found: Set<ActFacts>): void {
   const times = new Map<number | null, number>();
   let end = 0;

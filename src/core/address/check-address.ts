@@ -21,7 +21,10 @@ export const DEFAULT_SEVERITIES: Severities = {
 /** What can be found of an address. */
 export type FindingCode = AddressProblem | SettableCode | 'suppressed' | 'erased' | 'known';
 
-/** What the domain name system says of a domain's mail: `none` has no mail exchanger and no host either (RFC 5321 section 5.1). */
+/**
+ * What the domain name system says of a domain's mail: `none` has no mail exchanger and no host either (RFC 5321
+ * section 5.1).
+ */
 export type Exchange = 'some' | 'null' | 'none' | 'unknown';
 
 /** What is known of a domain, whoever is at it. */
@@ -42,7 +45,36 @@ export interface Finding {
 }
 
 /** RFC 2142, and names in use for posts rather than people. */
-const ROLE_NAMES: ReadonlySet<string> = new Set(['abuse', 'admin', 'administrator', 'billing', 'contact', 'enquiries', 'hello', 'help', 'hostmaster', 'info', 'list', 'list-request', 'mail', 'mailer-daemon', 'marketing', 'news', 'no-reply', 'noc', 'noreply', 'office', 'postmaster', 'root', 'sales', 'security', 'support', 'usenet', 'webmaster', 'www']); // prettier-ignore
+const ROLE_NAMES: ReadonlySet<string> = new Set([
+  'abuse',
+  'admin',
+  'administrator',
+  'billing',
+  'contact',
+  'enquiries',
+  'hello',
+  'help',
+  'hostmaster',
+  'info',
+  'list',
+  'list-request',
+  'mail',
+  'mailer-daemon',
+  'marketing',
+  'news',
+  'no-reply',
+  'noc',
+  'noreply',
+  'office',
+  'postmaster',
+  'root',
+  'sales',
+  'security',
+  'support',
+  'usenet',
+  'webmaster',
+  'www',
+]);
 
 const SYNTAX: Readonly<Record<AddressProblem, string>> = {
   empty: 'There is no address.',
@@ -63,7 +95,10 @@ export function isRoleName(local: string): boolean {
   return ROLE_NAMES.has(local);
 }
 
-/** What a domain alone says against taking anybody at it in: the gravest finding by these severities, if any is more than a note. */
+/**
+ * What a domain alone says against taking anybody at it in: the gravest finding by these severities, if any is more
+ * than a note.
+ */
 export function decideDomain(
   facts: DomainFacts,
   severities: Severities,
@@ -97,20 +132,35 @@ export function describeAddress(
   const { refused, exchange, lookAlike } = facts.of;
   const set = (code: SettableCode, text: string): Finding => ({ code, severity: severities[code], text });
   return [
-    ...(facts.erased ? [{ code: 'erased' as const, severity: 'refuse' as const, text: 'This person was erased at their request.' }] : []),
+    ...(facts.erased
+      ? [{ code: 'erased' as const, severity: 'refuse' as const, text: 'This person was erased at their request.' }]
+      : []),
     ...(refused ? [set('refuse-list', `${refused.value} stands on the refuse-list: ${refused.reason}.`)] : []),
     ...(exchange === 'null' ? [set('null-exchanger', `${facts.domain} says that it takes no mail.`)] : []),
     ...(exchange === 'none' ? [set('no-exchanger', `${facts.domain} has nothing that takes mail.`)] : []),
     ...(lookAlike ? [{ ...lookAlikeFinding(facts.local, lookAlike), severity: severities['look-alike-domain'] }] : []),
-    ...(facts.suppressedBy.length > 0 ? [{ code: 'suppressed' as const, severity: 'note' as const, text: `It stands on ${facts.suppressedBy.map((name) => `“${name}”`).join(', ')}.` }] : []),
-    ...(isRoleName(facts.local) ? [set('role-name', `“${facts.local}” is a post, not a person: whoever reads it did not sign up.`)] : []),
+    ...(facts.suppressedBy.length > 0
+      ? [
+          {
+            code: 'suppressed' as const,
+            severity: 'note' as const,
+            text: `It stands on ${facts.suppressedBy.map((name) => `“${name}”`).join(', ')}.`,
+          },
+        ]
+      : []),
+    ...(isRoleName(facts.local)
+      ? [set('role-name', `“${facts.local}” is a post, not a person: whoever reads it did not sign up.`)]
+      : []),
     ...(facts.known ? [{ code: 'known' as const, severity: 'note' as const, text: 'It is a contact of ours.' }] : []),
   ];
-} // prettier-ignore
+}
 
 function lookAlikeFinding(local: string, { given, proposed }: LookAlike): Omit<Finding, 'severity'> {
   const share = Math.floor((1000 * proposed.delivered) / proposed.accepted) / 10;
-  const here = given.contacts === 0 ? `No contact is at ${given.domain}` : `${given.contacts.toLocaleString('en-GB')} contacts at ${given.domain}, none ever delivered`; // prettier-ignore
+  const here =
+    given.contacts === 0
+      ? `No contact is at ${given.domain}`
+      : `${given.contacts.toLocaleString('en-GB')} contacts at ${given.domain}, none ever delivered`;
   return {
     code: 'look-alike-domain',
     text: `${here}; ${proposed.contacts.toLocaleString('en-GB')} at ${proposed.domain}, ${share} % delivered.`,

@@ -24,8 +24,8 @@ const DELIVERS = 0.5;
 
 /**
  * The domain that a given one is probably a slip of: close by keyboard and edits, far more common among the
- * organisation's own contacts, and delivering, while the given one has never delivered. Learned from `known`, not from a
- * list of providers. Nothing where there is no such domain.
+ * organisation's own contacts, and delivering, while the given one has never delivered. Learned from `known`, not from
+ * a list of providers. Nothing where there is no such domain.
  */
 export function findLookAlike(domain: string, known: readonly DomainStanding[]): LookAlike | undefined {
   return makeLookAlikeFinder(known)(domain);
@@ -41,7 +41,9 @@ export function makeLookAlikeFinder(known: readonly DomainStanding[]): (domain: 
 /** Most domains that are compared: those with most contacts. What is rarer is rarer than a slip worth a look. */
 const MOST_COMPARED = 5000;
 
-/** The domains among these that are probably slips, each with what was probably meant; those with most contacts first. */
+/**
+ * The domains among these that are probably slips, each with what was probably meant; those with most contacts first.
+ */
 export function listLookAlikes(known: readonly DomainStanding[]): LookAlike[] {
   const find = makeLookAlikeFinder(known);
   return known

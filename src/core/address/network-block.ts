@@ -12,7 +12,10 @@ export function networkBlock(address: string): string {
   return `${[...head, ...zeros, ...tail].slice(0, 4).join(':')}::/64`;
 }
 
-/** Whether a host is this machine itself, by an address or name that never leads elsewhere (RFC 1122 3.2.1.3, RFC 6761 6.3). */
+/**
+ * Whether a host is this machine itself, by an address or name that never leads elsewhere (RFC 1122 3.2.1.3, RFC 6761
+ * 6.3).
+ */
 export function isLoopback(host: string): boolean {
   return /^(127(\.\d{1,3}){3}|localhost|\[?::1\]?)$/i.test(host);
 }

@@ -13,7 +13,9 @@ export const MAX_ADDRESS_OCTETS = 254;
 
 /** RFC 5322 dot-atom in ASCII: almost every local part there is, and ten times as fast to see as the wide form. */
 const ASCII_DOT_ATOM = /^[a-z0-9!#$%&'*+/=?^_`{|}~-]+(?:\.[a-z0-9!#$%&'*+/=?^_`{|}~-]+)*$/;
-/** RFC 5322 atext, widened by RFC 6531 to everything beyond ASCII. Quoted local parts are not in use and are refused. */
+/**
+ * RFC 5322 atext, widened by RFC 6531 to everything beyond ASCII. Quoted local parts are not in use and are refused.
+ */
 const DOT_ATOM =
   /^[A-Za-z0-9!#$%&'*+/=?^_`{|}~\u0080-\u{10FFFF}-]+(?:\.[A-Za-z0-9!#$%&'*+/=?^_`{|}~\u0080-\u{10FFFF}-]+)*$/u;
 const LABEL = /^[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?$/;
@@ -63,7 +65,10 @@ function octets(text: string, ascii: boolean): number {
   return ascii ? text.length : Buffer.byteLength(text);
 }
 
-/** The same few domains come again and again in a file; so many are remembered before starting over. */
+/**
+ * The same few domains come again and again in a file; so many are remembered before starting over. A plain map, which
+ * writes nothing when it is read: a cache that keeps the latest does for each row of an import.
+ */
 const REMEMBERED_DOMAINS = 5000;
 const remembered = new Map<string, string | null>();
 

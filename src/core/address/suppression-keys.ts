@@ -38,7 +38,10 @@ export function suppressionKeys(address: string): { exact: string; base: string;
   };
 }
 
-/** Reads what somebody typed as a suppression entry: an address, a domain (a leading dot takes in subdomains) or a SHA-256. */
+/**
+ * Reads what somebody typed as a suppression entry: an address, a domain (a leading dot takes in subdomains) or a
+ * SHA-256.
+ */
 export function parseEntry(text: string): EntryValue | undefined {
   const trimmed = text.trim();
   if (/^[0-9a-fA-F]{64}$/.test(trimmed)) return { kind: 'hash', value: trimmed.toLowerCase() };

@@ -1,10 +1,9 @@
 import dayjs from 'dayjs';
-import timezone from 'dayjs/plugin/timezone.js';
 import utc from 'dayjs/plugin/utc.js';
+import { dayAfter, dayOf, startOfDay } from '../time/days.ts';
 import type { When } from './tree.ts';
 
 dayjs.extend(utc);
-dayjs.extend(timezone);
 
 /** When it is, and where: days begin at midnight in the brand's zone. `now` in milliseconds since the epoch. */
 export interface ConditionClock {
@@ -19,7 +18,10 @@ export interface Bounds {
   to: number | null;
 }
 
-/** The instants of a stretch of time. Days, weeks, months and years are counted back from the beginning of today, hours from now. */
+/**
+ * The instants of a stretch of time. Days, weeks, months and years are counted back from the beginning of today, hours
+ * from now.
+ */
 export function boundsOf(when: When, clock: ConditionClock): Bounds {
   switch (when.kind) {
     case 'last':
@@ -27,31 +29,19 @@ export function boundsOf(when: When, clock: ConditionClock): Bounds {
     case 'ago':
       return { from: null, to: backFrom(when, clock) };
     case 'before':
-      return { from: null, to: startOf(when.day, clock.zone) };
+      return { from: null, to: startOfDay(when.day, clock.zone) };
     case 'since':
-      return { from: startOf(when.day, clock.zone), to: null };
+      return { from: startOfDay(when.day, clock.zone), to: null };
     case 'between':
-      return { from: startOf(when.first, clock.zone), to: startOf(dayAfter(when.last), clock.zone) }; // prettier-ignore
+      return { from: startOfDay(when.first, clock.zone), to: startOfDay(dayAfter(when.last), clock.zone) };
   }
 }
 
-function backFrom({ count, unit }: { count: number; unit: 'hours' | 'days' | 'weeks' | 'months' | 'years' }, { now, zone }: ConditionClock): number {
+function backFrom(
+  { count, unit }: { count: number; unit: 'hours' | 'days' | 'weeks' | 'months' | 'years' },
+  { now, zone }: ConditionClock,
+): number {
   if (unit === 'hours') return now - count * 3_600_000;
   // By the calendar, in UTC, so that no change of the clocks comes between; then to midnight in the zone.
-  return startOf(dayjs.utc(todayOf({ now, zone })).subtract(count, unit).format('YYYY-MM-DD'), zone);
-} // prettier-ignore
-
-/** The day it is in the zone, as 2026-11-24. */
-export function todayOf({ now, zone }: ConditionClock): string {
-  return dayjs.tz(now, zone).format('YYYY-MM-DD');
-}
-
-/** Midnight of a day in a zone; where the clocks leave midnight out, the first instant after it. */
-function startOf(day: string, zone: string): number {
-  return dayjs.tz(`${day}T00:00:00`, zone).valueOf();
-}
-
-/** The day after another, as 2026-11-24. */
-function dayAfter(day: string): string {
-  return dayjs.utc(day).add(1, 'day').format('YYYY-MM-DD');
+  return startOfDay(dayjs.utc(dayOf(now, zone)).subtract(count, unit).format('YYYY-MM-DD'), zone);
 }

@@ -20,10 +20,21 @@ export interface ConditionNames {
 /** Names that are not there, tests that a value's type does not allow, and segments that come back to themselves. */
 export function reportNameProblems(condition: Condition, names: ConditionNames, own?: string): ConditionProblem[] {
   const found = [...problems(condition, names), ...(own === undefined ? [] : reportCycle(condition, names, own))];
-  return found.length > 0 || countParts(condition, names) <= MOST_PARTS ? found : [{ code: 'too-deep', ...(condition.span ?? NOWHERE), message: `With the segments it names this has more than ${MOST_PARTS.toLocaleString('en-GB')} parts. Name fewer.` }]; // prettier-ignore
+  return found.length > 0 || countParts(condition, names) <= MOST_PARTS
+    ? found
+    : [
+        {
+          code: 'too-deep',
+          ...(condition.span ?? NOWHERE),
+          message: `With the segments it names this has more than ${MOST_PARTS.toLocaleString('en-GB')} parts. Name fewer.`,
+        },
+      ];
 }
 
-/** Parts of a condition with those of all the segments in it; segments that name each other twice would double with each. */
+/**
+ * Parts of a condition with those of all the segments in it; segments that name each other twice would double with
+ * each.
+ */
 const MOST_PARTS = 2000;
 
 function countParts(condition: Condition, names: ConditionNames, before = 0): number {
@@ -45,7 +56,14 @@ export function reportStaleSnapshots(condition: Condition, names: ConditionNames
     const snapshot = part.kind === 'snapshot' ? names.snapshots.find(({ name }) => name === part.name) : undefined;
     if (!snapshot || now - snapshot.takenAt < STALE_MS) return [];
     const days = Math.floor((now - snapshot.takenAt) / STALE_MS);
-    return [{ code: 'stale', ...(part.span ?? NOWHERE), warning: true, message: `“${snapshot.name}” was frozen ${days} ${days === 1 ? 'day' : 'days'} ago and is not worked out afresh: who came since is not in it.` }]; // prettier-ignore
+    return [
+      {
+        code: 'stale',
+        ...(part.span ?? NOWHERE),
+        warning: true,
+        message: `“${snapshot.name}” was frozen ${days} ${days === 1 ? 'day' : 'days'} ago and is not worked out afresh: who came since is not in it.`,
+      },
+    ];
   });
 }
 
@@ -74,15 +92,21 @@ function* problems(condition: Condition, names: ConditionNames): Generator<Condi
     if (part.kind === 'list' && part.list !== null) yield* named(part.list, of(names.lists), 'list', span);
     if (part.kind === 'segment') {
       if (!names.segments.has(part.name) && names.snapshots.some(({ name }) => name === part.name))
-        yield { code: 'unknown-name', ...span, message: `“${part.name}” is a snapshot, frozen once, and no segment: say “in snapshot ${quoted(part.name)}” if that is meant.` }; // prettier-ignore
+        yield {
+          code: 'unknown-name',
+          ...span,
+          message: `“${part.name}” is a snapshot, frozen once, and no segment: say “in snapshot ${quoted(part.name)}” if that is meant.`,
+        };
       else yield* named(part.name, [...names.segments.keys()], 'segment', span);
     }
     if (part.kind === 'snapshot') yield* named(part.name, of(names.snapshots), 'snapshot', span);
-    if (part.kind === 'suppressed' && part.on !== null) yield* named(part.on, of(names.suppressionLists), 'suppression list', span); // prettier-ignore
+    if (part.kind === 'suppressed' && part.on !== null)
+      yield* named(part.on, of(names.suppressionLists), 'suppression list', span);
     if (part.kind === 'attribute') yield* attribute(part.name, part.test, names, span);
     if (part.kind === 'score') yield* score(part.test, span);
     if (part.kind === 'field') yield* typed(part.test, 'text', part.field, span);
-    if (part.kind === 'event' && part.event.campaign !== null) yield* named(part.event.campaign, of(names.campaigns), 'campaign', span); // prettier-ignore
+    if (part.kind === 'event' && part.event.campaign !== null)
+      yield* named(part.event.campaign, of(names.campaigns), 'campaign', span);
     if (part.kind === 'event' && part.event.list !== null) yield* named(part.event.list, of(names.lists), 'list', span);
   }
 }
@@ -90,10 +114,19 @@ function* problems(condition: Condition, names: ConditionNames): Generator<Condi
 function* named(name: string, known: readonly string[], what: string, span: Span): Generator<ConditionProblem> {
   if (known.includes(name)) return;
   const like = nearest(name, known);
-  yield { code: 'unknown-name', ...span, message: `There is no ${what} “${name}”.${like === undefined ? '' : ` Did you mean “${like}”?`}` }; // prettier-ignore
+  yield {
+    code: 'unknown-name',
+    ...span,
+    message: `There is no ${what} “${name}”.${like === undefined ? '' : ` Did you mean “${like}”?`}`,
+  };
 }
 
-function* attribute(name: string, test: ValueTest, { attributes }: ConditionNames, span: Span): Generator<ConditionProblem> {
+function* attribute(
+  name: string,
+  test: ValueTest,
+  { attributes }: ConditionNames,
+  span: Span,
+): Generator<ConditionProblem> {
   const type = Object.hasOwn(attributes, name) ? attributes[name] : undefined;
   if (!type) {
     yield* named(name, Object.keys(attributes), 'attribute', span);
@@ -101,29 +134,44 @@ function* attribute(name: string, test: ValueTest, { attributes }: ConditionName
   }
   yield* typed(test, type.type, name, span);
   if (type.type !== 'choice' || test.compare === 'set' || test.compare === 'not set') return;
-  for (const value of test.values) if (typeof value === 'string') yield* named(value, type.choices ?? [], `choice of ${name}`, span);
-} // prettier-ignore
+  for (const value of test.values)
+    if (typeof value === 'string') yield* named(value, type.choices ?? [], `choice of ${name}`, span);
+}
 
 function* score(test: ValueTest, span: Span): Generator<ConditionProblem> {
   if (test.compare === 'set' || test.compare === 'not set')
-    yield { code: 'wrong-type', ...span, message: 'Everybody has a score: compare it with a number, as “score is at least 20”.' }; // prettier-ignore
+    yield {
+      code: 'wrong-type',
+      ...span,
+      message: 'Everybody has a score: compare it with a number, as “score is at least 20”.',
+    };
   else yield* typed(test, 'number', 'score', span);
 }
 
-const MAY: Readonly<Record<AttributeType['type'], { compare: readonly string[]; value: 'string' | 'number' | 'boolean'; as: string }>> = {
+const MAY: Readonly<
+  Record<AttributeType['type'], { compare: readonly string[]; value: 'string' | 'number' | 'boolean'; as: string }>
+> = {
   text: { compare: ['is', 'is not', 'contains', 'starts with'], value: 'string', as: 'a text in quotation marks' },
   choice: { compare: ['is', 'is not'], value: 'string', as: 'one of its words in quotation marks' },
-  number: { compare: ['is', 'is not', 'more than', 'less than', 'at least', 'at most'], value: 'number', as: 'a number' },
+  number: {
+    compare: ['is', 'is not', 'more than', 'less than', 'at least', 'at most'],
+    value: 'number',
+    as: 'a number',
+  },
   date: { compare: ['is', 'is not', 'before', 'after'], value: 'string', as: 'a day as 2026-11-23' },
   'yes-no': { compare: ['is', 'is not'], value: 'boolean', as: 'yes or no' },
-}; // prettier-ignore
+};
 const DAY = /^\d{4}-\d{2}-\d{2}$/;
 
 function* typed(test: ValueTest, type: AttributeType['type'], name: string, span: Span): Generator<ConditionProblem> {
   if (test.compare === 'set' || test.compare === 'not set') return;
   const may = MAY[type];
   if (!may.compare.includes(test.compare)) {
-    yield { code: 'wrong-type', ...span, message: `${name} is a ${type}: ask whether it ${may.compare.map((one) => (one === 'contains' || one === 'starts with' || one.startsWith('is') ? `“${one}”` : `“is ${one}”`)).join(', ')}.` }; // prettier-ignore
+    yield {
+      code: 'wrong-type',
+      ...span,
+      message: `${name} is a ${type}: ask whether it ${may.compare.map((one) => (one === 'contains' || one === 'starts with' || one.startsWith('is') ? `“${one}”` : `“is ${one}”`)).join(', ')}.`,
+    };
   } else if (
     !test.values.every((value) => typeof value === may.value && (type !== 'date' || DAY.test(String(value))))
   ) {
@@ -150,6 +198,12 @@ function reportCycle(condition: Condition, { segments }: ConditionNames, own: st
     if (part.kind !== 'segment') return [];
     const inner = part.name === own ? [] : reaches(segments.get(part.name) ?? { kind: 'everyone' }, [part.name]);
     if (!inner) return [];
-    return [{ code: 'cycle' as const, ...(part.span ?? NOWHERE), message: `The segment would ask for itself: ${[own, ...inner, own].map((name) => `“${name}”`).join(' → ')}.` }]; // prettier-ignore
+    return [
+      {
+        code: 'cycle' as const,
+        ...(part.span ?? NOWHERE),
+        message: `The segment would ask for itself: ${[own, ...inner, own].map((name) => `“${name}”`).join(' → ')}.`,
+      },
+    ];
   });
 }

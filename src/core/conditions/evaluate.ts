@@ -64,12 +64,7 @@ export interface Explained {
 /** Works a condition out on one contact, with the facts that decide each part; the twin of sql.ts. */
 export function evaluate(condition: Condition, facts: ContactFacts, context: ConditionContext): Explained {
   const text = line(condition);
-  const say = (holds: boolean, because: string, parts: Explained[] = []): Explained => ({
-    holds,
-    text,
-    because,
-    parts,
-  });
+  const say: Say = (holds, because, parts = []) => ({ holds, text, because, parts });
   switch (condition.kind) {
     case 'and':
     case 'or': {
@@ -82,66 +77,72 @@ export function evaluate(condition: Condition, facts: ContactFacts, context: Con
       const inner = evaluate(condition.part, facts, context);
       return say(!inner.holds, inner.because, inner.parts.length > 0 ? [inner] : []);
     }
-    case 'everyone':
-      return say(true, 'everyone is meant');
-    case 'archived':
-      return say(facts.archived, facts.archived ? 'is archived' : 'is not archived');
-    case 'automated':
-      return say(facts.automated, facts.automated ? 'looks automated' : 'is not taken for automated');
-    case 'mailable':
-      return say(
-        facts.heldBack === null,
-        facts.heldBack === null ? 'may be mailed now' : `may not be mailed now: ${facts.heldBack}`,
-      );
-    case 'mailable-by-any':
-      return say(
-        facts.mailableBy.length > 0,
-        facts.mailableBy.length > 0 ? `may be mailed by ${facts.mailableBy.join(' and ')}` : 'may not be mailed by any brand',
-      ); // prettier-ignore
-    case 'look-alike': {
-      const domain = facts.address.slice(facts.address.lastIndexOf('@') + 1);
-      const holds = context.names.lookAlikeDomains.includes(domain);
-      return say(holds, holds ? `${domain} looks like a slip` : `${domain} does not look like a slip`);
-    }
-    case 'snapshot': {
-      const { id } = context.names.snapshots.find(({ name }) => name === condition.name)!;
-      return say(facts.snapshots.includes(id), facts.snapshots.includes(id) ? 'was in it when it was frozen' : 'was not in it when it was frozen'); // prettier-ignore
-    }
-    case 'segment': {
-      const inner = evaluate(context.names.segments.get(condition.name)!, facts, context);
-      return say(inner.holds, inner.because, [inner]);
-    }
-    case 'field':
-      return ofValue(say, fieldOf(facts, condition.field), condition.test, condition.field);
-    case 'attribute':
-      return ofAttribute(say, facts, condition.name, condition.test, context);
-    case 'tagged':
-      return say(facts.tags.includes(condition.tag), facts.tags.length === 0 ? 'has no tag' : `tagged ${facts.tags.join(', ')}`); // prettier-ignore
-    case 'list':
-      return ofList(say, facts, condition, context);
-    case 'joined':
-      return say(isWithin(facts.joinedAt, boundsOf(condition.when, context)), `joined ${ago(facts.joinedAt, context)}`);
-    case 'stage':
-      return say(condition.are.includes(facts.stage ?? 'new'), `stage is ${facts.stage ?? 'new'}`);
-    case 'deliverability':
-      return say(condition.are.includes(facts.deliverability), `deliverability is ${facts.deliverability}`);
-    case 'verdict':
-      return say(facts.verdict !== null && condition.are.includes(facts.verdict), facts.verdict === null ? 'no verifier said anything' : `verdict is ${facts.verdict}`); // prettier-ignore
-    case 'suppressed':
-      return ofSuppression(say, facts, condition.on, context);
-    case 'newcomer':
-      return say(facts.silence?.stage === 'new', facts.silence?.stage === 'new' ? 'is within the newcomer’s grace' : 'is no newcomer'); // prettier-ignore
-    case 'score':
-      return ofScore(say, facts, condition.test, context);
-    case 'silent': {
-      const { silence } = facts;
-      const holds = silence !== null && silence.silentDays >= condition.days && silence.messages >= condition.messages;
-      return say(holds, silence === null ? 'is on no list of the brand' : `silent for ${silence.silentDays} days with ${silence.messages} messages`); // prettier-ignore
-    }
-    case 'event':
-      return ofEvent(say, facts, condition.event, context);
+    default:
+      return ofPart(condition, say, facts, context);
   }
 }
+
+/** Kinds of a part that is not put together of others. */
+type Kind = Exclude<Condition['kind'], 'and' | 'or' | 'not'>;
+type PartOf<K extends Kind> = { [P in Condition as P['kind']]: P }[K];
+type Judge<K extends Kind> = (say: Say, facts: ContactFacts, part: PartOf<K>, context: ConditionContext) => Explained;
+
+function ofPart<K extends Kind>(part: PartOf<K>, say: Say, facts: ContactFacts, context: ConditionContext): Explained {
+  return (PARTS[part.kind] as Judge<K>)(say, facts, part, context);
+}
+
+const PARTS: { readonly [K in Kind]: Judge<K> } = {
+  everyone: (say) => say(true, 'everyone is meant'),
+  archived: (say, { archived }) => say(archived, archived ? 'is archived' : 'is not archived'),
+  automated: (say, { automated }) => say(automated, automated ? 'looks automated' : 'is not taken for automated'),
+  mailable: (say, { heldBack }) =>
+    say(heldBack === null, heldBack === null ? 'may be mailed now' : `may not be mailed now: ${heldBack}`),
+  'mailable-by-any': (say, { mailableBy }) =>
+    say(
+      mailableBy.length > 0,
+      mailableBy.length > 0 ? `may be mailed by ${mailableBy.join(' and ')}` : 'may not be mailed by any brand',
+    ),
+  'look-alike': (say, { address }, _, { names }) => {
+    const domain = address.slice(address.lastIndexOf('@') + 1);
+    const holds = names.lookAlikeDomains.includes(domain);
+    return say(holds, holds ? `${domain} looks like a slip` : `${domain} does not look like a slip`);
+  },
+  snapshot: (say, { snapshots }, part, { names }) => {
+    const holds = snapshots.includes(names.snapshots.find(({ name }) => name === part.name)!.id);
+    return say(holds, holds ? 'was in it when it was frozen' : 'was not in it when it was frozen');
+  },
+  segment: (say, facts, { name }, context) => {
+    const inner = evaluate(context.names.segments.get(name)!, facts, context);
+    return say(inner.holds, inner.because, [inner]);
+  },
+  field: (say, facts, { field, test }) => ofValue(say, fieldOf(facts, field), test, field),
+  attribute: (say, facts, { name, test }, context) => ofAttribute(say, facts, name, test, context),
+  tagged: (say, { tags }, { tag }) =>
+    say(tags.includes(tag), tags.length === 0 ? 'has no tag' : `tagged ${tags.join(', ')}`),
+  list: ofList,
+  joined: (say, { joinedAt }, { when }, context) =>
+    say(isWithin(joinedAt, boundsOf(when, context)), `joined ${ago(joinedAt, context)}`),
+  stage: (say, { stage }, { are }) => say(are.includes(stage ?? 'new'), `stage is ${stage ?? 'new'}`),
+  deliverability: (say, { deliverability }, { are }) =>
+    say(are.includes(deliverability), `deliverability is ${deliverability}`),
+  verdict: (say, { verdict }, { are }) =>
+    say(
+      verdict !== null && are.includes(verdict),
+      verdict === null ? 'no verifier said anything' : `verdict is ${verdict}`,
+    ),
+  suppressed: (say, facts, { on }, context) => ofSuppression(say, facts, on, context),
+  newcomer: (say, { silence }) =>
+    say(silence?.stage === 'new', silence?.stage === 'new' ? 'is within the newcomer’s grace' : 'is no newcomer'),
+  score: (say, facts, { test }, context) => ofScore(say, facts, test, context),
+  silent: (say, { silence }, { days, messages }) =>
+    say(
+      silence !== null && silence.silentDays >= days && silence.messages >= messages,
+      silence === null
+        ? 'is on no list of the brand'
+        : `silent for ${silence.silentDays} days with ${silence.messages} messages`,
+    ),
+  event: (say, facts, { event }, context) => ofEvent(say, facts, event, context),
+};
 
 const LONGEST_REASON = 160;
 
@@ -158,24 +159,34 @@ function fieldOf({ address, name }: ContactFacts, field: 'name' | 'address' | 'd
   return field === 'name' ? name : address;
 }
 
-function ofAttribute(say: Say, facts: ContactFacts, name: string, test: ValueTest, { names }: ConditionContext): Explained {
+function ofAttribute(
+  say: Say,
+  facts: ContactFacts,
+  name: string,
+  test: ValueTest,
+  { names }: ConditionContext,
+): Explained {
   const type = names.attributes[name]?.type ?? 'text';
   const value = Object.hasOwn(facts.attributes, name) ? facts.attributes[name] : null;
   if (type === 'number') return ofValue(say, typeof value === 'number' ? value : null, test, name);
   if (type === 'yes-no') return ofValue(say, typeof value === 'boolean' ? value : null, test, name);
   const text = value === null || value === undefined ? null : typeof value === 'string' ? value : JSON.stringify(value);
   return ofValue(say, type === 'date' && text !== null ? text.slice(0, 10) : text, test, name);
-} // prettier-ignore
+}
 
 function ofValue(say: Say, value: string | number | boolean | null, test: ValueTest, name: string): Explained {
-  const words = value === null ? `${name} is not set` : `${name} is ${typeof value === 'string' ? `“${value}”` : typeof value === 'boolean' ? (value ? 'yes' : 'no') : String(value)}`;
+  const words =
+    value === null
+      ? `${name} is not set`
+      : `${name} is ${typeof value === 'string' ? `“${value}”` : typeof value === 'boolean' ? (value ? 'yes' : 'no') : String(value)}`;
   return say(passes(value, test), words);
-} // prettier-ignore
+}
 
 function passes(value: string | number | boolean | null, test: ValueTest): boolean {
   if (test.compare === 'set') return value !== null;
   if (test.compare === 'not set') return value === null;
-  const folded = (one: string | number | boolean): string | number | boolean => (typeof one === 'string' ? one.toLowerCase() : one); // prettier-ignore
+  const folded = (one: string | number | boolean): string | number | boolean =>
+    typeof one === 'string' ? one.toLowerCase() : one;
   const among = value !== null && test.values.some((one) => folded(one) === folded(value));
   if (test.compare === 'is' || test.compare === 'is not') return among === (test.compare === 'is');
   const [wanted] = test.values;
@@ -198,29 +209,55 @@ function passes(value: string | number | boolean | null, test: ValueTest): boole
   }
 }
 
-function ofList(say: Say, facts: ContactFacts, { list, state, since }: Condition & { kind: 'list' }, context: ConditionContext): Explained {
+function ofList(
+  say: Say,
+  facts: ContactFacts,
+  { list, state, since }: Condition & { kind: 'list' },
+  context: ConditionContext,
+): Explained {
   const meant = context.names.lists.filter(({ name }) => list === null || name === list);
   const ofThem = facts.subscriptions.filter((one) => meant.some(({ id }) => id === one.listId));
-  const holds = (one: (typeof ofThem)[number]): boolean => one.state === state && (since === null || isWithin(one.since, boundsOf(since, context)));
+  const holds = (one: (typeof ofThem)[number]): boolean =>
+    one.state === state && (since === null || isWithin(one.since, boundsOf(since, context)));
   const found = ofThem.find(holds) ?? ofThem[0];
   if (!found) return say(false, list === null ? 'never on any list' : `never on ${list}`);
-  return say(holds(found), `${found.state} on ${meant.find(({ id }) => id === found.listId)!.name}, since ${ago(found.since, context)}`);
-} // prettier-ignore
+  return say(
+    holds(found),
+    `${found.state} on ${meant.find(({ id }) => id === found.listId)!.name}, since ${ago(found.since, context)}`,
+  );
+}
 
-function ofSuppression(say: Say, { entries }: ContactFacts, on: string | null, { brandId, names }: ConditionContext): Explained {
-  const lists = entries.filter((entry) => on === null
-    ? entry.scope === 'organisation' || (entry.scope === 'brand' && entry.scopeId === brandId)
-    : entry.listId === names.suppressionLists.find(({ name }) => name === on)!.id);
-  const called = lists.map(({ listId }) => names.suppressionLists.find(({ id }) => id === listId)?.name ?? String(listId));
+function ofSuppression(
+  say: Say,
+  { entries }: ContactFacts,
+  on: string | null,
+  { brandId, names }: ConditionContext,
+): Explained {
+  const lists = entries.filter((entry) =>
+    on === null
+      ? entry.scope === 'organisation' || (entry.scope === 'brand' && entry.scopeId === brandId)
+      : entry.listId === names.suppressionLists.find(({ name }) => name === on)!.id,
+  );
+  const called = lists.map(
+    ({ listId }) => names.suppressionLists.find(({ id }) => id === listId)?.name ?? String(listId),
+  );
   return say(lists.length > 0, lists.length === 0 ? 'no entry in effect' : `on ${[...new Set(called)].join(', ')}`);
-} // prettier-ignore
+}
 
 /** With what the score is made of: `score is 20: 10 for clicked 2 times, 10 for joining`. */
-function ofScore(say: Say, facts: ContactFacts, test: ValueTest, { brandId, score: rule, now }: ConditionContext): Explained {
+function ofScore(
+  say: Say,
+  facts: ContactFacts,
+  test: ValueTest,
+  { brandId, score: rule, now }: ConditionContext,
+): Explained {
   const { score, parts } = scoreOf(rule, brandId, facts, now);
-  const made = parts.map(({ of, times, points }) => `${points} for ${of}${of === 'joining' ? '' : times === 1 ? ' once' : ` ${times} times`}`);
+  const made = parts.map(
+    ({ of, times, points }) =>
+      `${points} for ${of}${of === 'joining' ? '' : times === 1 ? ' once' : ` ${times} times`}`,
+  );
   return say(passes(score, test), `score is ${score}${made.length === 0 ? '' : `: ${made.join(', ')}`}`);
-} // prettier-ignore
+}
 
 function ofEvent(say: Say, facts: ContactFacts, event: EventTest, context: ConditionContext): Explained {
   const matching = facts.events.filter((one) => isMeant(one, event, facts.events, context));
@@ -264,7 +301,11 @@ function isAct(one: EventFact, act: ActName): boolean {
 }
 
 function latestAct(all: EventFact[], act: ActName, brandId: number): number | undefined {
-  return greatest(all.filter((one) => one.brandId === brandId && isAct(one, act) && (!JUDGED.has(one.kind) || one.actor === 'human')).map(({ at }) => at)); // prettier-ignore
+  return greatest(
+    all
+      .filter((one) => one.brandId === brandId && isAct(one, act) && (!JUDGED.has(one.kind) || one.actor === 'human'))
+      .map(({ at }) => at),
+  );
 }
 
 function greatest(instants: number[]): number | undefined {

@@ -15,11 +15,13 @@ function block(condition: Condition, indent: string): string {
     return `not (\n${indent}  ${block(condition.part, `${indent}  `)}\n${indent})`;
   }
   if (inline.length + indent.length <= LINE) return inline;
-  return condition.parts.map((part) => {
-    if (part.kind !== 'and' && part.kind !== 'or') return block(part, indent);
-    const short = `(${line(part)})`;
-    return short.length + indent.length <= LINE ? short : `(\n${indent}  ${block(part, `${indent}  `)}\n${indent})`;
-  }).join(`\n${indent}${condition.kind} `); // prettier-ignore
+  return condition.parts
+    .map((part) => {
+      if (part.kind !== 'and' && part.kind !== 'or') return block(part, indent);
+      const short = `(${line(part)})`;
+      return short.length + indent.length <= LINE ? short : `(\n${indent}  ${block(part, `${indent}  `)}\n${indent})`;
+    })
+    .join(`\n${indent}${condition.kind} `);
 }
 
 function isLeaf({ kind }: Condition): boolean {
@@ -31,12 +33,17 @@ export function line(condition: Condition): string {
   switch (condition.kind) {
     case 'and':
     case 'or':
-      return condition.parts.map((part) => (part.kind === 'and' || part.kind === 'or' ? `(${line(part)})` : line(part))).join(` ${condition.kind} `); // prettier-ignore
+      return condition.parts
+        .map((part) => (part.kind === 'and' || part.kind === 'or' ? `(${line(part)})` : line(part)))
+        .join(` ${condition.kind} `);
     case 'not':
       if (condition.part.kind === 'mailable') return 'may not be mailed';
       if (condition.part.kind === 'mailable-by-any') return 'may not be mailed by any brand';
-      if (condition.part.kind === 'event' && isCountless(condition.part.event)) return `never ${eventText(condition.part.event)}`; // prettier-ignore
-      return isLeaf(condition.part) || condition.part.kind === 'not' ? `not ${line(condition.part)}` : `not (${line(condition.part)})`; // prettier-ignore
+      if (condition.part.kind === 'event' && isCountless(condition.part.event))
+        return `never ${eventText(condition.part.event)}`;
+      return isLeaf(condition.part) || condition.part.kind === 'not'
+        ? `not ${line(condition.part)}`
+        : `not (${line(condition.part)})`;
     case 'everyone':
     case 'archived':
     case 'automated':
@@ -59,19 +66,19 @@ export function line(condition: Condition): string {
     case 'tagged':
       return `tagged ${quoted(condition.tag)}`;
     case 'list':
-      return `${{ subscribed: 'on', pending: 'waiting on', unsubscribed: 'left' }[condition.state]} ${condition.list === null ? 'any list' : `list ${quoted(condition.list)}`}${condition.since ? ` ${whenText(condition.since)}` : ''}`; // prettier-ignore
+      return `${{ subscribed: 'on', pending: 'waiting on', unsubscribed: 'left' }[condition.state]} ${condition.list === null ? 'any list' : `list ${quoted(condition.list)}`}${condition.since ? ` ${whenText(condition.since)}` : ''}`;
     case 'joined':
       return `joined ${whenText(condition.when)}`;
     case 'stage':
     case 'deliverability':
     case 'verdict':
-      return `${condition.kind} is ${condition.are.length === 1 ? condition.are[0]! : `one of (${condition.are.join(', ')})`}`; // prettier-ignore
+      return `${condition.kind} is ${condition.are.length === 1 ? condition.are[0]! : `one of (${condition.are.join(', ')})`}`;
     case 'suppressed':
       return condition.on === null ? 'suppressed' : `suppressed on ${quoted(condition.on)}`;
     case 'score':
       return `score ${valueText(condition.test)}`;
     case 'silent':
-      return `silent for ${plural(condition.days, 'day')}${condition.messages > 0 ? ` with at least ${plural(condition.messages, 'message')}` : ''}`; // prettier-ignore
+      return `silent for ${plural(condition.days, 'day')}${condition.messages > 0 ? ` with at least ${plural(condition.messages, 'message')}` : ''}`;
     case 'event':
       return eventText(condition.event);
   }
@@ -102,7 +109,10 @@ export function eventText(event: EventTest): string {
 
 function timesText({ least, most }: EventTest): string[] {
   if (least !== null && least === most) return [`exactly ${plural(least, 'time')}`];
-  return [...(least === null ? [] : [`at least ${plural(least, 'time')}`]), ...(most === null ? [] : [`at most ${plural(most, 'time')}`])]; // prettier-ignore
+  return [
+    ...(least === null ? [] : [`at least ${plural(least, 'time')}`]),
+    ...(most === null ? [] : [`at most ${plural(most, 'time')}`]),
+  ];
 }
 
 /** A stretch of time in its canonical words. */

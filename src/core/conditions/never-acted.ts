@@ -16,7 +16,9 @@ export function findLongAgo(condition: Condition): LongAgo[] {
       return condition.parts.flatMap(findLongAgo);
     case 'or':
       // With “or not clicked” beside it, it was thought of.
-      return condition.parts.flatMap(findLongAgo).filter(({ never }) => !condition.parts.some((part) => sameAsNever(part, never))); // prettier-ignore
+      return condition.parts
+        .flatMap(findLongAgo)
+        .filter(({ never }) => !condition.parts.some((part) => sameAsNever(part, never)));
     case 'event': {
       const { event } = condition;
       const isLongAgo = event.which === 'last' && (event.when?.kind === 'ago' || event.when?.kind === 'before');
@@ -32,6 +34,7 @@ function neverDid(event: EventTest): Condition {
 }
 
 function sameAsNever(part: Condition, never: Condition): boolean {
-  if (part.kind !== 'not' || part.part.kind !== 'event' || never.kind !== 'not' || never.part.kind !== 'event') return false;
+  if (part.kind !== 'not' || part.part.kind !== 'event' || never.kind !== 'not' || never.part.kind !== 'event')
+    return false;
   return JSON.stringify(part.part.event) === JSON.stringify(never.part.event);
-} // prettier-ignore
+}

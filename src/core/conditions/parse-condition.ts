@@ -37,17 +37,32 @@ function readChain(reader: Reader, text: string, depth: number): Condition {
 }
 
 /** Shows both readings of `A and B or C`. */
-function mixed(reader: Reader, text: string, parts: Condition[], kind: 'and' | 'or', word: { from: number; to: number }) {
+function mixed(
+  reader: Reader,
+  text: string,
+  parts: Condition[],
+  kind: 'and' | 'or',
+  word: { from: number; to: number },
+) {
   const before = text.slice(parts[0]!.span!.from, parts.at(-1)!.span!.to);
   const last = text.slice(parts.at(-1)!.span!.from, parts.at(-1)!.span!.to);
   const first = text.slice(parts[0]!.span!.from, parts.at(-1)!.span!.from);
   const other = kind === 'and' ? 'or' : 'and';
   const rest = text.slice(word.to).trim().slice(0, 60);
-  return reader.problem('mixed', word, `“${kind}” and “${other}” stand side by side, which can be read in two ways. Set brackets: (${before}) ${other} ${rest}, or ${first}(${last} ${other} ${rest}).`); // prettier-ignore
-} // prettier-ignore
+  return reader.problem(
+    'mixed',
+    word,
+    `“${kind}” and “${other}” stand side by side, which can be read in two ways. Set brackets: (${before}) ${other} ${rest}, or ${first}(${last} ${other} ${rest}).`,
+  );
+}
 
 function readUnary(reader: Reader, text: string, depth: number): Condition {
-  if (depth > DEEPEST) throw reader.problem('too-deep', reader.peek(), `Brackets and “not” go ${DEEPEST} deep at most. Make a segment of the inner part.`); // prettier-ignore
+  if (depth > DEEPEST)
+    throw reader.problem(
+      'too-deep',
+      reader.peek(),
+      `Brackets and “not” go ${DEEPEST} deep at most. Make a segment of the inner part.`,
+    );
   const from = reader.peek().from;
   const spanned = (condition: Condition): Condition => Object.freeze({ ...condition, span: { from, to: reader.end } });
   if (reader.take('not')) return spanned({ kind: 'not', part: readUnary(reader, text, depth + 1) });
@@ -59,13 +74,46 @@ function readUnary(reader: Reader, text: string, depth: number): Condition {
   if (reader.take('never')) {
     const part = reader.peek().from;
     const event = readEventTest(reader);
-    if (event.least !== null || event.most !== null || event.which !== 'any') throw reader.problem('unexpected', { from: part, to: reader.end }, '“never” leaves nothing to count: leave out how many times, first and last.'); // prettier-ignore
+    if (event.least !== null || event.most !== null || event.which !== 'any')
+      throw reader.problem(
+        'unexpected',
+        { from: part, to: reader.end },
+        '“never” leaves nothing to count: leave out how many times, first and last.',
+      );
     return spanned({ kind: 'not', part: { kind: 'event', event, span: { from: part, to: reader.end } } });
   }
   return spanned(readPart(reader));
 }
 
-const FIRST_WORDS = ['everyone', 'archived', 'automated', 'newcomer', 'may', 'segment', 'in', 'name', 'address', 'domain', 'attribute', 'tagged', 'on', 'waiting', 'left', 'joined', 'stage', 'deliverability', 'verdict', 'suppressed', 'score', 'silent', 'never', 'not', 'first', 'last', ...ACTS]; // prettier-ignore
+const FIRST_WORDS = [
+  'everyone',
+  'archived',
+  'automated',
+  'newcomer',
+  'may',
+  'segment',
+  'in',
+  'name',
+  'address',
+  'domain',
+  'attribute',
+  'tagged',
+  'on',
+  'waiting',
+  'left',
+  'joined',
+  'stage',
+  'deliverability',
+  'verdict',
+  'suppressed',
+  'score',
+  'silent',
+  'never',
+  'not',
+  'first',
+  'last',
+  ...ACTS,
+];
 
 function readPart(reader: Reader): Condition {
   const word = reader.peek();
@@ -140,7 +188,13 @@ function notAPart(reader: Reader): Error {
 }
 
 function readListPart(reader: Reader): Condition {
-  const state = reader.take('waiting', 'on') ? 'pending' : reader.take('on') ? 'subscribed' : reader.take('left') ? 'unsubscribed' : undefined; // prettier-ignore
+  const state = reader.take('waiting', 'on')
+    ? 'pending'
+    : reader.take('on')
+      ? 'subscribed'
+      : reader.take('left')
+        ? 'unsubscribed'
+        : undefined;
   if (state === undefined) reader.need('waiting', 'on', 'list');
   const any = reader.take('any', 'list');
   if (!any) reader.need('list');

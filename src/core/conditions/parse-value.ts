@@ -10,7 +10,10 @@ const TWO_WORDS: readonly (readonly [string, string, Comparison])[] = [
 ];
 const MOST_VALUES = 1000;
 
-/** `is "x"`, `is not one of ("x", "y")`, `contains "x"`, `starts with "x"`, `is at least 3`, `is before 2026-11-23`, `is set`, `is yes`. */
+/**
+ * `is "x"`, `is not one of ("x", "y")`, `contains "x"`, `starts with "x"`, `is at least 3`, `is before 2026-11-23`, `is
+ * set`, `is yes`.
+ */
 export function readValueTest(reader: Reader): ValueTest {
   if (reader.take('contains')) return { compare: 'contains', values: [reader.text('a text')] };
   if (reader.take('starts', 'with')) return { compare: 'starts with', values: [reader.text('a text')] };
@@ -31,7 +34,8 @@ function readList(reader: Reader): (string | number | boolean)[] {
   reader.needMark('(');
   const values = [readValue(reader)];
   while (reader.takeMark(',')) {
-    if (values.length === MOST_VALUES) throw reader.problem('out-of-range', reader.peek(), `At most ${MOST_VALUES} values stand here.`); // prettier-ignore
+    if (values.length === MOST_VALUES)
+      throw reader.problem('out-of-range', reader.peek(), `At most ${MOST_VALUES} values stand here.`);
     values.push(readValue(reader));
   }
   reader.needMark(')');

@@ -22,7 +22,9 @@ export interface PreviewSql {
   needs: Needs;
 }
 
-/** SQL that counts every line of a condition in one pass: how many it alone matches, and how many are left behind it. */
+/**
+ * SQL that counts every line of a condition in one pass: how many it alone matches, and how many are left behind it.
+ */
 export function previewSql(condition: Condition, context: ConditionContext, firstParameter: number): PreviewSql {
   const writer = new ConditionWriter(context, firstParameter);
   const leaves: string[] = [];
@@ -52,7 +54,14 @@ export function previewSql(condition: Condition, context: ConditionContext, firs
   };
   const whole = add(condition, 0, null, '');
   const counts = [...alone, ...after].map((test) => `count(*) FILTER (WHERE ${test})::int`).join(', ');
-  return { lines, leaves: leaves.map((leaf, index) => `coalesce(${leaf}, false) AS p${index}`).join(', '), counts, whole, parameters: writer.parameters, needs: writer.needs }; // prettier-ignore
+  return {
+    lines,
+    leaves: leaves.map((leaf, index) => `coalesce(${leaf}, false) AS p${index}`).join(', '),
+    counts,
+    whole,
+    parameters: writer.parameters,
+    needs: writer.needs,
+  };
 }
 
 function headOf(condition: Condition): string {

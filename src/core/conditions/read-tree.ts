@@ -8,7 +8,12 @@ import { UnreadableCondition, withoutSpans, type Condition } from './tree.ts';
  * @throws UnreadableCondition when it is none
  */
 export function readTree(value: unknown): Condition {
-  const none = new UnreadableCondition({ code: 'unreadable', from: 0, to: 0, message: 'This is not the tree of a condition. Its form is what a preview answers as “tree”.' }); // prettier-ignore
+  const none = new UnreadableCondition({
+    code: 'unreadable',
+    from: 0,
+    to: 0,
+    message: 'This is not the tree of a condition. Its form is what a preview answers as “tree”.',
+  });
   let condition: Condition;
   try {
     condition = parseCondition(formatCondition(value as Condition));

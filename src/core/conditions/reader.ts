@@ -28,7 +28,8 @@ export class Reader {
 
   /** Whether these words follow; if so they are read. */
   take(...words: string[]): boolean {
-    if (!words.every((word, ahead) => this.peek(ahead).kind === 'word' && this.peek(ahead).value === word)) return false; // prettier-ignore
+    if (!words.every((word, ahead) => this.peek(ahead).kind === 'word' && this.peek(ahead).value === word))
+      return false;
     this.at += words.length;
     return true;
   }
@@ -57,7 +58,12 @@ export class Reader {
     const token = this.peek();
     if (token.kind !== 'number' || !/^\d+$/.test(token.value)) throw this.expected(`${what}, a whole number`);
     const value = Number(token.value);
-    if (value < least || value > most) throw this.problem('out-of-range', token, `${what} goes from ${least.toLocaleString('en-GB')} to ${most.toLocaleString('en-GB')}.`); // prettier-ignore
+    if (value < least || value > most)
+      throw this.problem(
+        'out-of-range',
+        token,
+        `${what} goes from ${least.toLocaleString('en-GB')} to ${most.toLocaleString('en-GB')}.`,
+      );
     this.next();
     return value;
   }
@@ -67,14 +73,21 @@ export class Reader {
     const token = this.peek();
     if (token.kind !== 'date') throw this.expected('a day as 2026-11-23');
     const instant = new Date(`${token.value}T00:00:00Z`);
-    if (Number.isNaN(instant.getTime()) || instant.toISOString().slice(0, 10) !== token.value || token.value < '1970' || token.value > '2200') throw this.problem('impossible-date', token, `There is no day ${token.value}.`); // prettier-ignore
+    if (
+      Number.isNaN(instant.getTime()) ||
+      instant.toISOString().slice(0, 10) !== token.value ||
+      token.value < '1970' ||
+      token.value > '2200'
+    )
+      throw this.problem('impossible-date', token, `There is no day ${token.value}.`);
     return this.next().value;
   }
 
   /** One of these words. */
   oneOf<T extends string>(words: readonly T[], what: string): T {
     const token = this.peek();
-    const found = token.kind === 'word' || token.kind === 'text' ? words.find((word) => word === token.value) : undefined; // prettier-ignore
+    const found =
+      token.kind === 'word' || token.kind === 'text' ? words.find((word) => word === token.value) : undefined;
     if (found === undefined) throw this.expected(`${what}: ${words.join(', ')}`, words);
     this.next();
     return found;
@@ -83,8 +96,15 @@ export class Reader {
   expected(what: string, known: readonly string[] = []): UnreadableCondition {
     const token = this.peek();
     const like = token.kind === 'word' && !known.includes(token.value) ? nearest(token.value, known) : undefined;
-    const stands = token.kind === 'end' ? 'the condition ends' : `“${token.kind === 'text' ? `"${token.value.slice(0, 40)}"` : token.value.slice(0, 40)}” stands there`; // prettier-ignore
-    return this.problem('unexpected', token, `Here should be ${what}, but ${stands}.${like === undefined ? '' : ` Did you mean “${like}”?`}`); // prettier-ignore
+    const stands =
+      token.kind === 'end'
+        ? 'the condition ends'
+        : `“${token.kind === 'text' ? `"${token.value.slice(0, 40)}"` : token.value.slice(0, 40)}” stands there`;
+    return this.problem(
+      'unexpected',
+      token,
+      `Here should be ${what}, but ${stands}.${like === undefined ? '' : ` Did you mean “${like}”?`}`,
+    );
   }
 
   problem(code: ConditionProblem['code'], { from, to }: Span, message: string): UnreadableCondition {

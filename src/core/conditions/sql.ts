@@ -1,3 +1,4 @@
+import { inEffectSql } from '../eligibility/in-effect.ts';
 import { ACT_KINDS } from '../activity/judge-actor.ts';
 import type { ScoreRule } from '../rules/score.ts';
 import type { SunsetRule } from '../rules/sunset-ladder.ts';
@@ -21,7 +22,10 @@ export interface Needs {
   activity: boolean;
   /** The brand's `contact_stage g` of the contact, joined from the left. */
   stage: boolean;
-  /** The CTE `decided` of the brand's ladder, which must come before, with the messages of whoever is silent for so many days; null where it is not read. */
+  /**
+   * The CTE `decided` of the brand's ladder, which must come before, with the messages of whoever is silent for so many
+   * days; null where it is not read.
+   */
   silence: number | null;
   /** The contact's `v (score)`, joined from the CTE `scored`, which must come before. */
   score: boolean;
@@ -32,8 +36,8 @@ export interface Needs {
 }
 
 /**
- * The test of a condition over `contact c`, its parameters behind `firstParameter` - 1 others. What is not known counts as
- * false, also where it comes out as null.
+ * The test of a condition over `contact c`, its parameters behind `firstParameter` - 1 others. What is not known counts
+ * as false, also where it comes out as null.
  */
 export interface ConditionSql {
   text: string;
@@ -42,11 +46,12 @@ export interface ConditionSql {
 }
 
 /**
- * SQL text and parameters of a condition; the twin of evaluate.ts on sets, to which a differential test holds it. Values
- * are always parameters. Totals and latest instants are tested on the contact's activity as it is joined: asking whether
- * they are in a set of it took nine times as long where a condition says `never`. Each part that reads another table asks whether the contact is in a set (`IN (SELECT …)`): that is
- * hashed once under any `or` and `not`, where EXISTS would be looked up contact by contact. `among` is an expression for the
- * only contacts it is about: their rows are then found by index.
+ * SQL text and parameters of a condition; the twin of evaluate.ts on sets, to which a differential test holds it.
+ * Values are always parameters. Totals and latest instants are tested on the contact's activity as it is joined: asking
+ * whether they are in a set of it took nine times as long where a condition says `never`. Each part that reads another
+ * table asks whether the contact is in a set (`IN (SELECT …)`): that is hashed once under any `or` and `not`, where
+ * EXISTS would be looked up contact by contact. `among` is an expression for the only contacts it is about: their rows
+ * are then found by index.
  */
 export function conditionSql(
   condition: Condition,
@@ -61,15 +66,41 @@ export function conditionSql(
 
 /** Columns of the latest instants and of totals that answer an act of a person without reading events. */
 const LATEST: Readonly<Record<string, readonly string[]>> = {
-  sent: ['last_sent_at'], bounced: ['last_bounced_at'], opened: ['last_opened_at'], clicked: ['last_clicked_at'], replied: ['last_replied_at'],
-  visited: ['last_visited_at'], purchased: ['last_purchased_at'], confirmed: ['last_confirmed_at'], subscribed: ['last_subscribed_at'], complained: ['last_complained_at'],
+  sent: ['last_sent_at'],
+  bounced: ['last_bounced_at'],
+  opened: ['last_opened_at'],
+  clicked: ['last_clicked_at'],
+  replied: ['last_replied_at'],
+  visited: ['last_visited_at'],
+  purchased: ['last_purchased_at'],
+  confirmed: ['last_confirmed_at'],
+  subscribed: ['last_subscribed_at'],
+  complained: ['last_complained_at'],
   read: ['last_opened_at', 'last_clicked_at'],
-  engaged: ['last_opened_at', 'last_clicked_at', 'last_replied_at', 'last_visited_at', 'last_purchased_at', 'last_confirmed_at', 'last_subscribed_at'],
-}; // prettier-ignore
+  engaged: [
+    'last_opened_at',
+    'last_clicked_at',
+    'last_replied_at',
+    'last_visited_at',
+    'last_purchased_at',
+    'last_confirmed_at',
+    'last_subscribed_at',
+  ],
+};
 const TOTALS: Readonly<Record<string, string>> = {
-  sent: 'sent', delivered: 'delivered', delayed: 'delayed', opened: 'opened_human', clicked: 'clicked_human', complained: 'complained', unsubscribed: 'unsubscribed',
-  visited: 'visited', purchased: 'purchased', replied: 'replied', bounced: 'bounced_hard + bounced_soft + bounced_block', read: 'opened_human + clicked_human',
-}; // prettier-ignore
+  sent: 'sent',
+  delivered: 'delivered',
+  delayed: 'delayed',
+  opened: 'opened_human',
+  clicked: 'clicked_human',
+  complained: 'complained',
+  unsubscribed: 'unsubscribed',
+  visited: 'visited',
+  purchased: 'purchased',
+  replied: 'replied',
+  bounced: 'bounced_hard + bounced_soft + bounced_block',
+  read: 'opened_human + clicked_human',
+};
 
 /** Kinds of events that an act stands for. */
 export const KINDS_OF_ACT: Readonly<Partial<Record<ActName, readonly string[]>>> = {
@@ -127,13 +158,17 @@ export class ConditionWriter {
       case 'snapshot':
         return `(c.id IN (SELECT contact_id FROM snapshot_member WHERE snapshot_id = ${this.put(this.idOf(this.context.names.snapshots, condition.name))}::int${this.ofThem('contact_id')}))`;
       case 'field':
-        return this.value(condition.field === 'domain' ? `split_part(c.address, '@', 2)` : `c.${condition.field}`, 'text', condition.test); // prettier-ignore
+        return this.value(
+          condition.field === 'domain' ? `split_part(c.address, '@', 2)` : `c.${condition.field}`,
+          'text',
+          condition.test,
+        );
       case 'attribute':
         return this.attribute(condition.name, condition.test);
       case 'tagged':
         return `(c.tags @> ARRAY[${this.put(condition.tag)}::text])`;
       case 'list':
-        return `(c.id IN (SELECT contact_id FROM subscription WHERE ${this.onList(condition.list)} AND state = ${this.put(condition.state)}::text${this.within('since', condition.since)}${this.ofThem('contact_id')}))`; // prettier-ignore
+        return `(c.id IN (SELECT contact_id FROM subscription WHERE ${this.onList(condition.list)} AND state = ${this.put(condition.state)}::text${this.within('since', condition.since)}${this.ofThem('contact_id')}))`;
       case 'joined':
         return `(true${this.within('c.joined_at', condition.when)})`;
       case 'stage':
@@ -150,7 +185,7 @@ export class ConditionWriter {
         return this.value('v.score', 'float8', condition.test);
       case 'silent':
         this.needs.silence = Math.min(this.needs.silence ?? Infinity, condition.days);
-        return `(c.id IN (SELECT contact_id FROM decided WHERE silent_days >= ${this.put(condition.days)}::int AND messages >= ${this.put(condition.messages)}::int))`; // prettier-ignore
+        return `(c.id IN (SELECT contact_id FROM decided WHERE silent_days >= ${this.put(condition.days)}::int AND messages >= ${this.put(condition.messages)}::int))`;
       case 'event':
         return this.event(condition.event);
     }
@@ -158,7 +193,9 @@ export class ConditionWriter {
 
   private onList(list: string | null): string {
     const { lists } = this.context.names;
-    return list === null ? `list_id = ANY(${this.put(lists.map(({ id }) => id))}::int[])` : `list_id = ${this.put(this.idOf(lists, list))}::int`; // prettier-ignore
+    return list === null
+      ? `list_id = ANY(${this.put(lists.map(({ id }) => id))}::int[])`
+      : `list_id = ${this.put(this.idOf(lists, list))}::int`;
   }
 
   private ofThem(column: string): string {
@@ -194,8 +231,18 @@ export class ConditionWriter {
   private attribute(name: string, test: ValueTest): string {
     const type = this.context.names.attributes[name]?.type ?? 'text';
     const text = `(c.attributes->>${this.put(name)}::text)`;
-    if (type === 'number') return this.value(`(CASE WHEN jsonb_typeof(c.attributes->${this.put(name)}::text) = 'number' THEN ${text}::float8 END)`, 'float8', test); // prettier-ignore
-    if (type === 'yes-no') return this.value(`(CASE WHEN jsonb_typeof(c.attributes->${this.put(name)}::text) = 'boolean' THEN ${text}::boolean END)`, 'boolean', test); // prettier-ignore
+    if (type === 'number')
+      return this.value(
+        `(CASE WHEN jsonb_typeof(c.attributes->${this.put(name)}::text) = 'number' THEN ${text}::float8 END)`,
+        'float8',
+        test,
+      );
+    if (type === 'yes-no')
+      return this.value(
+        `(CASE WHEN jsonb_typeof(c.attributes->${this.put(name)}::text) = 'boolean' THEN ${text}::boolean END)`,
+        'boolean',
+        test,
+      );
     return this.value(type === 'date' ? `left${text.replace(/\)$/, ', 10)')}` : text, 'text', test);
   }
 
@@ -221,10 +268,12 @@ export class ConditionWriter {
   }
 
   private suppressed(on: string | null): string {
-    const lists = on === null
-      ? `l.scope = 'organisation' OR (l.scope = 'brand' AND l.scope_id = ${this.put(this.context.brandId)}::int)`
-      : `l.id = ${this.put(this.idOf(this.context.names.suppressionLists, on))}::int`;
-    const entries = (what: string, kind: string, more = ''): string => `SELECT ${what} FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id WHERE (${lists}) AND e.kind = '${kind}' AND e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > to_timestamp(${this.put(this.context.now / 1000)}::float8))${more}`;
+    const lists =
+      on === null
+        ? `l.scope = 'organisation' OR (l.scope = 'brand' AND l.scope_id = ${this.put(this.context.brandId)}::int)`
+        : `l.id = ${this.put(this.idOf(this.context.names.suppressionLists, on))}::int`;
+    const entries = (what: string, kind: string, more = ''): string =>
+      `SELECT ${what} FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id WHERE (${lists}) AND e.kind = '${kind}' AND ${inEffectSql(`to_timestamp(${this.put(this.context.now / 1000)}::float8)`)}${more}`;
     // Whether there is any such entry at all is asked once, before each address is hashed or compared for it.
     const any = (kind: string, test: string, more = ''): string => `(EXISTS (${entries('', kind, more)}) AND ${test})`;
     const dotted = ` AND left(e.value, 1) = '.'`;
@@ -233,19 +282,22 @@ export class ConditionWriter {
       OR ${any('hash', `encode(sha256(convert_to(c.address, 'UTF8')), 'hex') IN (${entries('e.value', 'hash')})`)}
       OR ${any('domain', `split_part(c.address, '@', 2) IN (${entries(`ltrim(e.value, '.')`, 'domain')})`)}
       OR ${any('domain', `EXISTS (${entries('', 'domain', `${dotted} AND right(c.address, length(e.value)) = e.value`)})`, dotted)})`;
-  } // prettier-ignore
+  }
 
   private event(event: EventTest): string {
     const kept = this.fromActivity(event);
     if (kept !== undefined) return kept;
     const least = event.least ?? (event.most === null ? 1 : 0);
-    const from = `FROM event e${event.sinceLast === null ? '' : ` LEFT JOIN activity a ON a.contact_id = e.contact_id AND a.brand_id = ${this.put(this.context.brandId)}::int`}`; // prettier-ignore
+    const from = `FROM event e${event.sinceLast === null ? '' : ` LEFT JOIN activity a ON a.contact_id = e.contact_id AND a.brand_id = ${this.put(this.context.brandId)}::int`}`;
     const tests = `${this.eventTests(event)}${this.ofThem('e.contact_id')}`;
     if (event.which !== 'any')
-      return `(c.id IN (SELECT e.contact_id ${from} WHERE ${tests} GROUP BY 1 HAVING true${this.within(`${event.which === 'first' ? 'min' : 'max'}(e.occurred_at)`, event.when)}))`; // prettier-ignore
-    const set = (having: string): string => `c.id IN (SELECT e.contact_id ${from} WHERE ${tests}${this.within('e.occurred_at', event.when)}${having})`; // prettier-ignore
-    const enough = least === 0 ? undefined : set(least === 1 ? '' : ` GROUP BY 1 HAVING count(*) >= ${this.put(least)}::int`); // prettier-ignore
-    const tooOften = event.most === null ? undefined : `NOT ${set(` GROUP BY 1 HAVING count(*) > ${this.put(event.most)}::int`)}`; // prettier-ignore
+      return `(c.id IN (SELECT e.contact_id ${from} WHERE ${tests} GROUP BY 1 HAVING true${this.within(`${event.which === 'first' ? 'min' : 'max'}(e.occurred_at)`, event.when)}))`;
+    const set = (having: string): string =>
+      `c.id IN (SELECT e.contact_id ${from} WHERE ${tests}${this.within('e.occurred_at', event.when)}${having})`;
+    const enough =
+      least === 0 ? undefined : set(least === 1 ? '' : ` GROUP BY 1 HAVING count(*) >= ${this.put(least)}::int`);
+    const tooOften =
+      event.most === null ? undefined : `NOT ${set(` GROUP BY 1 HAVING count(*) > ${this.put(event.most)}::int`)}`;
     return `(${[enough, tooOften].filter((one) => one !== undefined).join(' AND ') || 'true'})`;
   }
 
@@ -258,18 +310,35 @@ export class ConditionWriter {
       ...(event.by === 'machines' ? [`e.actor = 'machine'`] : event.by === 'people' ? [`e.actor = 'human'`] : []),
       ...(KINDS_OF_ACT[event.act] ? [`(${judged})`] : []),
       ...(event.class === null ? [] : [`e.detail->>'class' = ${this.put(event.class)}::text`]),
-      ...(event.campaign === null ? [] : [`e.campaign_id = ${this.put(this.idOf(this.context.names.campaigns, event.campaign))}::int`]),
-      ...(event.list === null ? [] : [`e.campaign_id IN (SELECT k.id FROM campaign k WHERE k.list_ids @> ARRAY[${this.put(this.idOf(this.context.names.lists, event.list))}::int])`]),
-      ...(event.link === null ? [] : [`strpos(lower(e.detail->>'url'), ${this.put(event.link.toLowerCase())}::text) > 0`]),
-      ...(event.what === null ? [] : [`strpos(lower(e.detail->>'what'), ${this.put(event.what.toLowerCase())}::text) > 0`]),
+      ...(event.campaign === null
+        ? []
+        : [`e.campaign_id = ${this.put(this.idOf(this.context.names.campaigns, event.campaign))}::int`]),
+      ...(event.list === null
+        ? []
+        : [
+            `e.campaign_id IN (SELECT k.id FROM campaign k WHERE k.list_ids @> ARRAY[${this.put(this.idOf(this.context.names.lists, event.list))}::int])`,
+          ]),
+      ...(event.link === null
+        ? []
+        : [`strpos(lower(e.detail->>'url'), ${this.put(event.link.toLowerCase())}::text) > 0`]),
+      ...(event.what === null
+        ? []
+        : [`strpos(lower(e.detail->>'what'), ${this.put(event.what.toLowerCase())}::text) > 0`]),
       ...(event.sinceLast === null ? [] : [`e.occurred_at > coalesce(${latestOf(event.sinceLast)}, '-infinity')`]),
-    ].join(' AND '); // prettier-ignore
+    ].join(' AND ');
   }
 
   /** The same from the totals and latest instants, where they say it; nothing where events have to be read. */
   private fromActivity(event: EventTest): string | undefined {
     const { act, by, which, when, least, most } = event;
-    const narrowed = event.class !== null || event.campaign !== null || event.list !== null || event.link !== null || event.what !== null || event.sinceLast !== null || event.brand !== 'own'; // prettier-ignore
+    const narrowed =
+      event.class !== null ||
+      event.campaign !== null ||
+      event.list !== null ||
+      event.link !== null ||
+      event.what !== null ||
+      event.sinceLast !== null ||
+      event.brand !== 'own';
     if (narrowed || (by !== null && by !== 'people') || which === 'first') return undefined;
     const mine = (test: string): string => {
       this.needs.activity = true;
@@ -278,8 +347,10 @@ export class ConditionWriter {
     const latest = LATEST[act] ? latestOf(act) : undefined;
     const bounds = when === null ? undefined : boundsOf(when, this.context);
     const once = (least ?? 1) === 1 && most === null;
-    if (which === 'last') return latest === undefined ? undefined : mine(`${latest} IS NOT NULL${this.bounds(latest, bounds!)}`); // prettier-ignore
-    if (bounds?.to === null && once && latest !== undefined) return mine(`${latest} >= to_timestamp(${this.put(bounds.from! / 1000)}::float8)`); // prettier-ignore
+    if (which === 'last')
+      return latest === undefined ? undefined : mine(`${latest} IS NOT NULL${this.bounds(latest, bounds!)}`);
+    if (bounds?.to === null && once && latest !== undefined)
+      return mine(`${latest} >= to_timestamp(${this.put(bounds.from! / 1000)}::float8)`);
     if (when !== null) return undefined;
     if (once && latest !== undefined) return mine(`${latest} IS NOT NULL`);
     const total = TOTALS[act];
@@ -296,4 +367,11 @@ function latestOf(act: ActName): string {
   return columns.length === 1 ? columns[0]! : `greatest(${columns.join(', ')})`;
 }
 
-const OPERATORS = { 'more than': '>', 'less than': '<', 'at least': '>=', 'at most': '<=', before: '<', after: '>' } as const; // prettier-ignore
+const OPERATORS = {
+  'more than': '>',
+  'less than': '<',
+  'at least': '>=',
+  'at most': '<=',
+  before: '<',
+  after: '>',
+} as const;

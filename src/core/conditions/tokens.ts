@@ -19,10 +19,18 @@ const PATTERNS: readonly (readonly [Token['kind'], RegExp])[] = [
   [',', /,/y],
 ];
 
-/** Takes a condition apart: words, texts in quotation marks, numbers, days and brackets; `#` begins a comment. @throws UnreadableCondition */
+/**
+ * Takes a condition apart: words, texts in quotation marks, numbers, days and brackets; `#` begins a comment.
+ * @throws UnreadableCondition
+ */
 export function readTokens(text: string): Token[] {
   if (text.length > LONGEST_CONDITION)
-    throw new UnreadableCondition({ code: 'too-long', from: LONGEST_CONDITION, to: text.length, message: `A condition has at most ${LONGEST_CONDITION.toLocaleString('en-GB')} characters; this has ${text.length.toLocaleString('en-GB')}. Make segments of its parts.` }); // prettier-ignore
+    throw new UnreadableCondition({
+      code: 'too-long',
+      from: LONGEST_CONDITION,
+      to: text.length,
+      message: `A condition has at most ${LONGEST_CONDITION.toLocaleString('en-GB')} characters; this has ${text.length.toLocaleString('en-GB')}. Make segments of its parts.`,
+    });
   const tokens: Token[] = [];
   for (let at = after(BLANK, text, 0); at < text.length; at = after(BLANK, text, at)) {
     const token = tokenAt(text, at);
@@ -40,7 +48,14 @@ function tokenAt(text: string, at: number): Token {
     return { kind, value: valueOf(kind, text.slice(at, to)), from: at, to };
   }
   const open = text[at] === '"' || text[at] === '“';
-  throw new UnreadableCondition({ code: 'unreadable', from: at, to: at + 1, message: open ? 'This quotation mark is never closed.' : `“${[...text.slice(at, at + 2)][0]}” means nothing here. Texts stand in quotation marks, days as 2026-11-23.` }); // prettier-ignore
+  throw new UnreadableCondition({
+    code: 'unreadable',
+    from: at,
+    to: at + 1,
+    message: open
+      ? 'This quotation mark is never closed.'
+      : `“${[...text.slice(at, at + 2)][0]}” means nothing here. Texts stand in quotation marks, days as 2026-11-23.`,
+  });
 }
 
 function after(pattern: RegExp, text: string, at: number): number {

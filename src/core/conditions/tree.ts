@@ -1,4 +1,11 @@
-import type { BounceClass, Deliverability, EventKind, OutsideVerdict, Stage, SubscriptionState } from '../../shared/words.ts'; // prettier-ignore
+import type {
+  BounceClass,
+  Deliverability,
+  EventKind,
+  OutsideVerdict,
+  Stage,
+  SubscriptionState,
+} from '../../shared/words.ts';
 
 /** Where a part stands in the text, in UTF-16 units; `to` is behind its last one. */
 export interface Span {
@@ -9,7 +16,10 @@ export interface Span {
 /** What a condition can ask of the acts of a contact: a kind of event, or one of two words for several kinds. */
 export type ActName = EventKind | 'read' | 'engaged';
 
-/** A stretch of time. Dates are days as `2026-11-23` in the brand's zone; units are counted back from the beginning of today there, hours from now. */
+/**
+ * A stretch of time. Dates are days as `2026-11-23` in the brand's zone; units are counted back from the beginning of
+ * today there, hours from now.
+ */
 export type When =
   | { kind: 'last'; count: number; unit: TimeUnit }
   | { kind: 'ago'; count: number; unit: TimeUnit }
@@ -57,8 +67,8 @@ export interface EventTest {
 }
 
 /**
- * A condition over one contact. Frozen; `span` is where it stands in the text it came from. As JSON it is the same without
- * spans.
+ * A condition over one contact. Frozen; `span` is where it stands in the text it came from. As JSON it is the same
+ * without spans.
  */
 export type Condition = { span?: Span } & (
   | { kind: 'and' | 'or'; parts: readonly Condition[] }
@@ -88,12 +98,25 @@ export type Condition = { span?: Span } & (
 /** What is wrong with a condition, where, and what to do. */
 export interface ConditionProblem extends Span {
   code:
-    | 'unreadable' | 'unexpected' | 'mixed' | 'unknown-name' | 'wrong-type' | 'impossible-date' | 'out-of-range' | 'too-long' | 'too-deep'
-    | 'cycle' | 'always-true' | 'always-false' | 'swallowed' | 'stale' | 'never-acted';
+    | 'unreadable'
+    | 'unexpected'
+    | 'mixed'
+    | 'unknown-name'
+    | 'wrong-type'
+    | 'impossible-date'
+    | 'out-of-range'
+    | 'too-long'
+    | 'too-deep'
+    | 'cycle'
+    | 'always-true'
+    | 'always-false'
+    | 'swallowed'
+    | 'stale'
+    | 'never-acted';
   message: string;
   /** Said before saving, and not refused. */
   warning?: true;
-} // prettier-ignore
+}
 
 /** A condition that cannot be read. */
 export class UnreadableCondition extends Error {

@@ -2,14 +2,37 @@ import type { BuiltInList, EndedBy, SubscriptionState } from '../../shared/words
 
 /** What can stand between a person and a list: an entry, the end of a subscription, or that there is none. */
 export const STANDINGS = [
-  'erasure', 'complaint', 'opt-out', 'left', 'taken-off-by-staff', 'taken-off-by-rule', 'undeliverable', 'invalid',
-  'spam-trap', 'sunset', 'automated', 'kept', 'archived', 'pending', 'never',
-] as const; // prettier-ignore
+  'erasure',
+  'complaint',
+  'opt-out',
+  'left',
+  'taken-off-by-staff',
+  'taken-off-by-rule',
+  'undeliverable',
+  'invalid',
+  'spam-trap',
+  'sunset',
+  'automated',
+  'kept',
+  'archived',
+  'pending',
+  'never',
+] as const;
 /** One of STANDINGS. */
 export type Standing = (typeof STANDINGS)[number];
 
 /** Who asks that it end, and by which way: the first five are the person's own. */
-export const WAYS = ['form', 'preferences', 'confirmation', 'elsewhere', 'engagement', 'staff', 'import', 'rule', 'undo'] as const; // prettier-ignore
+export const WAYS = [
+  'form',
+  'preferences',
+  'confirmation',
+  'elsewhere',
+  'engagement',
+  'staff',
+  'import',
+  'rule',
+  'undo',
+] as const;
 /** One of WAYS. */
 export type Way = (typeof WAYS)[number];
 
@@ -38,8 +61,8 @@ export const WAY_WORDS: Readonly<Record<Way, string>> = {
 };
 
 /**
- * Who may end what, and by which way. Whatever is not named may not. Everything that ends a mark, an entry or the end of
- * a subscription asks this table, in code or as SQL made from it; docs/consent.md prints it.
+ * Who may end what, and by which way. Whatever is not named may not. Everything that ends a mark, an entry or the end
+ * of a subscription asks this table, in code or as SQL made from it; docs/consent.md prints it.
  */
 export const CONSENT: Readonly<Record<Standing, ConsentRow>> = {
   erasure: {
@@ -65,12 +88,27 @@ export const CONSENT: Readonly<Record<Standing, ConsentRow>> = {
   'taken-off-by-staff': {
     what: 'taken off by staff, and never left themselves',
     only: 'Staff, an undo or the contact can give it back, unless the contact has left or complained since.',
-    answers: { form: 'confirm', preferences: 'confirm', confirmation: 'may', elsewhere: 'may', staff: 'may', undo: 'may' },
+    answers: {
+      form: 'confirm',
+      preferences: 'confirm',
+      confirmation: 'may',
+      elsewhere: 'may',
+      staff: 'may',
+      undo: 'may',
+    },
   },
   'taken-off-by-rule': {
     what: 'taken off by a rule or a standing act, and never left themselves',
     only: 'Staff, an undo, the contact or, where the rule says so, an engagement can give it back, unless the contact has left or complained since.',
-    answers: { form: 'confirm', preferences: 'confirm', confirmation: 'may', elsewhere: 'may', engagement: 'may', staff: 'may', undo: 'may' },
+    answers: {
+      form: 'confirm',
+      preferences: 'confirm',
+      confirmation: 'may',
+      elsewhere: 'may',
+      engagement: 'may',
+      staff: 'may',
+      undo: 'may',
+    },
   },
   undeliverable: {
     what: 'the address cannot receive',
@@ -86,7 +124,15 @@ export const CONSENT: Readonly<Record<Standing, ConsentRow>> = {
   sunset: {
     what: 'at sunset',
     only: 'Any act of theirs, staff, the rule or an undo lifts it.',
-    answers: { form: 'confirm', preferences: 'confirm', confirmation: 'may', engagement: 'may', staff: 'may', rule: 'may', undo: 'may' },
+    answers: {
+      form: 'confirm',
+      preferences: 'confirm',
+      confirmation: 'may',
+      engagement: 'may',
+      staff: 'may',
+      rule: 'may',
+      undo: 'may',
+    },
   },
   automated: {
     what: 'taken for an automated address',
@@ -111,9 +157,16 @@ export const CONSENT: Readonly<Record<Standing, ConsentRow>> = {
   never: {
     what: 'never on the list',
     only: 'Whoever was never on the list comes onto it by signing up, by an import or by staff who say what the permission is.',
-    answers: { form: 'may', preferences: 'confirm', confirmation: 'may', elsewhere: 'may', staff: 'may', import: 'may' },
+    answers: {
+      form: 'may',
+      preferences: 'confirm',
+      confirmation: 'may',
+      elsewhere: 'may',
+      staff: 'may',
+      import: 'may',
+    },
   },
-}; // prettier-ignore
+};
 
 /** Whether what stands ends when it is asked by this way. */
 export function mayEnd(standing: Standing, way: Way): Answer {
@@ -167,6 +220,8 @@ export function consentMarkdown(): string {
   return [
     line(['What stands', ...WAYS.map((way) => WAY_WORDS[way])]),
     line(['---', ...WAYS.map(() => '---')]),
-    ...STANDINGS.map((standing) => line([CONSENT[standing].what, ...WAYS.map((way) => ANSWER_WORDS[mayEnd(standing, way)])])), // prettier-ignore
+    ...STANDINGS.map((standing) =>
+      line([CONSENT[standing].what, ...WAYS.map((way) => ANSWER_WORDS[mayEnd(standing, way)])]),
+    ),
   ].join('\n');
 }

@@ -1,10 +1,6 @@
+import type { PriceLadder } from '../../shared/contract/cost.ts';
 /** What an organisation pays for keeping contacts: the price of a month by how many count, as its contract says. */
-export interface PriceLadder {
-  /** ISO 4217. */
-  currency: string;
-  /** Each step holds from so many contacts on, until the next; rising from 0. */
-  steps: { from: number; month: number }[];
-}
+export type { PriceLadder } from '../../shared/contract/cost.ts';
 
 export interface LadderProblem {
   field: string;
@@ -19,10 +15,19 @@ export function reportPriceProblems({ steps }: PriceLadder): LadderProblem[] {
     if (!before)
       return step.from === 0 ? [] : [{ field: 'steps.0.from', message: 'The first step begins at 0 contacts.' }];
     return [
-      ...(step.from > before.from ? [] : [{ field: `steps.${index}.from`, message: `A step begins above the one before it (${before.from}).` }]),
-      ...(step.month >= before.month ? [] : [{ field: `steps.${index}.month`, message: `A step costs no less than the one before it (${before.month}).` }]),
+      ...(step.from > before.from
+        ? []
+        : [{ field: `steps.${index}.from`, message: `A step begins above the one before it (${before.from}).` }]),
+      ...(step.month >= before.month
+        ? []
+        : [
+            {
+              field: `steps.${index}.month`,
+              message: `A step costs no less than the one before it (${before.month}).`,
+            },
+          ]),
     ];
-  }); // prettier-ignore
+  });
 }
 
 /** The price of a month with so many contacts. */

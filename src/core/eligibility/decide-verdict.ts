@@ -1,24 +1,17 @@
+import type { Entry } from '../../shared/contract/suppression.ts';
 import {
   REASONS,
   type BuiltInList,
   type Deliverability,
   type Purpose,
-  type Reach,
   type Reason,
-  type Scope,
   type SubscriptionState,
 } from '../../shared/words.ts';
 
 /** A suppression entry that matches the contact and is in effect. */
-export interface MatchingEntry {
+export type MatchingEntry = Pick<Entry, 'listId' | 'listName' | 'builtIn' | 'scope' | 'scopeId' | 'reach'> & {
   entryId: string;
-  listId: number;
-  listName: string;
-  builtIn: BuiltInList | null;
-  scope: Scope;
-  scopeId: number | null;
-  reach: Reach;
-}
+};
 
 /** All that decides whether one contact may receive one message of one brand. */
 export interface EligibilityFacts {
@@ -45,7 +38,10 @@ export interface Verdict {
   reasons: Reason[];
 }
 
-/** Built-in lists by the reason their entries give. The erasure list is `erased`; all others that stop everything are `undeliverable`. */
+/**
+ * Built-in lists by the reason their entries give. The erasure list is `erased`; all others that stop everything are
+ * `undeliverable`.
+ */
 export const REASON_OF_LIST: Readonly<Record<BuiltInList, Reason>> = {
   'hard-bounce': 'undeliverable',
   'bounce-count': 'undeliverable',

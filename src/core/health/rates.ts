@@ -1,3 +1,4 @@
+import type { Rate } from '../../shared/contract/reports.ts';
 /** Counts of one campaign, receiving domain or period. */
 export interface HealthCounts {
   accepted: number;
@@ -7,16 +8,7 @@ export interface HealthCounts {
   unsubscribed: number;
 }
 
-export interface Rate {
-  name: 'bounce' | 'hard' | 'complaint' | 'unsubscribe';
-  count: number;
-  of: number;
-  /** count ÷ of, or null when there is nothing to divide by. */
-  rate: number | null;
-  limit: number;
-  /** Null where the denominator is too small to judge. */
-  over: boolean | null;
-}
+export type { Rate } from '../../shared/contract/reports.ts';
 
 /** Page 4's limits: bounce 2 %, hard 1 %, complaint 0.1 %, unsubscribe 0.5 %. */
 export const DEFAULT_LIMITS = { bounce: 0.02, hard: 0.01, complaint: 0.001, unsubscribe: 0.005 } as const;

@@ -7,8 +7,8 @@ const WORDS_FOR_NO: ReadonlySet<string> = new Set(['no', 'n', 'false', 'off', '0
 export type AttributeValue = string | number | boolean;
 
 /**
- * Reads a trimmed, non-empty cell as an attribute of a type: a number with a decimal point, a date as `YYYY-MM-DD` or an
- * RFC 3339 instant, yes or no in English or as 1 and 0, one of the words of a choice (its own spelling is kept).
+ * Reads a trimmed, non-empty cell as an attribute of a type: a number with a decimal point, a date as `YYYY-MM-DD` or
+ * an RFC 3339 instant, yes or no in English or as 1 and 0, one of the words of a choice (its own spelling is kept).
  * Undefined when it is none: `1,5` is not guessed at, it is 1.5 in one country and fifteen in another.
  */
 export function readAttributeValue(text: string, { type, choices }: AttributeType): AttributeValue | undefined {

@@ -1,11 +1,14 @@
 import { guessDelimiter } from './guess-format.ts';
 import { makeQuoteMender, type BrokenLine } from './mend-quotes.ts';
-import { PlainRow } from './plain-row.ts';
+import { PlainRow } from '../import-engine/plain-row.ts';
 
 /** A row: plain in its bytes, or as text without its line end, or why it is none. */
 export type CutRow = PlainRow | string | BrokenLine;
 
-/** Takes a table in UTF-8 in pieces cut anywhere, gives whole rows in their order. What one call gives is read before the next. */
+/**
+ * Takes a table in UTF-8 in pieces cut anywhere, gives whole rows in their order. What one call gives is read before
+ * the next.
+ */
 export interface RowCutter {
   take(piece: Buffer): Generator<CutRow>;
   end(): Generator<CutRow>;
@@ -23,8 +26,8 @@ const LINE_FEED = 0x0a;
 const BLANK = 0x20;
 
 /**
- * Cuts a table into rows. One pass; a line without end is let go, not gathered. Without a delimiter that was said, it is
- * the one that parts the first row most often.
+ * Cuts a table into rows. One pass; a line without end is let go, not gathered. Without a delimiter that was said, it
+ * is the one that parts the first row most often.
  */
 export function makeRowCutter(said?: string): RowCutter {
   const mender = makeQuoteMender();

@@ -1,10 +1,8 @@
-import type { Encoding } from '../../shared/words.ts';
+import { DELIMITERS, type Delimiter, type Encoding } from '../../shared/words.ts';
 import { parseAddress } from '../address/normal-form.ts';
 
-const DELIMITERS = [',', ';', '\t', '|'];
-
 /** The delimiter that parts the header line most often. */
-export function guessDelimiter(firstLine: string): string {
+export function guessDelimiter(firstLine: string): Delimiter {
   const outsideQuotes = firstLine.replace(/"[^"]*"/g, '');
   const counts = DELIMITERS.map((delimiter) => outsideQuotes.split(delimiter).length);
   return DELIMITERS[counts.indexOf(Math.max(...counts))]!;
@@ -14,8 +12,8 @@ export function guessDelimiter(firstLine: string): string {
 const MOST_CONTROLS = 0.01;
 
 /**
- * Encoding of a file by its first bytes: byte order marks, zero bytes of UTF-16, then whether more of what is beyond ASCII
- * is well-formed UTF-8 (RFC 3629) or not; undefined when it is no text.
+ * Encoding of a file by its first bytes: byte order marks, zero bytes of UTF-16, then whether more of what is beyond
+ * ASCII is well-formed UTF-8 (RFC 3629) or not; undefined when it is no text.
  */
 export function guessEncoding(head: Uint8Array): Encoding | undefined {
   if (head[0] === 0xff && head[1] === 0xfe) return 'utf-16le';
@@ -32,7 +30,10 @@ export function guessEncoding(head: Uint8Array): Encoding | undefined {
   return speaksUtf8(head) ? 'utf-8' : 'windows-1252';
 }
 
-/** Whether at least as many characters beyond ASCII are well-formed as bytes that are none. A character cut off at the end is left out. */
+/**
+ * Whether at least as many characters beyond ASCII are well-formed as bytes that are none. A character cut off at the
+ * end is left out.
+ */
 function speaksUtf8(bytes: Uint8Array): boolean {
   let formed = 0;
   let stray = 0;
@@ -64,12 +65,17 @@ export function splitHeader(line: string, delimiter: string): string[] {
   );
 }
 
-/** Whether the first line of a table names its columns. It does not when it holds an address: that is the first contact. */
+/**
+ * Whether the first line of a table names its columns. It does not when it holds an address: that is the first contact.
+ */
 export function isHeader(cells: readonly string[]): boolean {
   return !cells.some((cell) => parseAddress(cell).ok);
 }
 
-/** Names for the columns of a table without a header, from its first line: the first column with an address, the others by their place. */
+/**
+ * Names for the columns of a table without a header, from its first line: the first column with an address, the others
+ * by their place.
+ */
 export function unnamedHeaders(cells: readonly string[]): string[] {
   const address = cells.findIndex((cell) => parseAddress(cell).ok);
   return cells.map((_, index) => (index === address ? 'address' : `column ${index + 1}`));

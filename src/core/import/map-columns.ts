@@ -69,8 +69,8 @@ const MOST_CHOICES = 100;
 const TYPED_USE = /^([^:]*):\s*([a-z-]+)\s*(?:\((.*)\))?\s*$/i;
 
 /**
- * Takes a column's use apart: `tier:choice(friend|patron)` is the attribute `tier` and its type. Without a colon it is a
- * name alone. A string is what is wrong with it.
+ * Takes a column's use apart: `tier:choice(friend|patron)` is the attribute `tier` and its type. Without a colon it is
+ * a name alone. A string is what is wrong with it.
  */
 export function parseColumnUse(text: string): { use: string; type?: AttributeType } | string {
   if (!text.includes(':')) return OWN_USES.has(text) ? { use: text } : named(text);
@@ -82,7 +82,14 @@ export function parseColumnUse(text: string): { use: string; type?: AttributeTyp
   if (OWN_USES.has(use.use)) return `${use.use} is a field of every contact and has its own type`;
   if (list !== undefined && kind !== 'choice') return `only a choice has words in brackets, not a ${kind}`;
   if (kind !== 'choice') return { ...use, type: { type: kind } };
-  const choices = [...new Set((list ?? '').split('|').map((one) => one.trim()).filter((one) => one !== ''))]; // prettier-ignore
+  const choices = [
+    ...new Set(
+      (list ?? '')
+        .split('|')
+        .map((one) => one.trim())
+        .filter((one) => one !== ''),
+    ),
+  ];
   if (choices.length > MOST_CHOICES) return `a choice has at most ${MOST_CHOICES} words`;
   return { ...use, type: { type: 'choice', choices } };
 }

@@ -22,8 +22,8 @@ export function readGiven(cell: string): Given {
 }
 
 /**
- * Which column of a list holds what is to be found, seen from its first row: a header that says so, or a cell that is an
- * address or a SHA-256 itself (then there is no header). Nothing when neither is to be seen.
+ * Which column of a list holds what is to be found, seen from its first row: a header that says so, or a cell that is
+ * an address or a SHA-256 itself (then there is no header). Nothing when neither is to be seen.
  */
 export function findGivenColumn(firstRow: string[]): { column: number; hasHeader: boolean } | undefined {
   const cells = firstRow.map((cell) => cell.replace(/^\ufeff/, '').trim());

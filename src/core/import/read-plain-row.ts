@@ -1,7 +1,14 @@
-import { makePlainAddressReader, type PlainAddressReader } from '../address/plain-address.ts';
-import { makeInterned } from '../text/interned.ts';
-import type { PlainRow } from './plain-row.ts';
-import { columnOf, LONGEST_TEXT, makeDateReader, makeDetailsReader, type RowDetails, type TableColumns } from './read-table.ts'; // prettier-ignore
+import { makePlainAddressReader, type PlainAddressReader } from '../import-engine/plain-address.ts';
+import { makeInterned } from '../import-engine/interned.ts';
+import type { PlainRow } from '../import-engine/plain-row.ts';
+import {
+  columnOf,
+  LONGEST_TEXT,
+  makeDateReader,
+  makeDetailsReader,
+  type RowDetails,
+  type TableColumns,
+} from './read-table.ts';
 
 /** What a plain row says of a person. */
 export interface PlainPerson {
@@ -17,16 +24,25 @@ const BLANK = 0x20;
 const NO_DETAILS: RowDetails = { attributes: null, tags: null, consent: null, leaving: null };
 
 /**
- * Makes a reader of plain rows for one file. It says what the reader of rows (makeRowReader) says of the same cells, without
- * making texts of addresses and names; or nothing, when the row is refused or there is anything else about it that is not
- * plain: then that one has to read it. The answer is the same object each time, good until the next row is read.
+ * Makes a reader of plain rows for one file. It says what the reader of rows (makeRowReader) says of the same cells,
+ * without making texts of addresses and names; or nothing, when the row is refused or there is anything else about it
+ * that is not plain: then that one has to read it. The answer is the same object each time, good until the next row is
+ * read.
  */
 export function makePlainRowReader(columns: TableColumns, now: number): (row: PlainRow) => PlainPerson | undefined {
-  const [address, name, joined, list] = ['address', 'name', 'joined_at', 'list'].map((use) => columnOf(columns, use)) as [number, number, number, number]; // prettier-ignore
-  const dateOf = makeInterned(makeDateReader(now));
+  const [address, name, joined, list] = ['address', 'name', 'joined_at', 'list'].map((use) =>
+    columnOf(columns, use),
+  ) as [number, number, number, number];
+  const dateOf = makeInterned(makeDateReader(now, columns.zone));
   const details = makeDetailsReader(columns, now);
   const cells = columns.headers.map(() => '');
-  const person: PlainPerson = { address: makePlainAddressReader(), nameFrom: 0, nameTo: 0, joinedAt: null, details: NO_DETAILS }; // prettier-ignore
+  const person: PlainPerson = {
+    address: makePlainAddressReader(),
+    nameFrom: 0,
+    nameTo: 0,
+    joinedAt: null,
+    details: NO_DETAILS,
+  };
 
   const readName = ({ bytes, begins, ends }: PlainRow): boolean => {
     let [from, to] = [begins[name]!, ends[name]!];

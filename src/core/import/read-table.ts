@@ -1,4 +1,5 @@
 import { parseAddress, type AddressProblem } from '../address/normal-form.ts';
+import { dayOrInstant } from '../time/days.ts';
 import { readAttributeValue, readInstant, type AttributeValue } from './attribute-value.ts';
 import { OWN_USES, type AttributeType, type ColumnUse } from './map-columns.ts';
 
@@ -56,6 +57,8 @@ export interface TableColumns {
   types: Record<string, AttributeType>;
   /** The lists that a row may name, by `listKey` of their names; none when no column names them. */
   lists?: Record<string, number>;
+  /** In which days begin: the IANA name of the brand's zone. */
+  zone: string;
 }
 
 /** Dates come again and again in a file; so many are remembered before starting over. */
@@ -71,9 +74,11 @@ export function columnOf({ headers, mapping }: TableColumns, use: string): numbe
 /** Makes a reader of rows for one file: what each column is, worked out once. `now` in milliseconds. */
 export function makeRowReader(columns: TableColumns, now: number): (cells: string[]) => TableRow {
   const { headers, lists = {} } = columns;
-  const dateOf = makeDateReader(now);
+  const dateOf = makeDateReader(now, columns.zone);
   const { read: detailsOf } = makeDetailsReader(columns, now);
-  const [address, name, joined, list] = ['address', 'name', 'joined_at', 'list'].map((use) => columnOf(columns, use)) as [number, number, number, number]; // prettier-ignore
+  const [address, name, joined, list] = ['address', 'name', 'joined_at', 'list'].map((use) =>
+    columnOf(columns, use),
+  ) as [number, number, number, number];
   // A file has few of these columns, and asking an array for its place -1 is no quick way to nothing.
   return (cells) => {
     if (cells.length !== headers.length) return { code: 'column-count' };
@@ -98,7 +103,10 @@ export function makeRowReader(columns: TableColumns, now: number): (cells: strin
   };
 }
 
-/** Makes a reader of what a row says besides address, name, list and date; `columns` are those it looks at. `now` in milliseconds. */
+/**
+ * Makes a reader of what a row says besides address, name, list and date; `columns` are those it looks at. `now` in
+ * milliseconds.
+ */
 export function makeDetailsReader(
   columns: TableColumns,
   now: number,
@@ -107,7 +115,13 @@ export function makeDetailsReader(
   read: (cells: readonly string[]) => RowDetails | WrongCell;
 } {
   const { headers, mapping, types } = columns;
-  const [tags, source, evidence, unsubscribed, optedOut] = ['tags', 'consent_source', 'consent_evidence', 'unsubscribed', 'opted_out'].map((use) => columnOf(columns, use)) as [number, number, number, number, number]; // prettier-ignore
+  const [tags, source, evidence, unsubscribed, optedOut] = [
+    'tags',
+    'consent_source',
+    'consent_evidence',
+    'unsubscribed',
+    'opted_out',
+  ].map((use) => columnOf(columns, use)) as [number, number, number, number, number];
   const attributes = headers.flatMap((header, index) => {
     const use = mapping[header];
     return use && !OWN_USES.has(use) ? [{ index, use, type: types[use] }] : [];
@@ -122,9 +136,14 @@ export function makeDetailsReader(
       let leaving: RowLeaving | null = null;
       // The wider one last: it holds where both are said.
       for (const place of [unsubscribed, optedOut]) {
-        const said = place < 0 ? null : leavingOf(cells[place], now);
+        const said = place < 0 ? null : leavingOf(cells[place], now, columns.zone);
         if (typeof said === 'string') return { code: said, column: place };
-        if (said) leaving = { everything: place === optedOut, at: said.at, said: `“${headers[place]}” says “${cells[place]!.trim()}”` }; // prettier-ignore
+        if (said)
+          leaving = {
+            everything: place === optedOut,
+            at: said.at,
+            said: `“${headers[place]}” says “${cells[place]!.trim()}”`,
+          };
       }
       return {
         attributes: own,
@@ -141,15 +160,18 @@ export function listKey(name: string): string {
   return name.normalize('NFKC').replace(/[’‘`]/g, "'").trim().toLowerCase();
 }
 
-/** Makes a reader of when somebody joined: an instant of RFC 3339, null for an empty cell, or what is wrong with it. */
-export function makeDateReader(now: number): (cell: string | undefined) => string | null {
+/**
+ * Makes a reader of when somebody joined: an instant of RFC 3339, null for an empty cell, or what is wrong with it. A
+ * day begins in `zone`.
+ */
+export function makeDateReader(now: number, zone: string): (cell: string | undefined) => string | null {
   const dates = new Map<string, string | null>();
   return (cell) => {
     if (cell === undefined) return null;
     let date = dates.get(cell);
     if (date === undefined) {
       if (dates.size >= REMEMBERED_DATES) dates.clear();
-      dates.set(cell, (date = readDate(cell, now)));
+      dates.set(cell, (date = readDate(cell, now, zone)));
     }
     return date;
   };
@@ -159,7 +181,9 @@ const NOT_IN_TAGS = /[^\p{L}\p{N} ._:-]|^[ ._:-]+/gu;
 const LONGEST_TAG = 60;
 const MOST_TAGS = 50;
 
-/** Tags with commas, semicolons or bars between; what cannot stand in a tag is left out of it. Null when there are none. */
+/**
+ * Tags with commas, semicolons or bars between; what cannot stand in a tag is left out of it. Null when there are none.
+ */
 function tagsOf(cell: string | undefined): string[] | null {
   if (cell === undefined || cell.trim() === '') return null;
   const tags = cell.split(/[,;|]/).map((one) => one.replace(NOT_IN_TAGS, '').trim().slice(0, LONGEST_TAG));
@@ -167,27 +191,58 @@ function tagsOf(cell: string | undefined): string[] | null {
   return given.length === 0 ? null : given;
 }
 
-function consentOf(source: string | undefined, evidence: string | undefined): { source: string | null; evidence: string | null } | null {
+function consentOf(
+  source: string | undefined,
+  evidence: string | undefined,
+): { source: string | null; evidence: string | null } | null {
   if (source === undefined && evidence === undefined) return null;
   const given = { source: textOf(source), evidence: textOf(evidence) };
   return given.source === null && given.evidence === null ? null : given;
-} // prettier-ignore
+}
 
-const WORDS_FOR_LEFT: ReadonlySet<string> = new Set(['yes', 'y', 'true', 'on', '1', 'x', 'unsubscribed', 'opted out', 'opted-out', 'out', 'left']); // prettier-ignore
-const WORDS_FOR_STAYED: ReadonlySet<string> = new Set(['no', 'n', 'false', 'off', '0', '-', 'never', 'none', 'null', 'subscribed', 'opted in', 'opted-in', 'in', 'active']); // prettier-ignore
+const WORDS_FOR_LEFT: ReadonlySet<string> = new Set([
+  'yes',
+  'y',
+  'true',
+  'on',
+  '1',
+  'x',
+  'unsubscribed',
+  'opted out',
+  'opted-out',
+  'out',
+  'left',
+]);
+const WORDS_FOR_STAYED: ReadonlySet<string> = new Set([
+  'no',
+  'n',
+  'false',
+  'off',
+  '0',
+  '-',
+  'never',
+  'none',
+  'null',
+  'subscribed',
+  'opted in',
+  'opted-in',
+  'in',
+  'active',
+]);
 
 /**
- * What a cell says of leaving: yes, or since when; null for no or nothing. What is neither is refused: guessed wrong one
- * way, somebody would be written to who asked for no more.
+ * What a cell says of leaving: yes, or since when; null for no or nothing. What is neither is refused: guessed wrong
+ * one way, somebody would be written to who asked for no more.
  */
 function leavingOf(
   cell: string | undefined,
   now: number,
+  zone: string,
 ): { at: string | null } | null | 'bad-value' | 'bad-date' | 'future-date' {
   const word = cell?.trim().toLowerCase() ?? '';
   if (word === '' || WORDS_FOR_STAYED.has(word)) return null;
   if (WORDS_FOR_LEFT.has(word)) return { at: null };
-  const at = readDate(word.toUpperCase(), now);
+  const at = readDate(word.toUpperCase(), now, zone);
   if (at === 'bad-date') return /^\d/.test(word) ? 'bad-date' : 'bad-value';
   return at === 'future-date' ? at : { at };
 }
@@ -226,10 +281,11 @@ function textOf(cell: string | undefined): string | null {
 }
 
 /** When somebody joined, by RFC 3339; null when the cell is empty. */
-function readDate(cell: string, now: number): string | null {
+function readDate(cell: string, now: number, zone: string): string | null {
   const text = cell.trim();
   if (text === '') return null;
-  const instant = readInstant(text);
+  if (readInstant(text) === undefined) return 'bad-date';
+  const instant = readInstant(dayOrInstant(text, zone));
   if (instant === undefined || instant < '1970') return 'bad-date';
   return Date.parse(instant) > now + DAY_MS ? 'future-date' : instant;
 }

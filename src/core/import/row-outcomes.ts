@@ -6,11 +6,21 @@ export const ERASED = '(erased)';
 
 /** What became of one row of a file; the part after the colon is the code. */
 export type RowOutcome =
-  | 'created' | 'updated' | 'unchanged' | 'duplicate' | 'suppressed' | 'suppressed:unsubscribed' | 'suppressed:left' | `refused:${RowProblem | SettableCode}`
+  | 'created'
+  | 'updated'
+  | 'unchanged'
+  | 'duplicate'
+  | 'suppressed'
+  | 'suppressed:unsubscribed'
+  | 'suppressed:left'
+  | `refused:${RowProblem | SettableCode}`
   /** Kept out until a person decides. */
-  | `held:${SettableCode}`; // prettier-ignore
+  | `held:${SettableCode}`;
 
-/** Each outcome by one letter, as kept for a chunk of rows: a chunk is one text, and two million rows are two megabytes. Letters are never given another meaning. */
+/**
+ * Each outcome by one letter, as kept for a chunk of rows: a chunk is one text, and two million rows are two megabytes.
+ * Letters are never given another meaning.
+ */
 export const OUTCOME_LETTERS: Readonly<Record<RowOutcome, string>> = {
   created: 'c',
   updated: 'u',
@@ -45,14 +55,20 @@ export const OUTCOME_LETTERS: Readonly<Record<RowOutcome, string>> = {
 };
 
 /** Letters of rows that became or were contacts. */
-export const TAKEN_LETTERS: readonly string[] = Object.entries(OUTCOME_LETTERS).flatMap(([outcome, letter]) => outcome.startsWith('refused') || outcome.startsWith('held') ? [] : [letter]); // prettier-ignore
+export const TAKEN_LETTERS: readonly string[] = Object.entries(OUTCOME_LETTERS).flatMap(([outcome, letter]) =>
+  outcome.startsWith('refused') || outcome.startsWith('held') ? [] : [letter],
+);
 /** Letters of checks that refuse also who is known. */
-export const REFUSED_LETTERS: readonly string[] = Object.entries(OUTCOME_LETTERS).flatMap(([outcome, letter]) => outcome.startsWith('refused') ? [letter] : []); // prettier-ignore
+export const REFUSED_LETTERS: readonly string[] = Object.entries(OUTCOME_LETTERS).flatMap(([outcome, letter]) =>
+  outcome.startsWith('refused') ? [letter] : [],
+);
 
 /** The letters of rows held for these codes; for any, if none is named. */
 export function heldLetters(codes: readonly string[] | undefined): Set<string> {
   const held = Object.entries(OUTCOME_LETTERS).filter(([outcome]) => outcome.startsWith('held:'));
-  return new Set(held.filter(([outcome]) => codes === undefined || codes.includes(outcome.slice(5))).map(([, letter]) => letter)); // prettier-ignore
+  return new Set(
+    held.filter(([outcome]) => codes === undefined || codes.includes(outcome.slice(5))).map(([, letter]) => letter),
+  );
 }
 
 const BY_LETTER = new Map(Object.entries(OUTCOME_LETTERS).map(([outcome, letter]) => [letter, outcome as RowOutcome]));

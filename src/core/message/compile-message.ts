@@ -1,3 +1,4 @@
+import { PUBLIC_PATHS } from './public-paths.ts';
 import { findHtmlLinks, findTextLinks, isTrackable, replaceLinks, reportLinkProblems } from './links.ts';
 import { htmlToText } from './html-to-text.ts';
 import {
@@ -140,12 +141,12 @@ export function writeMessage(
   const returnToken = token('return');
   const links = new Map<number, string>();
   const linkUrl = (number: number): string => {
-    if (!links.has(number)) links.set(number, `${base}/c/${token('click', number)}`);
+    if (!links.has(number)) links.set(number, `${base}${PUBLIC_PATHS.to}/${token('click', number)}`);
     return links.get(number)!;
   };
   const fill = (body: string): string =>
     body.replace(MARKS, (_, number?: string) =>
-      number === undefined ? `${base}/u/${wayOut}` : linkUrl(Number(number)),
+      number === undefined ? `${base}${PUBLIC_PATHS.out}/${wayOut}` : linkUrl(Number(number)),
     );
   const html = renderTemplate(compiled.html, recipient.fields, escapeHtml, fill);
   return {
@@ -153,10 +154,10 @@ export function writeMessage(
     to: recipient.address,
     from: { name: sender.brandName, address: sender.fromAddress },
     subject: oneLine(renderTemplate(compiled.subject, recipient.fields, oneLine)),
-    html: withPixel(html, `${base}/o/${token('open')}.gif`),
+    html: withPixel(html, `${base}${PUBLIC_PATHS.seen}/${token('open')}.gif`),
     text: renderTemplate(compiled.text, recipient.fields, (value) => value, fill),
     messageId: `<${returnToken}@${sender.fromAddress.split('@')[1]}>`,
-    headers: listHeaders(sender, `${base}/u/${wayOut}`, `u.${wayOut}@${sender.returnDomain}`),
+    headers: listHeaders(sender, `${base}${PUBLIC_PATHS.out}/${wayOut}`, `u.${wayOut}@${sender.returnDomain}`),
   };
 }
 

@@ -14,7 +14,10 @@ export interface Confirmation {
   envelopeFrom: string;
 }
 
-/** The message that asks someone to confirm that they signed up. A service message: it says who asks, why, and what happens if they do nothing. */
+/**
+ * The message that asks someone to confirm that they signed up. A service message: it says who asks, why, and what
+ * happens if they do nothing.
+ */
 export function writeConfirmation(sender: SenderIdentity, one: Confirmation): WrittenMessage {
   const [first] = nameForMessage(one.name).split(/\s+/);
   const greeting = first ? `Dear ${first},` : 'Hello,';

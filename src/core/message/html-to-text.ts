@@ -7,7 +7,9 @@ const formatPicture: FormatCallback = ({ attribs }, _walk, builder) => {
   if (said !== '') builder.addInline(said);
 };
 
-/** A plain-text reading of an HTML body, for campaigns whose author wrote none: links are written out after their words. */
+/**
+ * A plain-text reading of an HTML body, for campaigns whose author wrote none: links are written out after their words.
+ */
 export function htmlToText(html: string): string {
   return convert(html, {
     wordwrap: false,

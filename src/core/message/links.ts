@@ -15,8 +15,8 @@ const BEFORE_VALUE = /\s*=\s*["']?/y;
 const LINKING_TAGS = new Set(['a', 'area']);
 
 /**
- * The links of an HTML body that are rewritten, as a browser reads them (HTML Living Standard, section 13.2.5). Of comments
- * only the conditional ones are looked into, which some mail programs draw.
+ * The links of an HTML body that are rewritten, as a browser reads them (HTML Living Standard, section 13.2.5). Of
+ * comments only the conditional ones are looked into, which some mail programs draw.
  */
 export function findHtmlLinks(html: string): FoundLink[] {
   const links: FoundLink[] = [];
@@ -68,7 +68,9 @@ function nothing(): void {
   // Only tags, their attributes and comments hold links.
 }
 
-/** The links of a plain-text body: bare http and https addresses, without a full stop or bracket that ends the sentence. */
+/**
+ * The links of a plain-text body: bare http and https addresses, without a full stop or bracket that ends the sentence.
+ */
 export function findTextLinks(text: string): FoundLink[] {
   return [...text.matchAll(BARE_URL)].map((match) => {
     const url = withoutEndOfSentence(match[0]);
@@ -83,14 +85,17 @@ function withoutEndOfSentence(url: string): string {
   return ends ? withoutEndOfSentence(url.slice(0, -1)) : url;
 }
 
-/** Whether a link is one that Avendel rewrites and follows; `mailto:`, `tel:` and anchors within the page are left alone. */
+/**
+ * Whether a link is one that Avendel rewrites and follows; `mailto:`, `tel:` and anchors within the page are left
+ * alone.
+ */
 export function isTrackable(url: string): boolean {
   return /^https?:\/\//i.test(url);
 }
 
 /**
- * An address as the header `Location` can carry it (RFC 9110 section 10.2.2: a URI reference, so ASCII only). One that is
- * ASCII already stays as its author wrote it.
+ * An address as the header `Location` can carry it (RFC 9110 section 10.2.2: a URI reference, so ASCII only). One that
+ * is ASCII already stays as its author wrote it.
  */
 export function asLocation(url: string): string {
   if (/^[\x21-\x7e]*$/.test(url)) return url;

@@ -64,8 +64,8 @@ function readField(inside: string, at: number, known: ReadonlySet<string>, probl
 }
 
 /**
- * Writes a template out for one contact. `escape` makes a value safe for where it stands (HTML or plain text); `fill` puts
- * into the author's own text what Avendel adds there, and never into a value.
+ * Writes a template out for one contact. `escape` makes a value safe for where it stands (HTML or plain text); `fill`
+ * puts into the author's own text what Avendel adds there, and never into a value.
  */
 export function renderTemplate(
   pieces: TemplatePiece[],
@@ -90,7 +90,10 @@ export function escapeHtml(value: string): string {
   return value.replace(/[&<>"']/g, (character) => `&#${character.charCodeAt(0)};`);
 }
 
-/** A header or plain-text value on one line: line breaks and other control characters would let a contact's name add headers. */
+/**
+ * A header or plain-text value on one line: line breaks and other control characters would let a contact's name add
+ * headers.
+ */
 export function oneLine(value: string): string {
   return value.replace(/[\p{Cc}\u2028\u2029]+/gu, ' ');
 }

@@ -1,6 +1,8 @@
 import { createHmac, createSecretKey, timingSafeEqual, type KeyObject } from 'node:crypto';
 
-/** What a token lets its bearer do. One letter in the token's payload; a token of one use is never valid for another. */
+/**
+ * What a token lets its bearer do. One letter in the token's payload; a token of one use is never valid for another.
+ */
 export type TokenUse = 'open' | 'click' | 'unsubscribe' | 'return' | 'sign-up' | 'confirm' | 'visit' | 'asked';
 
 export interface TokenPayload {
@@ -17,7 +19,10 @@ export interface TokenPayload {
 export interface TokenKey {
   version: number;
   secret: Buffer;
-  /** New tokens are made with it from this instant (milliseconds since the epoch); absent for at once. Read ones are at any time. */
+  /**
+   * New tokens are made with it from this instant (milliseconds since the epoch); absent for at once. Read ones are at
+   * any time.
+   */
   activeAt?: number;
 }
 

@@ -16,9 +16,9 @@ export function withVisit(url: string, token: string): string {
 }
 
 /**
- * The script that a site's pages hold. It keeps nothing and sends nothing when the visitor asks not to be tracked (DNT, or
- * Global Privacy Control), and knows nobody who did not come by a signed link. The token is taken out of the address at
- * once, so that a page that is shared does not name whoever shares it, and is kept on the site itself for `days`.
+ * The script that a site's pages hold. It keeps nothing and sends nothing when the visitor asks not to be tracked (DNT,
+ * or Global Privacy Control), and knows nobody who did not come by a signed link. The token is taken out of the address
+ * at once, so that a page that is shared does not name whoever shares it, and is kept on the site itself for `days`.
  */
 export function siteScript(visitUrl: string, days: number): string {
   return `(function(w,d,n){'use strict';

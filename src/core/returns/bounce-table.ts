@@ -124,7 +124,10 @@ export const UNAVAILABLE =
 /** A reply that turns this recipient or their domain away, in the words of the server that was asked. */
 export const TURNED_AWAY =
   /\b(recipient|user|mailbox|address|addressee|domain|host)( address| name)?( \S{1,100})?:? (was |is |has been )?(rejected|denied|refused|unknown|unrecogni[sz]ed|not (found|known|accepted|allowed|listed|local|valid|recogni[sz]ed)|invalid|disabled)\b|\b(unknown|invalid|unrecogni[sz]ed|no such|rejected) (recipient|user|mailbox|address|domain|host)\b|\b(recipient|relay(ing)?|relay access) (access )?(denied|rejected|refused)\b/i;
-/** It was said of the recipient, and not of the sender or the message: in answer to RCPT, or in the form of a make that says so. */
+/**
+ * It was said of the recipient, and not of the sender or the message: in answer to RCPT, or in the form of a make that
+ * says so.
+ */
 export const OF_RECIPIENT = /\bRCPT(?: TO)?\b|#5\.1\.0\b/i;
 /** Words by which a server says that it heard nothing from the next. */
 export const NO_ANSWER =

@@ -36,8 +36,8 @@ export interface BounceDecision {
 type Found = Partial<Record<WordsAbout, { words: string; row: WordsRow }>>;
 
 /**
- * Bounce class by status first, reply second, text last; when in doubt an address is not condemned. A status that condemns
- * stands only as long as neither the reply code nor the words speak against it.
+ * Bounce class by status first, reply second, text last; when in doubt an address is not condemned. A status that
+ * condemns stands only as long as neither the reply code nor the words speak against it.
  */
 export function classifyBounce(evidence: BounceEvidence): BounceDecision {
   const { status, ofMessage } = evidence;
@@ -47,12 +47,22 @@ export function classifyBounce(evidence: BounceEvidence): BounceDecision {
   const found = findWords(text);
   const decision = row ? againstWords(row, evidence, found) : byReply(evidence, text, found);
   if (decision.class === 'hard' && ofMessage)
-    return { class: 'soft', because: `${decision.because}; but it was said at the end of DATA of several recipients at once, and so of the message` }; // prettier-ignore
+    return {
+      class: 'soft',
+      because: `${decision.because}; but it was said at the end of DATA of several recipients at once, and so of the message`,
+    };
   return decision;
 }
 
-/** What a status that does not condemn leaves open: a domain that takes no mail, and 5.4.1 for a recipient who was turned away. */
-function againstSoft(row: StatusRow, { status, replyCode, ofMessage }: BounceEvidence, text: string): BounceDecision | undefined {
+/**
+ * What a status that does not condemn leaves open: a domain that takes no mail, and 5.4.1 for a recipient who was
+ * turned away.
+ */
+function againstSoft(
+  row: StatusRow,
+  { status, replyCode, ofMessage }: BounceEvidence,
+  text: string,
+): BounceDecision | undefined {
   if (row.class !== 'soft' || ofMessage) return undefined;
   const found = findWords(text);
   if (found['no-mail'] && !found.sender) return byWords(found['no-mail'], `status ${status}, but`);
@@ -60,8 +70,11 @@ function againstSoft(row: StatusRow, { status, replyCode, ofMessage }: BounceEvi
   const away = TURNED_AWAY.exec(text)?.[0];
   const known = found.unknown ?? found.domain;
   if (away === undefined && !known) return undefined;
-  return { class: 'hard', because: `status 5.4.1, and the text says “${away ?? known!.words}”: the recipient was turned away` };
-} // prettier-ignore
+  return {
+    class: 'hard',
+    because: `status 5.4.1, and the text says “${away ?? known!.words}”: the recipient was turned away`,
+  };
+}
 
 function byWords({ words, row }: { words: string; row: WordsRow }, before: string): BounceDecision {
   return { class: row.class, because: `${before} the text says “${words}”: ${row.source}` };
@@ -71,11 +84,16 @@ function byStatus(row: StatusRow, status: string): BounceDecision {
   return { class: row.class, because: `status ${status}: ${row.source}` };
 }
 
-/** A status that says "no such address" yields to a reply that is temporary, and to words that speak of something else. */
+/**
+ * A status that says "no such address" yields to a reply that is temporary, and to words that speak of something else.
+ */
 function againstWords(row: StatusRow, { status, replyCode }: BounceEvidence, found: Found): BounceDecision {
   if (replyCode.startsWith('4'))
     return { class: 'soft', because: `status ${status}, but reply ${replyCode} is temporary (RFC 5321 4.2.1)` };
-  const against = found['no-mail'] ?? found.unknown ?? found.domain ? found.sender : (found.sender ?? found.block ?? found.full ?? found.size ?? found.later); // prettier-ignore
+  const against =
+    (found['no-mail'] ?? found.unknown ?? found.domain)
+      ? found.sender
+      : (found.sender ?? found.block ?? found.full ?? found.size ?? found.later);
   if (against) return { class: against.row.class, because: `status ${status}, but the text says “${against.words}”` };
   return byStatus(row, status);
 }
@@ -110,7 +128,8 @@ function findWords(text: string): Found {
   // A name that was not found for now may be there later, and closed for now is not closed.
   const later = FOUND_LATER.test(text);
   if (later) delete found.domain;
-  if (found.unknown && (FOR_NOW.test(found.unknown.words) || (later && /found$/i.test(found.unknown.words)))) delete found.unknown; // prettier-ignore
+  if (found.unknown && (FOR_NOW.test(found.unknown.words) || (later && /found$/i.test(found.unknown.words))))
+    delete found.unknown;
   return found;
 }
 

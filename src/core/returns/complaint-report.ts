@@ -10,7 +10,10 @@ export interface ComplaintReport {
   addresses: string[];
 }
 
-/** Feedback types by which somebody complains of a message (RFC 5965 7.3); by an opt-out they only want no more (RFC 6430). */
+/**
+ * Feedback types by which somebody complains of a message (RFC 5965 7.3); by an opt-out they only want no more (RFC
+ * 6430).
+ */
 const KINDS: Readonly<Record<string, ComplaintReport['kind']>> = {
   abuse: 'complaint',
   fraud: 'complaint',
@@ -32,7 +35,15 @@ export function readFeedbackReport(body: string): ComplaintReport {
   return { feedbackType, kind, addresses: [...new Set(addresses)] };
 }
 
-const RECIPIENT_FIELDS = ['x-hmxmroriginalrecipient', 'x-original-recipient', 'x-rcpt-to', 'delivered-to', 'x-delivered-to', 'x-original-to', 'to']; // prettier-ignore
+const RECIPIENT_FIELDS = [
+  'x-hmxmroriginalrecipient',
+  'x-original-recipient',
+  'x-rcpt-to',
+  'delivered-to',
+  'x-delivered-to',
+  'x-original-to',
+  'to',
+];
 
 /** Whom a returned message was for, where a report names nobody: the field that says it most exactly. */
 export function recipientsOfOriginal(fields: Fields): string[] {
@@ -45,5 +56,7 @@ export function recipientsOfOriginal(fields: Fields): string[] {
 
 /** Reports from before the standard: a message forwarded whole, and a subject that calls it a complaint. */
 export function isPlainComplaint(subject: string): boolean {
-  return /^\W{0,4}(e-?mail )?(feedback report|complaint (about|from|regarding|report|notification)|(spam|abuse) (complaint|report|notification)|report(ed)? as (spam|junk|abuse))/i.test(subject); // prettier-ignore
+  return /^\W{0,4}(e-?mail )?(feedback report|complaint (about|from|regarding|report|notification)|(spam|abuse) (complaint|report|notification)|report(ed)? as (spam|junk|abuse))/i.test(
+    subject,
+  );
 }

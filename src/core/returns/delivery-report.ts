@@ -1,4 +1,5 @@
-// RFC 3464: An Extensible Message Format for Delivery Status Notifications; RFC 6533 for internationalized ones. Field names are the standards' own.
+// RFC 3464: An Extensible Message Format for Delivery Status Notifications; RFC 6533 for internationalized ones. Field
+// names are the standards' own.
 import { parseAddress } from '../address/normal-form.ts';
 import { decodeOctalEscapes, decodeWords } from './decode-text.ts';
 import { MAX_RECIPIENTS, MAX_TEXT_CHARACTERS, MAX_TEXTS_CHARACTERS, MIN_TEXT_CHARACTERS } from './limits.ts';
@@ -31,7 +32,10 @@ export function readDeliveryStatus(body: string, people: PeoplePart): ReportedRe
 
 /** How much is looked at and kept of what is said of each of so many recipients. */
 export function charactersEach(recipients: number): number {
-  return Math.max(MIN_TEXT_CHARACTERS, Math.min(MAX_TEXT_CHARACTERS, Math.floor(MAX_TEXTS_CHARACTERS / Math.max(1, recipients)))); // prettier-ignore
+  return Math.max(
+    MIN_TEXT_CHARACTERS,
+    Math.min(MAX_TEXT_CHARACTERS, Math.floor(MAX_TEXTS_CHARACTERS / Math.max(1, recipients))),
+  );
 }
 
 /** What is said of several recipients differs in their addresses at most. */
@@ -49,10 +53,24 @@ function actionOf(block: Fields): Pick<RecipientEvidence, 'action' | 'status'> {
 }
 
 /** Words that some servers write in the place of the standard's. */
-const ACTION_WORDS: Readonly<Record<string, string>> = { failure: 'failed', fail: 'failed', undeliverable: 'failed', delay: 'delayed', deferred: 'delayed', warning: 'delayed', success: 'delivered', successful: 'delivered', relay: 'relayed', expand: 'expanded' }; // prettier-ignore
+const ACTION_WORDS: Readonly<Record<string, string>> = {
+  failure: 'failed',
+  fail: 'failed',
+  undeliverable: 'failed',
+  delay: 'delayed',
+  deferred: 'delayed',
+  warning: 'delayed',
+  success: 'delivered',
+  successful: 'delivered',
+  relay: 'relayed',
+  expand: 'expanded',
+};
 
 function diagnosticOf(block: Fields, most: number): string {
-  const said = (block.get('diagnostic-code') ?? []).slice(0, MOST_DIAGNOSTICS).map((value) => withoutType(value).slice(0, 2 * most)).join(' / '); // prettier-ignore
+  const said = (block.get('diagnostic-code') ?? [])
+    .slice(0, MOST_DIAGNOSTICS)
+    .map((value) => withoutType(value).slice(0, 2 * most))
+    .join(' / ');
   return decodeOctalEscapes(decodeWords(said.slice(0, 2 * most))).slice(0, most);
 }
 
@@ -72,7 +90,9 @@ function addressOf(given: string): string {
   const value = given.slice(0, MAX_TEXT_CHARACTERS);
   const type = /^\s*([A-Za-z0-9-]{1,40})\s*;/.exec(value)?.[1]?.toLowerCase() ?? '';
   const bare = withoutComments(decodeOctalEscapes(withoutType(value)));
-  return type === 'utf-8' ? unicodeOf(bare) : bare.replace(/\+(2B|3D)/g, (_, hex: string) => String.fromCharCode(parseInt(hex, 16))); // prettier-ignore
+  return type === 'utf-8'
+    ? unicodeOf(bare)
+    : bare.replace(/\+(2B|3D)/g, (_, hex: string) => String.fromCharCode(parseInt(hex, 16)));
 }
 
 /** utf-8-addr-unitext and utf-8-addr-xtext (RFC 6533 section 3): `\x{HEX}` stands for a character. */

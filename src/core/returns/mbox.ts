@@ -11,8 +11,8 @@ export function isMbox(beginning: Uint8Array): boolean {
 
 /**
  * Takes an mbox apart as it is read, whatever the pieces: a line that begins with `From ` after an empty line or at the
- * very beginning parts two messages. Of a message larger than is ever read, the beginning is kept. `>From ` in a body is
- * turned back.
+ * very beginning parts two messages. Of a message larger than is ever read, the beginning is kept. `>From ` in a body
+ * is turned back.
  */
 export function makeMboxSplitter(): { take(piece: Uint8Array): Buffer[]; end(): Buffer[] } {
   let rest: Buffer = Buffer.alloc(0);

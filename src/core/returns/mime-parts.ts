@@ -35,9 +35,9 @@ interface Piece {
 
 /**
  * Takes a message apart as far as reading a return needs (RFC 2045, 2046 and 5322), forgiving broken structure: a
- * boundary that is missing or wrong is told from the lines that look like one, a part without an end ends with the text,
- * an unreadable encoding is left as it stands. Never throws. The message is kept once, one character a byte, and its
- * pieces are places in it; each part is decoded in its own charset.
+ * boundary that is missing or wrong is told from the lines that look like one, a part without an end ends with the
+ * text, an unreadable encoding is left as it stands. Never throws. The message is kept once, one character a byte, and
+ * its pieces are places in it; each part is decoded in its own charset.
  */
 export function parseMessage(raw: Uint8Array | string): ParsedMessage {
   const given = typeof raw === 'string' ? Buffer.from(raw.slice(0, MAX_MESSAGE_BYTES)) : raw;
@@ -135,7 +135,12 @@ function splitHead(text: string, { from, to }: Piece): { head: Piece; body: Piec
 /** The header of a message that was returned: without what stands before it. */
 export function headerOf(body: string): string {
   let at = 0;
-  for (let end = lineEnd(body, at, body.length); end < body.length && body.slice(at, end).trim() === ''; end = lineEnd(body, at, body.length)) at = end + 1; // prettier-ignore
+  for (
+    let end = lineEnd(body, at, body.length);
+    end < body.length && body.slice(at, end).trim() === '';
+    end = lineEnd(body, at, body.length)
+  )
+    at = end + 1;
   if (/^>?From /.test(body.slice(at, at + 6))) at = Math.min(body.length, lineEnd(body, at, body.length) + 1);
   const { head } = splitHead(body, { from: at, to: body.length });
   return body.slice(head.from, head.to);
@@ -175,7 +180,9 @@ function* marks(text: string, { from, to }: Piece, beginning: string): Generator
 const MAX_GUESSES = 200;
 const BOUNDARY = /^--(\S(?:.{0,198}\S)?)[ \t]*\n(?:content-[a-z-]{1,40}[ \t]*:|\n[a-z-]{1,40}[ \t]*:)/i;
 
-/** The boundary that a message uses which declares none, or another: a line with two dashes before the fields of a part. */
+/**
+ * The boundary that a message uses which declares none, or another: a line with two dashes before the fields of a part.
+ */
 function guessBoundary(text: string, body: Piece): string | undefined {
   let tries = 0;
   for (const mark of marks(text, body, '--')) {

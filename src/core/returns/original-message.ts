@@ -18,7 +18,16 @@ export interface OriginalMessage {
   idToken: string | null;
 }
 
-const RETURNED_TYPES: ReadonlySet<string> = new Set(['message/rfc822', 'text/rfc822-headers', 'text/rfc822-header', 'message/rfc822-headers', 'message/global', 'message/global-headers', 'message/partial', 'text/rfc822']); // prettier-ignore
+const RETURNED_TYPES: ReadonlySet<string> = new Set([
+  'message/rfc822',
+  'text/rfc822-headers',
+  'text/rfc822-header',
+  'message/rfc822-headers',
+  'message/global',
+  'message/global-headers',
+  'message/partial',
+  'text/rfc822',
+]);
 
 const TOKEN = '[a-z2-7]{39}';
 const TOKEN_RECIPIENT = new RegExp(`\\b(?<kind>[bku])\\.(?<token>${TOKEN})@`, 'i');
@@ -31,11 +40,26 @@ export function findOriginal(message: ParsedMessage): OriginalMessage {
   const fields = parseFields(headerOf(returned?.body ?? text));
   const id = /<([^<>\s]{1,998})>/;
   const reported = reportedFields(message);
-  const found = id.exec(field(fields, 'message-id')) ?? id.exec(ORIGINAL_ID.map((name) => field(reported, name)).join(' ')) ?? id.exec(field(message.fields, 'in-reply-to')) ?? lastOf(field(message.fields, 'references')); // prettier-ignore
-  const places = [field(reported, 'original-mail-from'), field(reported, 'original-envelope-id'), field(fields, 'return-path'), field(fields, 'list-unsubscribe')]; // prettier-ignore
+  const found =
+    id.exec(field(fields, 'message-id')) ??
+    id.exec(ORIGINAL_ID.map((name) => field(reported, name)).join(' ')) ??
+    id.exec(field(message.fields, 'in-reply-to')) ??
+    lastOf(field(message.fields, 'references'));
+  const places = [
+    field(reported, 'original-mail-from'),
+    field(reported, 'original-envelope-id'),
+    field(fields, 'return-path'),
+    field(fields, 'list-unsubscribe'),
+  ];
   const addresses = (fields.get('to') ?? []).slice(0, MOST_VALUES).flatMap((value) => addressesOf(value));
   const ids = [found?.[0] ?? '', field(message.fields, 'references')];
-  return { fields, messageId: found?.[1] ?? null, addresses, token: firstOf(TOKEN_RECIPIENT, places), idToken: firstOf(TOKEN_MESSAGE_ID, ids) }; // prettier-ignore
+  return {
+    fields,
+    messageId: found?.[1] ?? null,
+    addresses,
+    token: firstOf(TOKEN_RECIPIENT, places),
+    idToken: firstOf(TOKEN_MESSAGE_ID, ids),
+  };
 }
 
 /** RFC 8098 3.2.5 for receipts; some servers write it into delivery reports too. */
@@ -43,11 +67,16 @@ const ORIGINAL_ID = ['original-message-id', 'x-original-message-id'];
 
 /** The fields of a part for machines that speak of the message as a whole. */
 function reportedFields({ parts }: ParsedMessage): Fields {
-  const part = parts.find(({ type }) => /^message\/((global-)?(delivery-status|disposition-notification)|feedback-report)$/.test(type)); // prettier-ignore
+  const part = parts.find(({ type }) =>
+    /^message\/((global-)?(delivery-status|disposition-notification)|feedback-report)$/.test(type),
+  );
   return parseFields(part?.body.slice(0, MAX_BODY_CHARACTERS) ?? '');
 }
 
-/** Which of Avendel's own addresses a message was sent to: `b` for returns, `k` for those of confirmation messages, `u` for unsubscribing. */
+/**
+ * Which of Avendel's own addresses a message was sent to: `b` for returns, `k` for those of confirmation messages, `u`
+ * for unsubscribing.
+ */
 export function ownAddressKind(to: string): string | undefined {
   return TOKEN_RECIPIENT.exec(to)?.groups?.['kind']?.toLowerCase();
 }
@@ -59,10 +88,14 @@ export function ownAddressToken(to: string): string | null {
 
 /** The addresses that a text names, in normal form. */
 export function addressesIn(text: string): string[] {
-  return [...new Set(namedIn(text.slice(0, MAX_ADDRESSES_CHARACTERS)).flatMap((one) => {
-    const parsed = parseAddress(one);
-    return parsed.ok ? [parsed.address] : [];
-  }))]; // prettier-ignore
+  return [
+    ...new Set(
+      namedIn(text.slice(0, MAX_ADDRESSES_CHARACTERS)).flatMap((one) => {
+        const parsed = parseAddress(one);
+        return parsed.ok ? [parsed.address] : [];
+      }),
+    ),
+  ];
 }
 
 /** The addresses of a field's value, in normal form; those in comments only where there are no others. */
@@ -122,5 +155,9 @@ function returnedText({ parts }: ParsedMessage): string {
 function unindented(text: string): string {
   const mark = /^[ \t>|]{0,8}/.exec(text)![0];
   if (mark === '') return text;
-  return text.slice(0, 20_000).split('\n').map((line) => (line.startsWith(mark) ? line.slice(mark.length) : line)).join('\n'); // prettier-ignore
+  return text
+    .slice(0, 20_000)
+    .split('\n')
+    .map((line) => (line.startsWith(mark) ? line.slice(mark.length) : line))
+    .join('\n');
 }

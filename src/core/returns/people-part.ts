@@ -36,7 +36,10 @@ export const ADDRESS_LINE = /^\s{0,20}["'<[]{0,3}[^\s<>"'@:]{1,64}@[A-Za-z0-9.-]
 const PARTING = /[\s<>"',;:()[\]@]/;
 const MAX_SIDE = 256;
 
-/** What looks like an address, with an at sign between two words: each at sign is looked at once, and a little around it. */
+/**
+ * What looks like an address, with an at sign between two words: each at sign is looked at once, and a little around
+ * it.
+ */
 export function namedIn(text: string): string[] {
   const found: string[] = [];
   for (let at = text.indexOf('@'); at >= 0; at = text.indexOf('@', at + 1)) {
@@ -51,8 +54,8 @@ export function namedIn(text: string): string[] {
 }
 
 /**
- * What the part for people says about an address: the lines that name it and those that follow, as far as the next address
- * or paragraph. Where it names a lone recipient nowhere, all of it is about them. At most `most` characters.
+ * What the part for people says about an address: the lines that name it and those that follow, as far as the next
+ * address or paragraph. Where it names a lone recipient nowhere, all of it is about them. At most `most` characters.
  */
 export function notesAbout(address: string, people: PeoplePart, alone: boolean, most: number): string {
   const { lines, begins } = people;
@@ -64,5 +67,9 @@ export function notesAbout(address: string, people: PeoplePart, alone: boolean, 
       about.add(at);
     }
   if (about.size === 0 && alone) return people.text.slice(0, most);
-  return [...about].sort((a, b) => a - b).map((at) => lines[at]).join('\n').slice(0, most); // prettier-ignore
+  return [...about]
+    .sort((a, b) => a - b)
+    .map((at) => lines[at])
+    .join('\n')
+    .slice(0, most);
 }

@@ -1,4 +1,5 @@
-// Delivery reports from before RFC 3464, and from servers that never followed it: plain text, each server in words of its own.
+// Delivery reports from before RFC 3464, and from servers that never followed it: plain text, each server in words of
+// its own.
 import { parseAddress } from '../address/normal-form.ts';
 import { decodeOctalEscapes, decodeWords } from './decode-text.ts';
 import { MAX_RECIPIENTS } from './limits.ts';
@@ -21,8 +22,9 @@ const FAILED_BODY =
   /\b(could ?n[o'’]t (be )?deliver|(was|were|is|are|has|have)( ?n[o'’]t| not)( yet)?( been)? (able to (be )?)?deliver|not been delivered|undeliver|unable to deliver|can(not| ?n[o'’]t|['’]t) be deliver|failed to deliver|deliver(y|ing)( \S{1,60}){0,8} (has |have )?(failed|failure|delayed|problems?)|did not reach|not reach(ed)? (some|all|the)|could not reach|cannot be reached|returned to (the )?sender|fatal errors?|permanent (error|failure)|non-?fatal errors|failed (addresses|recipients?|permanently)|address(es)? (had|failed|not found)|unable to (send|relay)|i couldn['’]t|was rejected|were rejected|has been rejected|not accepted|rejected by|returned (mail|message)|still undelivered|message (wasn['’]t|not) (sent|delivered)|konnte (leider )?nicht|nicht zugestellt|n['’](a|ont) (pas )?pu [eê]tre|pas pu [eê]tre (remis|d[eé]livr)|no (se )?(ha podido|pudo)|non [eè] stato possibile|n[aã]o (foi|p[oô]de))/i;
 
 /**
- * Reads a report that has no part for machines; nothing when the message is none. It takes two signs: who it is from, its
- * subject, or its words. A recipient is whoever a line begins with, then anyone who is named, then whom the message was for.
+ * Reads a report that has no part for machines; nothing when the message is none. It takes two signs: who it is from,
+ * its subject, or its words. A recipient is whoever a line begins with, then anyone who is named, then whom the message
+ * was for.
  */
 export function readPlainReport(
   message: ParsedMessage,
@@ -50,7 +52,10 @@ export function readPlainReport(
     if (paragraph.doubt && paragraph.status === '') return { ...(ofAll ??= said(begins, !alone)), address };
     return { ...paragraph, address };
   });
-  return { recipients: worstByAddress(read).filter(({ address }) => address !== ''), because: `no part for machines, but ${signs.join(' and ')}; ${read[0]!.because}` }; // prettier-ignore
+  return {
+    recipients: worstByAddress(read).filter(({ address }) => address !== ''),
+    because: `no part for machines, but ${signs.join(' and ')}; ${read[0]!.because}`,
+  };
 }
 
 /** Fields that only the post of a mailing list has (RFC 2369, RFC 2919). */
@@ -59,12 +64,18 @@ const FORWARDED_SUBJECT = /^\W{0,6}(?:\[[^\]]{1,60}\] ?)?(?:fwd?|fw|wg|tr|rv|i|d
 const FORWARDED_TEXT =
   /^[ \t>]{0,8}-{2,20} ?(?:forwarded message|weitergeleitete nachricht|message transf[eé]r[eé]|mensaje reenviado)/im;
 
-/** Whether a message passes on what somebody else got: a report that a person forwards, or that a list quotes, is none of ours. */
+/**
+ * Whether a message passes on what somebody else got: a report that a person forwards, or that a list quotes, is none
+ * of ours.
+ */
 export function isForwarded(fields: Fields, text = ''): boolean {
   if (/^<>$/.test(field(fields, 'return-path'))) return false;
   if (OF_A_LIST.some((name) => fields.has(name))) return true;
   const from = decodeWords(field(fields, 'from'));
-  return !DAEMON.test(from) && (FORWARDED_SUBJECT.test(decodeWords(field(fields, 'subject'))) || FORWARDED_TEXT.test(text.slice(0, 4000))); // prettier-ignore
+  return (
+    !DAEMON.test(from) &&
+    (FORWARDED_SUBJECT.test(decodeWords(field(fields, 'subject'))) || FORWARDED_TEXT.test(text.slice(0, 4000)))
+  );
 }
 
 const ASKS_TO_ACT =
@@ -92,7 +103,9 @@ function signsOf(fields: Fields, report: string): string[] {
 
 /** Addresses that stand in reports without being whom they are about: ours, and the mail system's. */
 function ownAddresses(fields: Fields, original: OriginalMessage): ReadonlySet<string> {
-  const named = ['from', 'sender', 'to', 'delivered-to', 'x-original-to', 'reply-to', 'return-path'].map((name) => field(fields, name)); // prettier-ignore
+  const named = ['from', 'sender', 'to', 'delivered-to', 'x-original-to', 'reply-to', 'return-path'].map((name) =>
+    field(fields, name),
+  );
   const ours = ['from', 'sender', 'return-path', 'reply-to'].map((name) => field(original.fields, name));
   return new Set([...named, ...ours].flatMap((value) => addressesOf(value)));
 }
@@ -104,15 +117,22 @@ function recipientsOf(fields: Fields, report: string, original: OriginalMessage,
   const failed = (fields.get('x-failed-recipients') ?? []).slice(0, MOST_VALUES).flatMap((value) => addressesOf(value));
   if (failed.length > 0) return [...new Set(failed)];
   const lines = report.split('\n');
-  const led = lines.flatMap((line) => (ADDRESS_LINE.test(line) || NAMED_LINE.test(line) ? addressesIn(line).slice(0, 1) : [])); // prettier-ignore
-  for (const found of [led, lines.flatMap((line) => (NOT_A_RECIPIENT.test(line) ? [] : addressesIn(line))), original.addresses]) {
+  const led = lines.flatMap((line) =>
+    ADDRESS_LINE.test(line) || NAMED_LINE.test(line) ? addressesIn(line).slice(0, 1) : [],
+  );
+  for (const found of [
+    led,
+    lines.flatMap((line) => (NOT_A_RECIPIENT.test(line) ? [] : addressesIn(line))),
+    original.addresses,
+  ]) {
     const others = [...new Set(found.filter((address) => isOther(address) && parseAddress(address).ok))];
     if (others.length > 0) return others;
-  } // prettier-ignore
+  }
   return [];
 }
 
 /** `Failed Recipient: …`, `Recipient: [SMTP:…]`, `Failed to deliver to '…'`, `550 5.1.1 <…>… User unknown` */
 const NAMED_LINE =
   /^\W{0,20}(?:(?:failed |original |final |intended )?recipient(?:s|\(s\))?(?: address)?(?: \S{0,20})?|to|for|address|user|failed to deliver to|delivery to|could not deliver(?: to)?|\d{3}[ -](?:#?\d\.\d{1,3}\.\d{1,3} )?<)\W{0,10}(?:smtp:|rfc822;)?\W{0,5}[^\s<>"'@:]{1,64}@/i;
-const NOT_A_RECIPIENT = /^\W{0,6}(?:from|sender|reply-to|subject|date|sent|cc|message-id|in-reply-to|return-path|received|list-\w{1,20})\b|\b(?:contact|postmaster|assistance|further (?:help|information)|please (?:send|forward|e?mail))\b/i; // prettier-ignore
+const NOT_A_RECIPIENT =
+  /^\W{0,6}(?:from|sender|reply-to|subject|date|sent|cc|message-id|in-reply-to|return-path|received|list-\w{1,20})\b|\b(?:contact|postmaster|assistance|further (?:help|information)|please (?:send|forward|e?mail))\b/i;

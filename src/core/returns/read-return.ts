@@ -67,7 +67,12 @@ export function readReturns(raw: Uint8Array | string, envelopeTos: readonly stri
   const message = parseMessage(raw);
   const said = sentTo(message);
   const original = findOriginal(message);
-  const opened = { message, original, people: peoplePart(message), subject: decodeWords(field(message.fields, 'subject')) }; // prettier-ignore
+  const opened = {
+    message,
+    original,
+    people: peoplePart(message),
+    subject: decodeWords(field(message.fields, 'subject')),
+  };
   const senders = addressesOf(field(message.fields, 'from'));
   const ofKind = new Map<string | undefined, Reading>();
   const readings = envelopeTos.map((envelopeTo) => {
@@ -77,7 +82,12 @@ export function readReturns(raw: Uint8Array | string, envelopeTos: readonly stri
     ofKind.set(kind, reading);
     const own = ownAddressToken(to) ?? original.token;
     const token = own ?? original.idToken;
-    return storable({ ...reading, message_id: original.messageId, token, ...(own === null && token !== null && { by_message_id: true }) }); // prettier-ignore
+    return storable({
+      ...reading,
+      message_id: original.messageId,
+      token,
+      ...(own === null && token !== null && { by_message_id: true }),
+    });
   });
   return { readings, ...(senders.length === 1 && { sender: senders[0] }) };
 }
@@ -88,15 +98,17 @@ export function unreadable(because: string): ReadReturn {
 }
 
 /**
- * A reading whose texts can be kept and sent on: without NUL, and without the half of a character that a limit cut in two
- * or a report made up. Neither can stand in PostgreSQL's text or JSON.
+ * A reading whose texts can be kept and sent on: without NUL, and without the half of a character that a limit cut in
+ * two or a report made up. Neither can stand in PostgreSQL's text or JSON.
  */
 function storable(reading: ReadReturn): ReadReturn {
   const clean = (text: string): string => text.replaceAll('\u0000', '').replace(/\p{Surrogate}/gu, '\ufffd');
   const cleaned = (value: unknown): unknown => {
     if (typeof value === 'string') return clean(value);
     if (Array.isArray(value)) return value.map(cleaned);
-    return typeof value === 'object' && value !== null ? Object.fromEntries(Object.entries(value).map(([key, one]) => [key, cleaned(one)])) : value; // prettier-ignore
+    return typeof value === 'object' && value !== null
+      ? Object.fromEntries(Object.entries(value).map(([key, one]) => [key, cleaned(one)]))
+      : value;
   };
   return cleaned(reading) as ReadReturn;
 }
@@ -120,7 +132,13 @@ function peoplePart({ parts }: ParsedMessage): string {
 type Reading = Pick<ReadReturn, 'kind' | 'standard' | 'recipients' | 'because' | 'asks_to_stop'>;
 
 function readKind(opened: Opened): Reading {
-  return complaintReading(opened) ?? deliveryReading(opened) ?? receiptReading(opened) ?? plainReading(opened) ?? letterReading(opened); // prettier-ignore
+  return (
+    complaintReading(opened) ??
+    deliveryReading(opened) ??
+    receiptReading(opened) ??
+    plainReading(opened) ??
+    letterReading(opened)
+  );
 }
 
 /** A part for machines, from its first field on: by its type, or by its fields where the type is missing or wrong. */
@@ -144,7 +162,10 @@ const REPORT_FIELD =
 /** A field that begins a report has one that says what happened so close behind it. */
 const REPORT_REACH = 6000;
 
-/** Where the fields of a delivery report begin, or -1: one that names the server or a recipient, and one that says what happened. */
+/**
+ * Where the fields of a delivery report begin, or -1: one that names the server or a recipient, and one that says what
+ * happened.
+ */
 function reportAt(body: string): number {
   const begun: number[] = [];
   let oldest = 0;
@@ -172,13 +193,21 @@ function complaintReading({ message, original, subject }: Opened): Reading | und
   const part = machinePart(message, /^message\/feedback-report$/, feedbackAt);
   if (!part || isForwarded(message.fields)) return plainComplaint(subject, original);
   const { kind, feedbackType, addresses } = readFeedbackReport(part.body);
-  const recipients = asRecipients(addresses.length > 0 ? addresses : recipientsOfOriginal(original.fields), feedbackType); // prettier-ignore
+  const recipients = asRecipients(
+    addresses.length > 0 ? addresses : recipientsOfOriginal(original.fields),
+    feedbackType,
+  );
   return { kind, standard: 'RFC 5965', recipients, because: `Feedback-Type: ${feedbackType || 'missing'}` };
 }
 
 function plainComplaint(subject: string, original: OriginalMessage): Reading | undefined {
   if (!isPlainComplaint(subject) || original.fields.size === 0) return undefined;
-  return { kind: 'complaint', standard: null, recipients: asRecipients(recipientsOfOriginal(original.fields), 'abuse'), because: `forwards a message, and the subject says “${subject.slice(0, 100)}”` }; // prettier-ignore
+  return {
+    kind: 'complaint',
+    standard: null,
+    recipients: asRecipients(recipientsOfOriginal(original.fields), 'abuse'),
+    because: `forwards a message, and the subject says “${subject.slice(0, 100)}”`,
+  };
 }
 
 /** Whom a complaint is about; nothing was refused, so the class says success. */
@@ -194,7 +223,14 @@ function deliveryReading({ message, people, original }: Opened): Reading | undef
   const standard = part.type.includes('global') ? 'RFC 6533' : 'RFC 3464';
   if (read.length === 0) {
     const plain = readPlainReport(message, people, original);
-    return plain ? reportReading(plain.recipients, standard, plain.because) : { kind: 'unknown', standard, recipients: [], because: 'a delivery report that names no recipient and no action' }; // prettier-ignore
+    return plain
+      ? reportReading(plain.recipients, standard, plain.because)
+      : {
+          kind: 'unknown',
+          standard,
+          recipients: [],
+          because: 'a delivery report that names no recipient and no action',
+        };
   }
   return reportReading(withAddresses(read, original), standard);
 }
@@ -207,27 +243,59 @@ function withAddresses(read: ReportedRecipient[], original: OriginalMessage): Re
   return [{ ...only!, address }];
 }
 
-const WORST_FIRST: readonly (readonly ReportedRecipient['class'][])[] = [['hard'], ['soft', 'block'], ['delay'], ['success']]; // prettier-ignore
+const WORST_FIRST: readonly (readonly ReportedRecipient['class'][])[] = [
+  ['hard'],
+  ['soft', 'block'],
+  ['delay'],
+  ['success'],
+];
 
 function reportReading(read: ReportedRecipient[], standard: string | null, because?: string): Reading {
-  const worst = WORST_FIRST.map((classes) => read.find((one) => classes.includes(one.class))).find((one) => one !== undefined); // prettier-ignore
-  const kind = worst === undefined ? 'bounce' : worst.class === 'delay' ? 'delay' : worst.class === 'success' ? 'success' : 'bounce'; // prettier-ignore
-  const recipients = read.map((one) => ({ address: one.address, class: one.class, status: one.status, reply_code: one.reply_code, text: one.text })); // prettier-ignore
+  const worst = WORST_FIRST.map((classes) => read.find((one) => classes.includes(one.class))).find(
+    (one) => one !== undefined,
+  );
+  const kind =
+    worst === undefined
+      ? 'bounce'
+      : worst.class === 'delay'
+        ? 'delay'
+        : worst.class === 'success'
+          ? 'success'
+          : 'bounce';
+  const recipients = read.map((one) => ({
+    address: one.address,
+    class: one.class,
+    status: one.status,
+    reply_code: one.reply_code,
+    text: one.text,
+  }));
   return { kind, standard, recipients, because: because ?? worst?.because ?? '' };
 }
 
 function receiptReading({ message, people, subject }: Opened): Reading | undefined {
   const part = machinePart(message, /^message\/(global-)?disposition-notification$/, dispositionAt);
-  if (part) return { kind: 'read_receipt', standard: 'RFC 8098', recipients: [], because: 'holds a message/disposition-notification part' }; // prettier-ignore
+  if (part)
+    return {
+      kind: 'read_receipt',
+      standard: 'RFC 8098',
+      recipients: [],
+      because: 'holds a message/disposition-notification part',
+    };
   const begins = RECEIPT_SUBJECT.exec(subject)?.[0];
   const words = RECEIPT_TEXT.exec(people.slice(0, 1500))?.[0];
   if (begins === undefined || words === undefined) return undefined;
-  return { kind: 'read_receipt', standard: null, recipients: [], because: `the subject begins “${begins}” and the text says “${words.replace(/\s+/g, ' ')}”` }; // prettier-ignore
+  return {
+    kind: 'read_receipt',
+    standard: null,
+    recipients: [],
+    because: `the subject begins “${begins}” and the text says “${words.replace(/\s+/g, ' ')}”`,
+  };
 }
 
 const RECEIPT_SUBJECT =
   /^(read|read receipt|return receipt|not read|lu|gelesen|le[ií]do|letto|lida|gelezen|läst)( ?\(displayed\))? ?[:-]/i;
-const RECEIPT_TEXT = /\b(was (read|displayed|opened|deleted without being read)|(has been|is a receipt for|return receipt)|wurde( am .{1,60})? gelesen|a [eé]t[eé] lu)\b/i; // prettier-ignore
+const RECEIPT_TEXT =
+  /\b(was (read|displayed|opened|deleted without being read)|(has been|is a receipt for|return receipt)|wurde( am .{1,60})? gelesen|a [eé]t[eé] lu)\b/i;
 
 function plainReading({ message, people, original, to }: Opened): Reading | undefined {
   if (ownAddressKind(to) === 'u') return undefined;
@@ -238,9 +306,15 @@ function plainReading({ message, people, original, to }: Opened): Reading | unde
 /** Mail that is no report: from programs on behalf of people, or from people. */
 function letterReading({ message, to, people }: Opened): Reading {
   const { fields } = message;
-  const read = (kind: ReturnKind, standard: string | null, because: string): Reading => ({ kind, standard, recipients: [], because }); // prettier-ignore
+  const read = (kind: ReturnKind, standard: string | null, because: string): Reading => ({
+    kind,
+    standard,
+    recipients: [],
+    because,
+  });
   // Providers send it on their readers' behalf, marked as automatic, and some without a subject or a word in it.
-  if (ownAddressKind(to) === 'u') return read('unsubscribe_request', 'RFC 2369', "sent to the message's own unsubscribe address"); // prettier-ignore
+  if (ownAddressKind(to) === 'u')
+    return read('unsubscribe_request', 'RFC 2369', "sent to the message's own unsubscribe address");
   const automatic = findAutomaticReply(fields, people);
   const challenge = findChallenge(fields, people);
   if (challenge !== undefined) return read('challenge', null, challenge);
@@ -250,12 +324,17 @@ function letterReading({ message, to, people }: Opened): Reading {
   if (!answers(message, to)) return read('unknown', null, 'holds no report part and answers no message');
   const words = findStopWords(people);
   const reply = read('reply', 'RFC 5322', 'answers a message and no field says that a program wrote it');
-  return words === undefined ? reply : { ...reply, because: `${reply.because}; it asks to stop: “${words}”`, asks_to_stop: words }; // prettier-ignore
+  return words === undefined
+    ? reply
+    : { ...reply, because: `${reply.because}; it asks to stop: “${words}”`, asks_to_stop: words };
 }
 
 /** Whether a person's letter answers one of ours. */
 function answers({ fields }: ParsedMessage, to: string): boolean {
   if (addressesOf(field(fields, 'from')).length === 0) return false;
   if (fields.has('in-reply-to') || fields.has('references')) return true;
-  return ownAddressKind(to) === 'b' && /^\W{0,3}(re|aw|sv|antw|rif|odp)\b ?(\[\d\])?:/i.test(decodeWords(field(fields, 'subject'))); // prettier-ignore
+  return (
+    ownAddressKind(to) === 'b' &&
+    /^\W{0,3}(re|aw|sv|antw|rif|odp)\b ?(\[\d\])?:/i.test(decodeWords(field(fields, 'subject')))
+  );
 }

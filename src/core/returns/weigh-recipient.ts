@@ -36,8 +36,8 @@ const GAVE_UP =
 
 /**
  * Weighs the evidence of one recipient. The words of the server that refused outweigh a catch-all of the server that
- * reports; a failure marked as a delay is a failure when the server has given up, and the other way round; an address is
- * never condemned on the weakest of it.
+ * reports; a failure marked as a delay is a failure when the server has given up, and the other way round; an address
+ * is never condemned on the weakest of it.
  */
 export function weighRecipient(evidence: RecipientEvidence): ReportedRecipient {
   const text = (evidence.diagnostic || evidence.notes).slice(0, MAX_TEXT_CHARACTERS);
@@ -55,12 +55,17 @@ const SUCCEEDED: ReadonlySet<string> = new Set(['delivered', 'relayed', 'expande
 
 function decide(evidence: RecipientEvidence, said: Said): Decision {
   const { action } = evidence;
-  if (SUCCEEDED.has(action) && !said.status.startsWith('5')) return { class: 'success', because: `Action: ${action} (RFC 3464 2.3.3)` }; // prettier-ignore
-  if (action === '' && said.status.startsWith('2')) return { class: 'success', because: `no Action; status ${said.status}` }; // prettier-ignore
+  if (SUCCEEDED.has(action) && !said.status.startsWith('5'))
+    return { class: 'success', because: `Action: ${action} (RFC 3464 2.3.3)` };
+  if (action === '' && said.status.startsWith('2'))
+    return { class: 'success', because: `no Action; status ${said.status}` };
   return waits(evidence, said) ?? fail(evidence, said);
 }
 
-/** Why this is a delay; nothing when the server has given up. Its own last word outweighs what the report says around it. */
+/**
+ * Why this is a delay; nothing when the server has given up. Its own last word outweighs what the report says around
+ * it.
+ */
 function waits({ action, notes }: RecipientEvidence, said: Said): Decision | undefined {
   const words = `${said.text}\n${notes}`;
   const trying = WILL_TRY.exec(words)?.[0];
@@ -82,8 +87,13 @@ function fail({ action, diagnostic, notes, shared }: RecipientEvidence, said: Sa
   const late = action === 'delayed' ? 'marked as delayed, but given up; ' : '';
   const ofMessage = shared && END_OF_DATA.test(said.text);
   const decision = classifyBounce({ ...said, replyCode: said.reply_code, ofMessage });
-  if (!decision.doubt || diagnostic === '' || notes === '') return { ...decision, because: late + decision.because }; // prettier-ignore
+  if (!decision.doubt || diagnostic === '' || notes === '') return { ...decision, because: late + decision.because };
   // The reason may stand in the part for people alone.
-  const again = classifyBounce({ status: statusInText(notes), replyCode: said.reply_code || replyCodeInText(notes), text: notes, ofMessage }); // prettier-ignore
+  const again = classifyBounce({
+    status: statusInText(notes),
+    replyCode: said.reply_code || replyCodeInText(notes),
+    text: notes,
+    ofMessage,
+  });
   return { ...again, because: late + (again.doubt ? decision.because : `part for people: ${again.because}`) };
 }

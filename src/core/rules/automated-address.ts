@@ -1,15 +1,6 @@
+import type { AutomatedRule } from '../../shared/contract/actors.ts';
 /** When an address is taken for one that a program reads. */
-export interface AutomatedRule {
-  /** Acts by a machine on so many campaigns and none by a person… */
-  campaigns: number;
-  /** …or more opens than this within `days`… */
-  opens: number;
-  days: number;
-  /** …with fewer acts than this by a person, ever. An open is the weakest of acts and none of these. */
-  acts: number;
-  /** Whether a mark holds back from marketing. */
-  stops: boolean;
-}
+export type { AutomatedRule } from '../../shared/contract/actors.ts';
 
 export const DEFAULT_AUTOMATED_RULE: AutomatedRule = { campaigns: 3, opens: 50, days: 90, acts: 2, stops: false };
 
@@ -24,8 +15,8 @@ export interface AutomatedFacts {
 }
 
 /**
- * Why an address looks automated, in words, or nothing. Somebody behind a link scanner has acts of their own, and is never
- * taken for the scanner.
+ * Why an address looks automated, in words, or nothing. Somebody behind a link scanner has acts of their own, and is
+ * never taken for the scanner.
  */
 export function whyAutomated(rule: AutomatedRule, facts: AutomatedFacts): string | undefined {
   const acts = facts.acts === 0 ? 'no act by a person' : `${facts.acts} by a person`;

@@ -9,7 +9,10 @@ export interface BounceRule {
   onCampaigns: number;
   spreadDays: number;
   classes: Exclude<BounceClass, 'block'>[];
-  /** Whether an acceptance that stands, or an act of the person, starts the count again; else so many bounces, ever, are enough. */
+  /**
+   * Whether an acceptance that stands, or an act of the person, starts the count again; else so many bounces, ever, are
+   * enough.
+   */
   startsAgain: boolean;
 }
 
@@ -77,7 +80,10 @@ export function decideDeliverability(
   return { deliverability: open.length > 0 ? 'doubtful' : 'deliverable', counted: open };
 }
 
-/** Facts in order of instant; acceptances that a bounce followed within three days, or that are too fresh to tell, are left out. */
+/**
+ * Facts in order of instant; acceptances that a bounce followed within three days, or that are too fresh to tell, are
+ * left out.
+ */
 function withStandingAcceptances(facts: readonly DeliverabilityFact[], now: number): DeliverabilityFact[] {
   const bounces = facts.filter((fact) => fact.kind === 'bounced').map((fact) => fact.at);
   const standing = facts.flatMap((fact): DeliverabilityFact[] => {

@@ -39,7 +39,13 @@ export interface Score {
 export function scoreOf({ acts, joining }: ScoreRule, brandId: number, facts: ScoreFacts, now: number): Score {
   const lasts = (at: number, days: number): boolean => at > now - days * DAY_MS;
   const ofActs = acts.map(({ act, points, days }) => {
-    const times = facts.events.filter((one) => one.kind === act && one.brandId === brandId && (one.actor === 'human' || !JUDGED.has(act)) && lasts(one.at, days)).length; // prettier-ignore
+    const times = facts.events.filter(
+      (one) =>
+        one.kind === act &&
+        one.brandId === brandId &&
+        (one.actor === 'human' || !JUDGED.has(act)) &&
+        lasts(one.at, days),
+    ).length;
     return { of: act, times, points: times * points };
   });
   const start = lasts(facts.joinedAt, joining.days) ? joining.points : 0;
@@ -52,7 +58,9 @@ export function reportScoreProblems({ acts, joining }: ScoreRule): { field: stri
   const twice = acts.findIndex(({ act }, index) => acts.some((other, before) => before < index && other.act === act));
   const gives = joining.points !== 0 || acts.some(({ points }) => points !== 0);
   return [
-    ...(twice < 0 ? [] : [{ field: `acts.${twice}.act`, message: `${acts[twice]!.act} stands there twice: give it one line.` }]),
+    ...(twice < 0
+      ? []
+      : [{ field: `acts.${twice}.act`, message: `${acts[twice]!.act} stands there twice: give it one line.` }]),
     ...(gives ? [] : [{ field: 'acts', message: 'Give points to something, or every score is 0.' }]),
-  ]; // prettier-ignore
+  ];
 }

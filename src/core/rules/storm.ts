@@ -25,7 +25,10 @@ export interface DomainHour {
   acceptedBefore: boolean;
 }
 
-/** Whether an hour of a domain is a storm: a domain that took mail before and now sends back more than the share, and at least so many. */
+/**
+ * Whether an hour of a domain is a storm: a domain that took mail before and now sends back more than the share, and at
+ * least so many.
+ */
 export function isStorm({ share, least }: StormRule, { hard, messages, acceptedBefore }: DomainHour): boolean {
   return acceptedBefore && hard >= least && hard > share * messages;
 }

@@ -1,6 +1,6 @@
 /**
- * What a terminal would obey instead of drawing: control characters but line end and tab (ECMA-48), the line ends of Unicode,
- * and those that turn the direction of what follows (UAX 9), by which a text can look like another.
+ * What a terminal would obey instead of drawing: control characters but line end and tab (ECMA-48), the line ends of
+ * Unicode, and those that turn the direction of what follows (UAX 9), by which a text can look like another.
  */
 const OBEYED = /[\0-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069]/g; // eslint-disable-line no-control-regex
 

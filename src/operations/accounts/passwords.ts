@@ -3,7 +3,12 @@ import { promisify } from 'node:util';
 import { Semaphore } from 'async-mutex';
 import { Problem } from '../problem.ts';
 
-const derive = promisify(scrypt) as (password: string, salt: Buffer, length: number, options: ScryptOptions) => Promise<Buffer>; // prettier-ignore
+const derive = promisify(scrypt) as (
+  password: string,
+  salt: Buffer,
+  length: number,
+  options: ScryptOptions,
+) => Promise<Buffer>;
 
 interface Cost {
   /** Rounds, block size and parallelization of scrypt (RFC 7914); N times r times 128 bytes of memory. */
@@ -18,7 +23,10 @@ const COST: Cost = { N: 2 ** 17, r: 8, p: 1 };
 const COST_BEFORE: Cost = { N: 2 ** 14, r: 8, p: 1 };
 const HASH_BYTES = 32;
 
-/** Each takes its memory while it is worked out, so no more than this at once; who has to wait behind too many is told to come again. */
+/**
+ * Each takes its memory while it is worked out, so no more than this at once; who has to wait behind too many is told
+ * to come again.
+ */
 const AT_ONCE = 2;
 const MOST_WAITING = 20;
 const turns = new Semaphore(AT_ONCE);
@@ -33,7 +41,7 @@ async function hash(password: string, salt: Buffer, { N, r, p }: Cost): Promise<
   if (waiting >= MOST_WAITING) throw new Problem('too-busy', `${waiting} others wait to be signed in.`);
   waiting++;
   try {
-    return await turns.runExclusive(() => derive(password, salt, HASH_BYTES, { N, r, p, maxmem: 256 * N * r })); // prettier-ignore
+    return await turns.runExclusive(() => derive(password, salt, HASH_BYTES, { N, r, p, maxmem: 256 * N * r }));
   } finally {
     waiting--;
   }
@@ -49,7 +57,10 @@ export async function hashPassword(password: string): Promise<string> {
 /** What takes as long as a real one and matches nothing: for an address that nobody has. */
 export const NO_PASSWORD = ['scrypt', COST.N, COST.r, COST.p, '00'.repeat(16), '00'.repeat(HASH_BYTES)].join(':');
 
-/** Whether a password is the one that is kept, and whether it should be hashed anew because the cost has changed. @throws Problem too-busy */
+/**
+ * Whether a password is the one that is kept, and whether it should be hashed anew because the cost has changed.
+ * @throws Problem too-busy
+ */
 export async function matchPassword(password: string, kept: string): Promise<{ matches: boolean; outdated: boolean }> {
   const parts = kept.split(':');
   const isBefore = parts.length === 2;

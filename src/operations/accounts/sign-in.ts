@@ -1,3 +1,4 @@
+import type { SignedIn } from '../../shared/contract/accounts.ts';
 import { createHash, randomBytes } from 'node:crypto';
 import type { TokenScope } from '../../shared/access.ts';
 import { AccountEntity, ApiTokenEntity, type Account } from '../../store/entities/organisation.ts';
@@ -5,6 +6,7 @@ import { findTokenAccount } from '../../store/statements/api-tokens.ts';
 import { deleteSession, findSession, insertSession } from '../../store/statements/sessions.ts';
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
+import { instantOf } from '../organisation/zones.ts';
 import { hashPassword, matchPassword, NO_PASSWORD } from './passwords.ts';
 import { countSignInTry } from './sign-in-tries.ts';
 
@@ -13,15 +15,7 @@ export const SESSION_DAYS = 14;
 export const IDLE_HOURS = 12;
 
 /** Who makes a request. */
-export interface SignedIn {
-  accountId: number;
-  name: string;
-  email: string;
-  /** Token that a changing request of a session must carry; null for API tokens, which no browser sends by itself. */
-  csrf: string | null;
-  /** What they may do. */
-  scope: TokenScope;
-}
+export type { SignedIn } from '../../shared/contract/accounts.ts';
 
 /** Where a request came from. */
 export interface From {
@@ -30,8 +24,8 @@ export interface From {
 }
 
 /**
- * Looks at a password, and hashes it anew where it was hashed more cheaply. @throws Problem wrong-password, the same for an
- * unknown address and a wrong password; too-many-tries while the next try has to wait; too-busy
+ * Looks at a password, and hashes it anew where it was hashed more cheaply. @throws Problem wrong-password, the same
+ * for an unknown address and a wrong password; too-many-tries while the next try has to wait; too-busy
  */
 export async function checkPassword(
   deps: Deps,
@@ -43,11 +37,13 @@ export async function checkPassword(
   const counted = await countSignInTry(deps, address, network);
   const accounts = deps.database.getRepository(AccountEntity);
   const account = await accounts.findOneBy({ email: address });
-  const { matches, outdated } = await matchPassword(password, account?.passwordHash ?? NO_PASSWORD).catch(async (error: unknown) => {
-    // Who is told to come again because others wait has not guessed wrong.
-    await counted.takeBack();
-    throw error;
-  }); // prettier-ignore
+  const { matches, outdated } = await matchPassword(password, account?.passwordHash ?? NO_PASSWORD).catch(
+    async (error: unknown) => {
+      // Who is told to come again because others wait has not guessed wrong.
+      await counted.takeBack();
+      throw error;
+    },
+  );
   if (!matches || !account) throw new Problem('wrong-password', 'No account has this address and password.');
   await counted.right(account.id);
   if (outdated)
@@ -58,7 +54,10 @@ export async function checkPassword(
   return account;
 }
 
-/** Signs in for the console: a session token for a cookie, and the token against forged requests. A session there was before ends. */
+/**
+ * Signs in for the console: a session token for a cookie, and the token against forged requests. A session there was
+ * before ends.
+ */
 export async function signIn(
   deps: Deps,
   email: string,
@@ -69,15 +68,25 @@ export async function signIn(
   if (from.session !== undefined) await signOut(deps, from.session);
   const session = randomBytes(32).toString('base64url');
   const csrf = randomBytes(24).toString('base64url');
-  await insertSession(deps.database, { tokenHash: digest(session), accountId: account.id, csrf, days: SESSION_DAYS, idleHours: IDLE_HOURS, ...from }); // prettier-ignore
-  return { session, account: { accountId: account.id, name: account.name, email: account.email, csrf, scope: 'administer' } }; // prettier-ignore
+  await insertSession(deps.database, {
+    tokenHash: digest(session),
+    accountId: account.id,
+    csrf,
+    days: SESSION_DAYS,
+    idleHours: IDLE_HOURS,
+    ...from,
+  });
+  return {
+    session,
+    account: { accountId: account.id, name: account.name, email: account.email, csrf, scope: 'administer' },
+  };
 }
 
 export interface NewToken {
   name: string;
   scope: TokenScope;
-  /** Null for one without an end. */
-  expiresAt: Date | null;
+  /** An instant, or a day in the zone of the first brand; null for one without an end. */
+  expiresAt: string | Date | null;
 }
 
 /** Signs in for programs: an API token, shown once and kept as a hash. @throws Problem as checkPassword */
@@ -87,13 +96,19 @@ export async function createApiToken(
   wanted: NewToken,
   from: Pick<From, 'network'>,
 ): Promise<{ token: string; account: string }> {
-  if (wanted.expiresAt && wanted.expiresAt <= deps.now())
+  const expiresAt = wanted.expiresAt && (await instantOf(deps.database.manager, wanted.expiresAt, 'expiresAt'));
+  if (expiresAt && expiresAt <= deps.now())
     throw new Problem('invalid-input', 'A token cannot end before now.', { field: 'expiresAt' });
   const account = await checkPassword(deps, by.email, by.password, from);
   const token = `avendel_${randomBytes(30).toString('base64url')}`;
-  await deps.database
-    .getRepository(ApiTokenEntity)
-    .insert({ accountId: account.id, tokenHash: digest(token), lastUsedAt: null, revokedAt: null, ...wanted });
+  await deps.database.getRepository(ApiTokenEntity).insert({
+    accountId: account.id,
+    tokenHash: digest(token),
+    lastUsedAt: null,
+    revokedAt: null,
+    ...wanted,
+    expiresAt,
+  });
   return { token, account: account.name };
 }
 

@@ -1,8 +1,15 @@
 import { randomBytes } from 'node:crypto';
 import type { Secrets } from '../../core/access/seal.ts';
 import type { TokenKey } from '../../core/message/token.ts';
-import { inTransaction, type Sql } from '../../store/database.ts';
-import { holdTokenKeys, insertTokenKey, listTokenKeys, sealTokenKey, type KeptTokenKey } from '../../store/statements/token-keys.ts'; // prettier-ignore
+import { inTransaction } from '../../store/database.ts';
+import type { Sql } from '../../store/sql.ts';
+import {
+  holdTokenKeys,
+  insertTokenKey,
+  listTokenKeys,
+  sealTokenKey,
+  type KeptTokenKey,
+} from '../../store/statements/token-keys.ts';
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
 
@@ -16,7 +23,10 @@ const ACTIVE_AFTER_MS = 60_000;
 
 type Outside = Pick<Deps, 'database' | 'secrets'>;
 
-/** The signing keys of the organisation, newest first. The first start makes one; what is not yet encrypted is now, if there is a key for it. */
+/**
+ * The signing keys of the organisation, newest first. The first start makes one; what is not yet encrypted is now, if
+ * there is a key for it.
+ */
 export function prepareTokenKeys({ database, secrets }: Outside): Promise<TokenKey[]> {
   return inTransaction(database, async (sql) => {
     const kept = await holdTokenKeys(sql);
@@ -35,24 +45,34 @@ export async function refreshTokenKeys(deps: Outside & Pick<Deps, 'tokens' | 'no
 }
 
 /**
- * Makes a new signing key. Messages are signed with it after a minute, when every process knows it; what is signed with older
- * ones stays valid, since those messages are out. @throws Problem wrong-state when there are as many as a token can name
+ * Makes a new signing key. Messages are signed with it after a minute, when every process knows it; what is signed with
+ * older ones stays valid, since those messages are out. @throws Problem wrong-state when there are as many as a token
+ * can name
  */
 export async function rotateKeys(deps: Deps): Promise<{ version: number; activeAt: Date }> {
   const activeAt = new Date(deps.now().getTime() + ACTIVE_AFTER_MS);
   const version = await inTransaction(deps.database, async (sql) => {
     const next = (await holdTokenKeys(sql))[0]!.version + 1;
-    if (next > MOST_VERSIONS) throw new Problem('wrong-state', `There are ${MOST_VERSIONS} signing keys already, and a token can name no more.`);
+    if (next > MOST_VERSIONS)
+      throw new Problem(
+        'wrong-state',
+        `There are ${MOST_VERSIONS} signing keys already, and a token can name no more.`,
+      );
     await addKey(sql, deps.secrets, next, activeAt);
     return next;
-  }); // prettier-ignore
+  });
   await refreshTokenKeys(deps);
   return { version, activeAt };
 }
 
 async function addKey(sql: Sql, secrets: Secrets | undefined, version: number, activeAt: Date): Promise<void> {
   const secret = randomBytes(KEY_BYTES);
-  await insertTokenKey(sql, { version, secret: secrets?.seal(secret, purposeOf(version)) ?? secret, sealed: secrets !== undefined, activeAt }); // prettier-ignore
+  await insertTokenKey(sql, {
+    version,
+    secret: secrets?.seal(secret, purposeOf(version)) ?? secret,
+    sealed: secrets !== undefined,
+    activeAt,
+  });
 }
 
 function purposeOf(version: number): string {
@@ -66,6 +86,9 @@ function asTokenKey(secrets: Secrets | undefined, key: KeptTokenKey): TokenKey {
 function openKey(secrets: Secrets | undefined, { version, secret, sealed }: KeptTokenKey): Buffer {
   if (!sealed) return secret;
   const opened = secrets?.open(secret, purposeOf(version));
-  if (!opened) throw new Error(`Signing key ${version} is encrypted, and ${secrets ? 'none of the keys in AVENDEL_SECRET_KEY opens it' : 'AVENDEL_SECRET_KEY is not set'}. Start with the key it was encrypted with.`); // prettier-ignore
+  if (!opened)
+    throw new Error(
+      `Signing key ${version} is encrypted, and ${secrets ? 'none of the keys in AVENDEL_SECRET_KEY opens it' : 'AVENDEL_SECRET_KEY is not set'}. Start with the key it was encrypted with.`,
+    );
   return opened;
 }

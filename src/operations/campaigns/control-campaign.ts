@@ -1,6 +1,6 @@
 import { compileMessage, TRAP_LINK } from '../../core/message/compile-message.ts';
 import type { CampaignState } from '../../shared/words.ts';
-import type { Sql } from '../../store/database.ts';
+import type { Sql } from '../../store/sql.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
 import { moveCampaign, replaceLinks, setTrouble, type CampaignMover } from '../../store/statements/campaigns.ts';
 import { countLedger, openLedger, type LedgerRow } from '../../store/statements/deliveries.ts';
@@ -46,8 +46,12 @@ function assertAudience({ name }: Campaign, ledger: LedgerRow[], expected: numbe
   const audience = count(ledger);
   const willGet = count(ledger.filter(({ state }) => state === 'queued'));
   if (audience === 0) throw new Problem('nobody-left', `Nobody is in the audience of “${name}”.`, { field: 'listIds' });
-  if (willGet === 0) throw new Problem('nobody-left', `All ${audience} contacts of “${name}” are held back. The preflight says why.`); // prettier-ignore
-  if (Math.abs(willGet - expected) > expected * MOVED_SHARE) throw new Problem('count-moved', `${expected} were expected to get “${name}”; now it is ${willGet}.`, { extra: { expected, now: willGet } }); // prettier-ignore
+  if (willGet === 0)
+    throw new Problem('nobody-left', `All ${audience} contacts of “${name}” are held back. The preflight says why.`);
+  if (Math.abs(willGet - expected) > expected * MOVED_SHARE)
+    throw new Problem('count-moved', `${expected} were expected to get “${name}”; now it is ${willGet}.`, {
+      extra: { expected, now: willGet },
+    });
 }
 
 /** Stops a send that is under way, with why; what is claimed goes back to waiting. @throws Problem wrong-state */
@@ -91,8 +95,11 @@ async function move(
 }
 
 function changedMeanwhile({ name }: Campaign): Problem {
-  return new Problem('wrong-state', `“${name}” was changed meanwhile, by you or somebody else. Nothing was done; look at it again.`);
-} // prettier-ignore
+  return new Problem(
+    'wrong-state',
+    `“${name}” was changed meanwhile, by you or somebody else. Nothing was done; look at it again.`,
+  );
+}
 
 const STATE_VERBS: Record<CampaignState, string> = {
   draft: 'drafted',

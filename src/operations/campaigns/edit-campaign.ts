@@ -1,27 +1,28 @@
 import { compileMessage, STANDARD_FIELDS, type PlacedProblem } from '../../core/message/compile-message.ts';
-import type { Purpose } from '../../shared/words.ts';
 import { inTransaction, violates } from '../../store/database.ts';
 import { CampaignEntity, type Campaign } from '../../store/entities/campaign.ts';
 import { BrandEntity, ListEntity } from '../../store/entities/organisation.ts';
+import { deleteDraft } from '../../store/statements/campaigns.ts';
 import { listAttributeNames } from '../../store/statements/contact-attributes.ts';
 import { listSegments } from '../../store/statements/segments.ts';
-import { carryName } from '../segments/name-users.ts';
+import { carryName, findNamingLadder, findNamingSegments } from '../segments/name-users.ts';
 import type { Deps } from '../deps.ts';
-import { found, Problem } from '../problem.ts';
+import { assertVersion, found, Problem } from '../problem.ts';
 
 /** What the author of a campaign gives. */
-export interface CampaignDraft {
-  brandId: number;
-  name: string;
-  purpose: Purpose;
-  subject: string;
-  html: string;
-  text: string;
-  listIds: number[];
-  leftOutListIds: number[];
-  segmentIds: number[];
-  leftOutSegmentIds: number[];
-}
+export type CampaignDraft = Pick<
+  Campaign,
+  | 'brandId'
+  | 'name'
+  | 'purpose'
+  | 'subject'
+  | 'html'
+  | 'text'
+  | 'listIds'
+  | 'leftOutListIds'
+  | 'segmentIds'
+  | 'leftOutSegmentIds'
+>;
 
 /** @throws Problem name-taken, invalid-input, not-found */
 export async function createCampaign(deps: Deps, draft: CampaignDraft): Promise<Campaign> {
@@ -33,8 +34,8 @@ export async function createCampaign(deps: Deps, draft: CampaignDraft): Promise<
 }
 
 /**
- * Records a campaign that another system sent, so that events can name it; it is finished from the start, and its ledger
- * fills from `sent` events.
+ * Records a campaign that another system sent, so that events can name it; it is finished from the start, and its
+ * ledger fills from `sent` events.
  */
 export async function recordCampaign(deps: Deps, draft: CampaignDraft & { startedAt: Date }): Promise<Campaign> {
   await assertAudience(deps, draft);
@@ -44,15 +45,16 @@ export async function recordCampaign(deps: Deps, draft: CampaignDraft & { starte
 
 /**
  * Changes a draft; fields that are not given stay. A new name goes into the segments, and the ladder, that speak of it.
- * @throws Problem wrong-state, name-taken, invalid-input, not-found
+ * @param change with the version that was looked at, to change no other
+ * @throws Problem wrong-state, changed-meanwhile, name-taken, invalid-input, not-found
  */
 export async function changeCampaign(
   deps: Deps,
   id: number,
-  change: Partial<CampaignDraft>,
+  change: Partial<CampaignDraft> & { version?: number },
   actor: string,
 ): Promise<Campaign> {
-  const { brandId: _, ...changes } = change;
+  const { brandId: _, version, ...changes } = change;
   const seen = await getCampaign(deps, id);
   await assertAudience(deps, { ...seen, ...changes });
   return saving(
@@ -60,9 +62,13 @@ export async function changeCampaign(
       inTransaction(deps.database, async (sql) => {
         const campaigns = sql.getRepository(CampaignEntity);
         // Held until it is saved: who starts it meanwhile waits, and finds another version than they looked at.
-        const campaign = found(await campaigns.findOne({ where: { id }, lock: { mode: 'pessimistic_write' } }), `campaign ${id}`); // prettier-ignore
+        const campaign = found(
+          await campaigns.findOne({ where: { id }, lock: { mode: 'pessimistic_write' } }),
+          `campaign ${id}`,
+        );
         if (campaign.state !== 'draft')
           throw new Problem('wrong-state', `“${campaign.name}” is ${campaign.state}; only a draft can be changed.`);
+        assertVersion(version, `“${campaign.name}”`, campaign);
         const name = changes.name ?? campaign.name;
         if (name !== campaign.name)
           await carryName(sql, campaign.brandId, { kind: 'campaign', name: campaign.name }, name, actor);
@@ -71,6 +77,31 @@ export async function changeCampaign(
       }),
     changes.name ?? seen.name,
   );
+}
+
+/**
+ * Deletes a draft for good. What was started stays, with its ledger; it can be cancelled.
+ * @param version the one that was looked at, to delete no other
+ * @throws Problem wrong-state when it is no draft, or segments speak of it; changed-meanwhile, not-found
+ */
+export async function removeDraft(deps: Deps, id: number, version?: number): Promise<void> {
+  await inTransaction(deps.database, async (sql) => {
+    // Held until it is gone: who starts it meanwhile waits, and finds none.
+    const campaign = found(
+      await sql.getRepository(CampaignEntity).findOne({ where: { id }, lock: { mode: 'pessimistic_write' } }),
+      `campaign ${id}`,
+    );
+    if (campaign.state !== 'draft')
+      throw new Problem('wrong-state', `“${campaign.name}” is ${campaign.state}; only a draft can be deleted.`);
+    assertVersion(version, `“${campaign.name}”`, campaign);
+    const thing = { kind: 'campaign' as const, name: campaign.name };
+    const ladder = await findNamingLadder(sql, campaign.brandId, thing);
+    const users = (await findNamingSegments(sql, campaign.brandId, thing)).map(({ name }) => `“${name}”`);
+    if (ladder) users.push('the ladder of its brand');
+    if (users.length > 0)
+      throw new Problem('wrong-state', `“${campaign.name}” is spoken of by ${users.join(', ')}. Change those first.`);
+    await deleteDraft(sql, id);
+  });
 }
 
 /** @throws Problem not-found */
@@ -122,7 +153,8 @@ async function assertAudience(
     if (stranger !== undefined)
       throw new Problem('invalid-input', `${what} ${stranger} is not one of ${brand.name}.`, { field });
     const both = ids.find((id) => (others as readonly number[]).includes(id));
-    if (both !== undefined) throw new Problem('invalid-input', `${what} ${both} is both taken in and left out.`, { field }); // prettier-ignore
+    if (both !== undefined)
+      throw new Problem('invalid-input', `${what} ${both} is both taken in and left out.`, { field });
   }
 }
 

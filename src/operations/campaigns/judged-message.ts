@@ -1,6 +1,7 @@
 import type { CheckedCondition } from '../segments/condition-context.ts';
 import { checkSegments } from '../segments/condition-context.ts';
-import { overWholeSet, type Sql } from '../../store/database.ts';
+import { overWholeSet } from '../../store/database.ts';
+import type { Sql } from '../../store/sql.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
 import { keepMatching } from '../../store/statements/conditions.ts';
 import type { JudgedMessage } from '../../store/statements/eligibility.ts';
@@ -38,5 +39,11 @@ export async function overAudience<T>(
 
 async function keepAll(sql: Sql, table: 'taken_in' | 'left_out', checked: CheckedCondition[]): Promise<void> {
   const [first] = checked;
-  if (first) await keepMatching(sql, table, checked.map(({ condition }) => condition), first.context); // prettier-ignore
+  if (first)
+    await keepMatching(
+      sql,
+      table,
+      checked.map(({ condition }) => condition),
+      first.context,
+    );
 }

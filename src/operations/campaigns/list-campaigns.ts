@@ -1,5 +1,10 @@
 import type { CampaignState } from '../../shared/words.ts';
-import { countDeliveries, listCampaignHeads, type CampaignHead, type DeliveryCounts } from '../../store/statements/campaigns.ts'; // prettier-ignore
+import {
+  countDeliveries,
+  listCampaignHeads,
+  type CampaignHead,
+  type DeliveryCounts,
+} from '../../store/statements/campaigns.ts';
 import type { Deps } from '../deps.ts';
 import { rememberCostly } from '../remember.ts';
 
@@ -20,8 +25,11 @@ export async function listCampaigns(
   const counts = new Map([
     ...(await countsOf(deps, rows.filter(isUnderWay))),
     // What is drafted was sent to nobody.
-    ...(await countsOf(deps, rows.filter((row) => !isUnderWay(row) && row.state !== 'draft'))),
-  ]); // prettier-ignore
+    ...(await countsOf(
+      deps,
+      rows.filter((row) => !isUnderWay(row) && row.state !== 'draft'),
+    )),
+  ]);
   return rows.map((row) => ({ ...row, ...(counts.get(row.id) ?? NONE) }));
 }
 

@@ -16,7 +16,10 @@ export interface HoldBackCount {
   sample: PreflightRow['sample'];
 }
 
-/** The audience worked out with every hold-back counted under its deciding reason; audience = willGet + heldBack, always. */
+/**
+ * The audience worked out with every hold-back counted under its deciding reason; audience = willGet + heldBack,
+ * always.
+ */
 export interface Preflight {
   campaignId: number;
   /** The version of the draft that was worked out: to be said back when it is started. */
@@ -26,7 +29,10 @@ export interface Preflight {
   willGet: number;
   heldBack: number;
   reasons: HoldBackCount[];
-  /** For purpose service: whom it reaches although they complained, opted out or are at sunset; one contact may be in several. */
+  /**
+   * For purpose service: whom it reaches although they complained, opted out or are at sunset; one contact may be in
+   * several.
+   */
   inSpiteOf: HoldBackCount[];
   domains: { domain: string; contacts: number; accepted: number; bounced: number }[];
   problems: { field: string; at: number; message: string }[];
@@ -71,5 +77,7 @@ export async function listPreflightContacts(
   after: number,
   limit: number,
 ): Promise<JudgedContact[]> {
-  return overAudience(deps, await getCampaign(deps, id), (sql, message) => listPreflight(sql, message, reason, after, limit)); // prettier-ignore
+  return overAudience(deps, await getCampaign(deps, id), (sql, message) =>
+    listPreflight(sql, message, reason, after, limit),
+  );
 }

@@ -1,5 +1,6 @@
+import pRetry from 'p-retry';
 import type { ClaimedDelivery } from '../../store/statements/deliveries.ts';
-import type { Handover } from './relay.ts';
+import type { Handover } from '../relay/relay.ts';
 
 /** What the relay made of one recipient, and when, in milliseconds since the epoch. */
 export interface Answer {
@@ -21,14 +22,14 @@ export interface AnswerRecorder {
 /** So many answers are recorded in one transaction, or as many as come within so many milliseconds. */
 const RECORD_SIZE = 24;
 const RECORD_MS = 20;
-/** Answers that cannot be recorded are tried again, after waits that double: a minute in all. */
+/** Answers that cannot be recorded are tried again, after waits that double: half a minute in all. */
 const MOST_TRIES = 7;
 const FIRST_WAIT_MS = 500;
 
 /**
- * Records answers as they come, many in one transaction. No more than `most` recipients are unrecorded at a time, however
- * slow the database is: what a power cut leaves uncertain. All but `add` and `expect` throw once answers could not be
- * recorded in a minute of tries.
+ * Records answers as they come, many in one transaction. No more than `most` recipients are unrecorded at a time,
+ * however slow the database is: what a power cut leaves uncertain. All but `add` and `expect` throw once answers could
+ * not be recorded in a minute of tries.
  */
 export function makeAnswerRecorder(most: number, record: (answers: Answer[]) => Promise<void>): AnswerRecorder {
   let waiting: Answer[] = [];
@@ -77,14 +78,25 @@ export function makeAnswerRecorder(most: number, record: (answers: Answer[]) => 
   };
 }
 
-/** Does what has to be done in the end, however the database fails meanwhile: tried again after waits that double, for a minute in all. */
+/** Whatever it failed with. The package tries no TypeError again, and drivers throw some when a connection has gone. */
+class Failed extends Error {
+  constructor(readonly error: unknown) {
+    super('failed');
+  }
+}
+
+/**
+ * Does what has to be done in the end, however the database fails meanwhile: tried again after waits that double, for
+ * half a minute in all.
+ */
 export async function inTheEnd(work: () => Promise<void>): Promise<void> {
-  for (let tries = 1; ; tries++) {
-    try {
-      return await work();
-    } catch (error) {
-      if (tries === MOST_TRIES) throw error;
-      await new Promise((resolve) => setTimeout(resolve, FIRST_WAIT_MS * 2 ** (tries - 1)));
-    }
+  const attempt = (): Promise<void> =>
+    work().catch((error: unknown) => {
+      throw new Failed(error);
+    });
+  try {
+    await pRetry(attempt, { retries: MOST_TRIES - 1, minTimeout: FIRST_WAIT_MS, factor: 2 });
+  } catch (error) {
+    throw (error as Failed).error;
   }
 }

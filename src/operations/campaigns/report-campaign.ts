@@ -1,61 +1,26 @@
-import { healthRates, type Rate } from '../../core/health/rates.ts';
-import { REASONS, type CampaignState, type Reason } from '../../shared/words.ts';
-import { countCampaignActs, reportByDomain, type DomainReport } from '../../store/statements/campaigns.ts';
+import type { WithDates } from '../../store/with-dates.ts';
+import type { CampaignReport as ShownCampaignReport } from '../../shared/contract/reports.ts';
+import { healthRates } from '../../core/health/rates.ts';
+import { REASONS } from '../../shared/words.ts';
+import { countCampaignActs, reportByDomain } from '../../store/statements/campaigns.ts';
 import { countLedger } from '../../store/statements/deliveries.ts';
 import type { Deps } from '../deps.ts';
 import { rememberCostly } from '../remember.ts';
 import { getCampaign } from './edit-campaign.ts';
 
 /** The campaign's ledger: audience = accepted + refused + uncertain + waiting + onTheirWay + heldBack, always. */
-export interface Ledger {
-  audience: number;
-  accepted: number;
-  refused: number;
-  uncertain: number;
-  waiting: number;
-  onTheirWay: number;
-  heldBack: number;
-  reasons: { reason: Reason; contacts: number }[];
-  agrees: boolean;
-}
+export type Ledger = CampaignReport['ledger'];
 
-export interface CampaignReport {
-  campaignId: number;
-  state: CampaignState;
-  pausedBecause: string | null;
-  trouble: string | null;
-  startedAt: Date | null;
-  finishedAt: Date | null;
-  ledger: Ledger;
-  at: Date;
-  /** When what follows was counted: of a large campaign some minutes ago, see rememberCostly; the ledger is counted now. */
-  countedAt: Date;
-  /** accepted − bounced. */
-  delivered: number;
-  /** Of those accepted: what came back later, by class. */
-  bounced: Bounces;
-  /** What the relay refused at once, by class; in the ledger they are refused, and never were accepted. */
-  refusedAs: Bounces;
-  opened: { human: number; any: number };
-  clicked: { human: number; any: number };
-  machineActs: number;
-  complained: number;
-  unsubscribed: number;
-  rates: Rate[];
-  domains: DomainReport[];
-}
+export type CampaignReport = WithDates<ShownCampaignReport, 'startedAt' | 'finishedAt' | 'at' | 'countedAt'>;
 
 /** Contacts by the class of what was said of them. */
-export interface Bounces {
-  hard: number;
-  soft: number;
-  block: number;
-  any: number;
-}
+export type Bounces = CampaignReport['bounced'];
 
 const MOST_DOMAINS = 20;
 
-/** A campaign’s ledger: audience = accepted + refused + uncertain + waiting + on their way + held back, at any moment. */
+/**
+ * A campaign’s ledger: audience = accepted + refused + uncertain + waiting + on their way + held back, at any moment.
+ */
 export async function findLedger(deps: Deps, campaignId: number): Promise<Ledger> {
   const rows = await countLedger(deps.database, campaignId);
   const of = (state: string): number =>

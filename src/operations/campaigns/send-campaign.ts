@@ -25,19 +25,18 @@ import { findMatchingAmong } from '../../store/statements/conditions.ts';
 import type { JudgedMessage } from '../../store/statements/eligibility.ts';
 import type { Deps } from '../deps.ts';
 import { ensureMonths, OWN_SOURCE, recordEventsWithin, type IncomingEvent } from '../events/record-events.ts';
-import { onceAtATime } from '../once-at-a-time.ts';
 import { Problem } from '../problem.ts';
 import { checkSegments } from '../segments/condition-context.ts';
-import { callBackFromSends } from './call-back.ts';
+import { callBackFromSends } from '../marks/call-back.ts';
 import { getCampaign } from './edit-campaign.ts';
 import { findSender } from './find-sender.ts';
 import { inTheEnd, makeAnswerRecorder, type Answer } from './record-answers.ts';
+import { queueRecipients } from './queue-recipients.ts';
 import { judgedMessage } from './judged-message.ts';
-import type { Handover, Relay } from './relay.ts';
+import type { Handover, Relay } from '../relay/relay.ts';
 
-/** Recipients claimed in one statement; with so many left the next ones are claimed. */
+/** Recipients claimed in one statement. */
 const CLAIM_SIZE = 500;
-const CLAIM_AGAIN = 100;
 /** So long one campaign claims recipients before others have their turn, however fast the relay is. */
 const TURN_MS = 5000;
 /** A recipient that the relay puts off is tried this often, then counts as a soft bounce. */
@@ -88,7 +87,14 @@ export async function sendPass(
     passed = await handOverClaims(sending);
   } catch (error) {
     if (!(error instanceof Problem)) throw error;
-    await moveCampaign(deps.database, campaignId, ['sending'], 'paused', `whom it leaves out cannot be worked out: ${error.detail}`, BY_ITSELF); // prettier-ignore
+    await moveCampaign(
+      deps.database,
+      campaignId,
+      ['sending'],
+      'paused',
+      `whom it leaves out cannot be worked out: ${error.detail}`,
+      BY_ITSELF,
+    );
     return 'ended';
   } finally {
     await inTheEnd(() => settleClaims(deps.database, campaignId, sending.claimIds));
@@ -115,7 +121,14 @@ async function claimNext({
     const { claimed, picked } = await claimDeliveries(sql, message, claimId, owner, CLAIM_SIZE);
     if (segments.length === 0 || claimed.length === 0) return { claimed, picked };
     const ids = claimed.map((one) => one.contactId);
-    const leftOut = new Set(await findMatchingAmong(sql, segments.map(({ condition }) => condition), segments[0]!.context, ids)); // prettier-ignore
+    const leftOut = new Set(
+      await findMatchingAmong(
+        sql,
+        segments.map(({ condition }) => condition),
+        segments[0]!.context,
+        ids,
+      ),
+    );
     if (leftOut.size > 0) await holdBackLeftOut(sql, campaign.id, claimId, [...leftOut]);
     return { claimed: claimed.filter((one) => !leftOut.has(one.contactId)), picked };
   });
@@ -159,58 +172,39 @@ export function mostUnrecorded(connections: number): number {
 }
 
 /**
- * Runs claims of recipients through the pool, each claimed while the one before it is being handed over. Says how many
- * were picked, whether nobody was left to pick, and the relay's trouble, if it had any.
+ * Hands recipients to the relay, as many at once as it has connections, until nobody is left, it is in trouble, or the
+ * turn is over. Says how many were picked, whether nobody was left to pick, and the relay's trouble, if it had any.
  */
 async function handOverClaims(sending: Sending): Promise<{ picked: number; dry: boolean; trouble: string | null }> {
-  const { relay, settings } = sending;
-  // Once each: whoever is called back and claimed again meanwhile stands here still, and two of one in a group would both go.
-  const claimed = new Map<number, ClaimedDelivery>();
-  const gated: ClaimedDelivery[] = [];
+  const { relay, settings, deps } = sending;
   const recorder = makeAnswerRecorder(mostUnrecorded(relay.connections), (answers) => record(sending, answers));
   const groupSize = relay.connections * 2;
-  const so = { picked: 0, dry: false, trouble: null as string | null };
-  const turnEnds = sending.deps.now().getTime() + TURN_MS;
-  const claimMore = onceAtATime(async () => {
-    const more = await claimNext(sending);
-    so.picked += more.picked;
-    so.dry = more.picked === 0;
-    for (const one of more.claimed) claimed.set(one.contactId, one);
+  const turnEnds = deps.now().getTime() + TURN_MS;
+  let trouble: string | null = null;
+  const recipients = queueRecipients({
+    groupSize,
+    claim: () => claimNext(sending),
+    room: () => recorder.room(groupSize),
+    async pass(group) {
+      const passed = await passGate(deps.database, sending.message, group);
+      recorder.expect(passed.length);
+      return passed;
+    },
+    mayClaim: () => deps.now().getTime() < turnEnds,
+    goesOn: () => trouble === null && !settings.stopping(),
   });
-  const gateMore = onceAtATime(async () => {
-    await recorder.room(groupSize);
-    const group = new Map([...claimed].slice(0, groupSize));
-    for (const contactId of group.keys()) claimed.delete(contactId);
-    const passed = await passGate(sending.deps.database, sending.message, [...group.values()]);
-    recorder.expect(passed.length);
-    gated.push(...passed.map((contactId) => group.get(contactId)!));
-  });
-  const goesOn = (): boolean => so.trouble === null && !settings.stopping();
-  const canClaim = (): boolean => goesOn() && !so.dry && sending.deps.now().getTime() < turnEnds;
-  const canGate = (): boolean => goesOn() && claimed.size > 0;
-  const take = async (): Promise<ClaimedDelivery | undefined> => {
-    for (;;) {
-      if (claimed.size < CLAIM_AGAIN && canClaim()) claimMore.begin();
-      const one = gated.shift();
-      // Another group passes the gate once less than one is ahead: lanes seldom wait for it, and nobody long behind it.
-      if (gated.length < groupSize && canGate()) gateMore.begin();
-      if (one) return one;
-      if (gateMore.busy()) await gateMore.end();
-      else if (claimMore.busy()) await claimMore.end();
-      else return undefined;
-    }
-  };
   const lane = async (): Promise<void> => {
-    for (let one = await take(); one; one = await take()) {
-      const handover = so.trouble === null ? await relay.handOver(write(sending, one)) : NOT_TRIED;
-      if (handover.outcome === 'again' && handover.trouble) so.trouble ??= handover.reply;
-      recorder.add({ one, handover, at: sending.deps.now().getTime() });
+    for (let one = await recipients.next(); one; one = await recipients.next()) {
+      // Whoever has passed the gate when the relay is in trouble goes back untried.
+      const handover = trouble === null ? await relay.handOver(write(sending, one)) : NOT_TRIED;
+      if (handover.outcome === 'again' && handover.trouble) trouble ??= handover.reply;
+      recorder.add({ one, handover, at: deps.now().getTime() });
     }
   };
   const lanes = await Promise.allSettled(Array.from({ length: relay.connections }, lane));
   await recorder.done();
   for (const ended of lanes) if (ended.status === 'rejected') throw ended.reason;
-  return so;
+  return { picked: recipients.picked(), dry: recipients.isDry(), trouble };
 }
 
 const NOT_TRIED: Handover = { outcome: 'again', reply: 'not tried: the relay was in trouble', trouble: true };

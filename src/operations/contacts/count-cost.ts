@@ -1,6 +1,8 @@
+import type { ContactCost } from '../../shared/contract/cost.ts';
 import { priceOfMonth, reportPriceProblems, type PriceLadder } from '../../core/cost/price-ladder.ts';
 import { overWholeSet } from '../../store/database.ts';
 import { countSelection } from '../../store/statements/acts-on-many.ts';
+import { keepReachable } from '../../store/statements/mailable.ts';
 import { selectionOf } from '../../store/statements/selection.ts';
 import { findSetting, saveSetting } from '../../store/statements/settings.ts';
 import type { Deps } from '../deps.ts';
@@ -9,25 +11,21 @@ import { Problem } from '../problem.ts';
 const PRICE_LADDER = 'price-ladder';
 
 /** What contacts cost now, and what they would once those whom no campaign can reach are archived. */
-export interface ContactCost {
-  ladder: PriceLadder | null;
-  /** Contacts that count: all that are neither archived nor erased. */
-  counted: number;
-  archived: number;
-  unreachable: number;
-  /** In the ladder's currency; null without a ladder. */
-  monthNow: number | null;
-  monthAfter: number | null;
-  savingYear: number | null;
-}
+export type { ContactCost } from '../../shared/contract/cost.ts';
 
-/** How many contacts count towards the bill, how many of them no campaign can reach, and what a month costs with and without these. */
+/**
+ * How many contacts count towards the bill, how many of them no campaign can reach, and what a month costs with and
+ * without these.
+ */
 export async function countCost(deps: Deps): Promise<ContactCost> {
   const ladder = (await findSetting<PriceLadder>(deps.database, PRICE_LADDER)) ?? null;
-  const [all, unreachable] = await overWholeSet(deps.database, async (sql) => [
-    await countSelection(sql, selectionOf({}), { act: 'archive' }),
-    await countSelection(sql, selectionOf({ standing: 'unreachable' }), { act: 'archive' }),
-  ]);
+  const [all, unreachable] = await overWholeSet(deps.database, async (sql) => {
+    await keepReachable(sql);
+    return [
+      await countSelection(sql, selectionOf({}), { act: 'archive' }),
+      await countSelection(sql, selectionOf({ standing: 'unreachable' }), { act: 'archive' }),
+    ] as const;
+  });
   const counted = all.willChange;
   const monthNow = ladder && priceOfMonth(ladder, counted);
   const monthAfter = ladder && priceOfMonth(ladder, counted - unreachable.contacts);

@@ -1,3 +1,4 @@
+import { isInEffect } from '../../core/eligibility/in-effect.ts';
 import {
   applies,
   decideVerdict,
@@ -102,11 +103,6 @@ async function verdictOf(deps: Deps, brand: Brand, on: Found): Promise<BrandVerd
   };
 }
 
-/** Whether an entry stops anybody at `now`: neither lifted nor past its end. */
-export function isInEffect(entry: EntryRow, now: Date): boolean {
-  return entry.liftedAt === null && (entry.expiresAt === null || entry.expiresAt > now);
-}
-
 function matching(entry: EntryRow): MatchingEntry {
   return {
     entryId: String(entry.id),
@@ -119,7 +115,14 @@ function matching(entry: EntryRow): MatchingEntry {
   };
 }
 
-const DAY = { day: 'numeric', month: 'long', year: 'numeric', timeZone: 'UTC' } as const;
+/** What of an address stands on the list, where it is not the address as it is. */
+function byWhat({ kind, value }: EntryRow, contact: Found['contact']): string {
+  if (kind === 'domain') return `by its domain ${value} `;
+  if (kind === 'hash') return 'by its digest ';
+  return contact && contact.address !== value ? `by its base address ${value} ` : '';
+}
+
+const DAY = { day: 'numeric', month: 'long', year: 'numeric' } as const;
 
 function reasonText(
   reason: Reason,
@@ -129,24 +132,31 @@ function reasonText(
 ): string {
   const entry = entries.find(({ builtIn }) => (builtIn ? REASON_OF_LIST[builtIn] : 'suppressed') === reason);
   const day = (instant: Date | null | undefined): string =>
-    instant ? ` since ${instant.toLocaleDateString('en-GB', DAY)}` : '';
+    instant ? ` since ${instant.toLocaleDateString('en-GB', { ...DAY, timeZone: brand.zone })}` : '';
   switch (reason) {
     case 'undeliverable': {
       const said = bounces[0]?.reply ? `, “${bounces[0].reply}”` : '';
       return `${entry?.reason ?? 'the address cannot receive'}${said}${day(contact?.deliverabilitySince ?? entry?.enteredAt)}`;
     }
     case 'suppressed':
-      return `on the list “${entry?.listName}”${day(entry?.enteredAt)}: ${entry?.reason}, entered by ${entry?.source}`;
+      return `${entry ? byWhat(entry, contact) : ''}on the list “${entry?.listName}”${day(entry?.enteredAt)}: ${entry?.reason}, entered by ${entry?.source}`;
     case 'complained':
       return `complained about a message of ${brand.name}${day(entry?.enteredAt)}; only their own fresh confirmation lifts that`;
     case 'unsubscribed': {
-      if (entry?.endedBy && entry.endedBy !== 'contact') return `taken off everything of ${brand.name} by ${entry.source}${day(entry.enteredAt)}: ${entry.reason}`; // prettier-ignore
+      if (entry?.endedBy && entry.endedBy !== 'contact')
+        return `taken off everything of ${brand.name} by ${entry.source}${day(entry.enteredAt)}: ${entry.reason}`;
       if (entry) return `asked for no more from ${brand.name}${day(entry.saidAt)}`;
       const ended = subscriptions.filter((row) => row.brandId === brand.id && row.state === 'unsubscribed');
       const endOf = (words: string, rows: ContactSubscription[]): string[] =>
         rows.length > 0 ? [`${words} ${rows.map((row) => row.listName).join(', ')}${day(rows[0]?.since)}`] : [];
       const isTakenOff = ({ endedBy }: ContactSubscription): boolean => endedBy !== null && endedBy !== 'contact';
-      return [...endOf('left', ended.filter((row) => !isTakenOff(row))), ...endOf('taken off', ended.filter(isTakenOff))].join('; '); // prettier-ignore
+      return [
+        ...endOf(
+          'left',
+          ended.filter((row) => !isTakenOff(row)),
+        ),
+        ...endOf('taken off', ended.filter(isTakenOff)),
+      ].join('; ');
     }
     case 'unconfirmed':
       return `has not confirmed ${subscriptions.find((row) => row.brandId === brand.id && row.state === 'pending')?.listName}`;

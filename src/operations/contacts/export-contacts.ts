@@ -4,13 +4,23 @@ import { withoutFormula } from '../../core/export/without-formula.ts';
 import { listContacts, type ContactFilter, type ContactListRow } from '../../store/statements/contacts.ts';
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
-import type { Sql } from '../../store/database.ts';
+import type { Sql } from '../../store/sql.ts';
 import { makeTurns } from '../../store/turns.ts';
 import { throughFile } from '../through-file.ts';
 import { overFilter } from '../segments/within-time.ts';
 
 /** Columns of Avendel's own; any other name is an attribute. */
-export const CONTACT_COLUMNS = ['address', 'name', 'joined_at', 'deliverability', 'stage', 'lists', 'tags', 'verdict', 'archived_at'] as const; // prettier-ignore
+export const CONTACT_COLUMNS = [
+  'address',
+  'name',
+  'joined_at',
+  'deliverability',
+  'stage',
+  'lists',
+  'tags',
+  'verdict',
+  'archived_at',
+] as const;
 
 export interface ContactExport {
   filter: ContactFilter;
@@ -24,8 +34,8 @@ const PAGE = 2000;
 const turnsOf = makeTurns(2);
 
 /**
- * Contacts of a filter with chosen columns, as text in pieces: CSV that no spreadsheet takes for formulas, or JSON Lines. All
- * are as they stand at one instant; a condition is worked out once for all of them.
+ * Contacts of a filter with chosen columns, as text in pieces: CSV that no spreadsheet takes for formulas, or JSON
+ * Lines. All are as they stand at one instant; a condition is worked out once for all of them.
  */
 export async function* exportContacts(deps: Deps, request: ContactExport): AsyncGenerator<string> {
   const { filter, format, columns } = request;
@@ -33,7 +43,11 @@ export async function* exportContacts(deps: Deps, request: ContactExport): Async
   const write = (rows: ContactListRow[]): string =>
     format === 'csv'
       ? stringify(rows.map((row) => columns.map((column) => withoutFormula(textOf(valueOf(row, column))))))
-      : rows.map((row) => `${JSON.stringify(Object.fromEntries(columns.map((column) => [column, valueOf(row, column)])))}\n`).join(''); // prettier-ignore
+      : rows
+          .map(
+            (row) => `${JSON.stringify(Object.fromEntries(columns.map((column) => [column, valueOf(row, column)])))}\n`,
+          )
+          .join('');
   const readAll = async (sql: Sql, give: (text: string) => Promise<void>): Promise<void> => {
     for (let after = 0; ;) {
       const rows = await listContacts(sql, filter, 'oldest', after, PAGE);
@@ -44,7 +58,9 @@ export async function* exportContacts(deps: Deps, request: ContactExport): Async
   };
   if (format === 'csv') yield stringify([columns]);
   yield* throughFile((give) =>
-    turnsOf(deps.database).runExclusive(() => overFilter(deps, filter, (sql) => readAll(sql, give), 'REPEATABLE READ')),
+    turnsOf(deps.database).runExclusive(() =>
+      overFilter(deps, filter, (sql) => readAll(sql, give), { sees: 'REPEATABLE READ' }),
+    ),
   );
 }
 

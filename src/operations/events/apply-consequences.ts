@@ -2,7 +2,7 @@ import type { StorableEvent } from '../../core/activity/event.ts';
 import { ACCEPTANCE_STANDS_MS } from '../../core/rules/bounce-count.ts';
 import { ENGAGING_ACTS } from '../../core/rules/sunset-ladder.ts';
 import { mayEnd, standingOfEntry } from '../../core/consent/consent-table.ts';
-import type { Sql } from '../../store/database.ts';
+import type { Sql } from '../../store/sql.ts';
 import type { Act } from '../../store/statements/journal.ts';
 import { listMarkedContacts, lockContacts } from '../../store/statements/marks.ts';
 import {
@@ -20,7 +20,7 @@ import {
 } from '../../store/statements/suppression.ts';
 import { findSilentContacts } from '../../store/statements/sunset-stages.ts';
 import type { Deps } from '../deps.ts';
-import { holdStorms } from '../returns/storms.ts';
+import { holdStorms } from '../storms/storms.ts';
 import { moveToStage } from '../rules/sunset-rule.ts';
 import { markDeliverability } from '../marks/mark-deliverability.ts';
 import { findBounceRule } from '../../store/statements/rules.ts';
@@ -31,8 +31,9 @@ const BY_CONTACT: Act = { actorKind: 'contact', actor: 'the contact', runId: nul
 
 /**
  * Does what follows at once from new events: complaints and opt-outs become entries, subscriptions follow the contact's
- * latest act, bounces mark addresses, an engagement ends silence. Contacts of whom a past act was `repainted` are worked
- * out afresh: what cleared a bounce count may have been a machine. Returns the contacts that may have become ineligible.
+ * latest act, bounces mark addresses, an engagement ends silence. Contacts of whom a past act was `repainted` are
+ * worked out afresh: what cleared a bounce count may have been a machine. Returns the contacts that may have become
+ * ineligible.
  */
 export async function applyConsequences(
   deps: Deps,
@@ -48,7 +49,9 @@ export async function applyConsequences(
     (event) => event.kind === 'complained' || event.kind === 'unsubscribed' || event.kind === 'bounced',
   );
   const calmed = await holdStorms(deps, sql, concerned);
-  const weighed = [...new Set([...contactsOf(concerned.filter(bearsOnDeliverability)), ...repainted, ...calmed])].sort((a, b) => a - b); // prettier-ignore
+  const weighed = [...new Set([...contactsOf(concerned.filter(bearsOnDeliverability)), ...repainted, ...calmed])].sort(
+    (a, b) => a - b,
+  );
   const touched = [...new Set([...contactsOf(concerned), ...repainted, ...calmed])];
   if (touched.length > 0) {
     await lockContacts(sql, touched);
@@ -62,7 +65,7 @@ export async function applyConsequences(
 }
 
 /** Kinds of events that can move a contact's marks, subscriptions or entries whatever stands there. */
-const MOVING: ReadonlySet<string> = new Set(['bounced', 'complained', 'unsubscribed', 'subscribed', 'confirmed']); // prettier-ignore
+const MOVING: ReadonlySet<string> = new Set(['bounced', 'complained', 'unsubscribed', 'subscribed', 'confirmed']);
 const ENGAGING: ReadonlySet<string> = new Set(ENGAGING_ACTS);
 
 /** Whether an event can change a mark at all: an acceptance only once it has stood. */
@@ -136,7 +139,7 @@ async function enterComplaintsAndOptOuts(sql: Sql, events: StorableEvent[]): Pro
       saidAt: new Date(event.at).toISOString(),
     };
   };
-  await enterEntries(sql, lasting.map(entryOf), BY_CONTACT); // prettier-ignore
+  await enterEntries(sql, lasting.map(entryOf), BY_CONTACT);
   await sayEntriesAgain(sql, (await standingOf(sql, lasting)).map(entryOf), BY_CONTACT);
 }
 
@@ -155,8 +158,9 @@ async function standingOf(sql: Sql, events: StorableEvent[]): Promise<StorableEv
 }
 
 /**
- * What a contact says afresh lifts what core/consent/consent-table lets it lift: a subscription an opt-out, a confirmation a
- * complaint too, if it was said later than the entry. What counts is when each was said, not when it was heard.
+ * What a contact says afresh lifts what core/consent/consent-table lets it lift: a subscription an opt-out, a
+ * confirmation a complaint too, if it was said later than the entry. What counts is when each was said, not when it was
+ * heard.
  */
 async function liftByOptIn(sql: Sql, events: StorableEvent[]): Promise<void> {
   const entered = events.filter((event) =>

@@ -7,7 +7,7 @@ import {
   type Judgement,
 } from '../../core/activity/judge-actor.ts';
 import type { Actor } from '../../shared/words.ts';
-import type { Sql } from '../../store/database.ts';
+import type { Sql } from '../../store/sql.ts';
 import { findMessageFacts, type StoredAct } from '../../store/statements/acts.ts';
 import type { Deps } from '../deps.ts';
 import { findIsProxy } from './proxy-list.ts';
@@ -36,7 +36,9 @@ export async function judgeActsOfMessages<T extends MessageAct>(
 ): Promise<Map<unknown, Judgement>> {
   const judged = new Map<unknown, Judgement>();
   if (acts.length === 0) return judged;
-  const messages = new Map((await findMessageFacts(sql, distinctMessages(acts))).map((facts) => [messageKey(facts), facts])); // prettier-ignore
+  const messages = new Map(
+    (await findMessageFacts(sql, distinctMessages(acts))).map((facts) => [messageKey(facts), facts]),
+  );
   const isProxy = await findIsProxy(deps, sql);
   const groups = new Map<string, T[]>();
   acts.forEach((act, index) => {
@@ -71,9 +73,11 @@ export async function judgeAnew(deps: Deps, sql: Sql, acts: StoredAct[]): Promis
 
 /** The messages that these are about, each once. */
 export function distinctMessages(events: readonly Pick<MessageAct, 'campaignId' | 'contactId'>[]): Message[] {
-  const messages = events.flatMap(({ campaignId, contactId }) => (campaignId === null ? [] : [{ campaignId, contactId }]));
+  const messages = events.flatMap(({ campaignId, contactId }) =>
+    campaignId === null ? [] : [{ campaignId, contactId }],
+  );
   return [...new Map(messages.map((message) => [messageKey(message), message])).values()];
-} // prettier-ignore
+}
 
 interface Message {
   campaignId: number;

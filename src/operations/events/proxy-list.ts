@@ -1,6 +1,6 @@
 import { BlockList, isIP } from 'node:net';
 import type { IsProxy } from '../../core/activity/judge-actor.ts';
-import type { Sql } from '../../store/database.ts';
+import type { Sql } from '../../store/sql.ts';
 import { findSetting, saveSetting } from '../../store/statements/settings.ts';
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
@@ -23,11 +23,16 @@ export async function findProxyList(sql: Sql): Promise<ProxyList> {
   return (await findSetting<ProxyList>(sql, NAME)) ?? { networks: [], agents: [] };
 }
 
-/** Keeps another list. Past opens stay as they were judged until they are decided anew. @throws Problem invalid-input */
+/**
+ * Keeps another list. Past opens stay as they were judged until they are decided anew.
+ * @throws Problem invalid-input
+ */
 export async function saveProxyList(deps: Deps, list: ProxyList, actor: string): Promise<ProxyList> {
   const wrong = list.networks.find((network) => parseNetwork(network) === undefined);
   if (wrong !== undefined)
-    throw new Problem('invalid-input', `“${wrong}” is no network. Write it as 192.0.2.0/24 or 2001:db8::/32.`, { field: 'networks' }); // prettier-ignore
+    throw new Problem('invalid-input', `“${wrong}” is no network. Write it as 192.0.2.0/24 or 2001:db8::/32.`, {
+      field: 'networks',
+    });
   await saveSetting(deps.database, NAME, list, actor);
   deps.remembered.delete(NAME);
   return list;
@@ -38,7 +43,10 @@ export function findIsProxy(deps: Deps, sql: Sql): Promise<IsProxy> {
   return remember(deps, NAME, REMEMBERED_MS, () => findProxyList(sql).then(makeIsProxy));
 }
 
-/** Makes the test of an operator's list. Blocks that cannot be read are refused when the list is saved, and are no hit here. */
+/**
+ * Makes the test of an operator's list. Blocks that cannot be read are refused when the list is saved, and are no hit
+ * here.
+ */
 export function makeIsProxy({ networks, agents }: ProxyList): IsProxy {
   const blocks = new BlockList();
   for (const network of networks.map(parseNetwork)) {

@@ -1,7 +1,8 @@
 import { eventId, type EventDetail, type StorableEvent } from '../../core/activity/event.ts';
 import { isTrap, REACH_MS, VISIT_REACH_MS, type ActKind } from '../../core/activity/judge-actor.ts';
 import type { EventKind } from '../../shared/words.ts';
-import { inTransaction, isRepeatedKey, type Sql } from '../../store/database.ts';
+import { inTransaction, isRepeatedKey } from '../../store/database.ts';
+import type { Sql } from '../../store/sql.ts';
 import {
   findActs,
   noteBounces,
@@ -10,7 +11,7 @@ import {
   repaintActs,
 } from '../../store/statements/acts.ts';
 import { ensureEventPartitions, insertEvents, rebuildActivityOf } from '../../store/statements/events.ts';
-import { callBackFromSends } from '../campaigns/call-back.ts';
+import { callBackFromSends } from '../marks/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { applyConsequences } from './apply-consequences.ts';
 import { distinctMessages, judgeActsOfMessages, judgeAnew } from './judge-acts.ts';
@@ -52,7 +53,8 @@ export async function recordEvents(deps: Deps, incoming: IncomingEvent[]): Promi
 const MANY = 500;
 
 async function recordWhole(deps: Deps, incoming: IncomingEvent[]): Promise<{ recorded: number; affected: number[] }> {
-  const record = (allNew: boolean) => inTransaction(deps.database, (sql) => recordEventsWithin(deps, sql, incoming, allNew)); // prettier-ignore
+  const record = (allNew: boolean) =>
+    inTransaction(deps.database, (sql) => recordEventsWithin(deps, sql, incoming, allNew));
   if (incoming.length < MANY) return record(false);
   try {
     return await record(true);
@@ -138,8 +140,9 @@ async function keepLedger(sql: Sql, added: StorableEvent[]): Promise<void> {
 }
 
 /**
- * A click can complete a burst or follow a trap link, and an acceptance can come late: each can change who made the acts
- * that came before; a visit is whose the click before it was. Returns the contacts of whom an act was given another actor.
+ * A click can complete a burst or follow a trap link, and an acceptance can come late: each can change who made the
+ * acts that came before; a visit is whose the click before it was. Returns the contacts of whom an act was given
+ * another actor.
  */
 async function decideAgain(deps: Deps, sql: Sql, added: StorableEvent[]): Promise<number[]> {
   const causes = added
@@ -170,7 +173,10 @@ function hasCampaign<T extends { campaignId: number | null }>(event: T): event i
   return event.campaignId !== null;
 }
 
-/** Acts whose actor is judged. A visit that another system tells of is a person's; one that began at a link is whose the click was. */
+/**
+ * Acts whose actor is judged. A visit that another system tells of is a person's; one that began at a link is whose the
+ * click was.
+ */
 function isAct(event: IncomingEvent): event is IncomingEvent & { kind: ActKind } {
   if (event.kind === 'visited') return event.campaignId !== null;
   return event.kind === 'opened' || event.kind === 'clicked';

@@ -1,5 +1,6 @@
 import type { ActKind } from '../../core/activity/judge-actor.ts';
-import { inTransaction, type Sql } from '../../store/database.ts';
+import { inTransaction } from '../../store/database.ts';
+import type { Sql } from '../../store/sql.ts';
 import {
   findActsOfContacts,
   findNextContacts,
@@ -13,10 +14,10 @@ import { findAddresses, findLastContactId } from '../../store/statements/contact
 import { lockActivity, rebuildActivityOf } from '../../store/statements/events.ts';
 import { insertRun } from '../../store/statements/journal.ts';
 import { setWhole } from '../../store/statements/run-work.ts';
-import { callBackFromSends } from '../campaigns/call-back.ts';
+import { callBackFromSends } from '../marks/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { assertExpected } from '../problem.ts';
-import type { Doing } from '../runs/piece.ts';
+import type { Doing } from '../piece.ts';
 import { applyConsequences } from './apply-consequences.ts';
 import { judgeAnew, type ChangedAct } from './judge-acts.ts';
 
@@ -44,7 +45,11 @@ export async function previewRejudging(deps: Deps): Promise<RejudgePreview> {
     acts += changed.length;
     contacts += new Set(changed.map(({ contactId }) => contactId)).size;
     for (const act of changed) {
-      const move = { kind: act.kind, from: wordsOf(act.was.actor, act.was.actorReason), to: wordsOf(act.actor, act.actorReason) }; // prettier-ignore
+      const move = {
+        kind: act.kind,
+        from: wordsOf(act.was.actor, act.was.actorReason),
+        to: wordsOf(act.actor, act.actorReason),
+      };
       const key = JSON.stringify(move);
       const known = moves.get(key);
       if (known) known.acts++;
@@ -53,7 +58,14 @@ export async function previewRejudging(deps: Deps): Promise<RejudgePreview> {
     }
   }
   const addresses = await findAddresses(deps.database, [...new Set(sampled.map(({ contactId }) => contactId))]);
-  const sample = sampled.map(({ contactId, kind, at, was, actor, actorReason }) => ({ contactId, address: addresses.get(contactId)!, kind, at, from: wordsOf(was.actor, was.actorReason), to: wordsOf(actor, actorReason) })); // prettier-ignore
+  const sample = sampled.map(({ contactId, kind, at, was, actor, actorReason }) => ({
+    contactId,
+    address: addresses.get(contactId)!,
+    kind,
+    at,
+    from: wordsOf(was.actor, was.actorReason),
+    to: wordsOf(actor, actorReason),
+  }));
   return { acts, contacts, moves: [...moves.values()].sort((a, b) => b.acts - a.acts), sample };
 }
 
@@ -64,8 +76,8 @@ export interface JudgingAnew {
 }
 
 /**
- * Begins to judge all stored opens and clicks by the lists and rules of today, as one run that can be undone; activity and
- * deliverability follow. Stages move when the ladder is next worked out.
+ * Begins to judge all stored opens and clicks by the lists and rules of today, as one run that can be undone; activity
+ * and deliverability follow. Stages move when the ladder is next worked out.
  * @throws Problem count-moved
  */
 export async function beginRejudging(
@@ -87,7 +99,8 @@ export const judgingAnew: Doing<JudgingAnew> = {
   async piece(deps, sql, run) {
     const from = run.after ?? 0;
     const after = await findNextContacts(sql, from, BATCH);
-    if (after === undefined) return { after: run.after, done: run.whole, changed: { acts: 0, contacts: 0 }, last: true };
+    if (after === undefined)
+      return { after: run.after, done: run.whole, changed: { acts: 0, contacts: 0 }, last: true };
     // Held before their acts are read: what comes in meanwhile waits, and is judged after what this has judged.
     const people = await listContactsWithActivity(sql, from, after);
     await lockActivity(sql, people);
@@ -98,10 +111,15 @@ export const judgingAnew: Doing<JudgingAnew> = {
       await noteJudgements(sql, run.id, changed);
       await followActors(deps, sql, contactIds);
     }
-    return { after, done: Math.min(after, run.whole), changed: { acts: changed.length, contacts: contactIds.length }, last: false };
+    return {
+      after,
+      done: Math.min(after, run.whole),
+      changed: { acts: changed.length, contacts: contactIds.length },
+      last: false,
+    };
   },
   settle: async (deps) => void (await callBackFromSends(deps, 'all')),
-}; // prettier-ignore
+};
 
 /** Part of undoing a run: its acts get the actor back that they had. Returns how many. */
 export async function undoRejudging(deps: Deps, sql: Sql, runId: number): Promise<number> {

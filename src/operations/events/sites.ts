@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { isOnSite, withVisit } from '../../core/message/visit-link.ts';
 import type { TokenPayload } from '../../core/message/token.ts';
-import type { Sql } from '../../store/database.ts';
+import type { Sql } from '../../store/sql.ts';
 import { findSetting, saveSetting } from '../../store/statements/settings.ts';
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
@@ -29,7 +29,9 @@ export async function saveSites(deps: Deps, sites: Sites, actor: string): Promis
   const hosts = [...new Set(sites.hosts.map((host) => host.toLowerCase()))];
   const wrong = hosts.find((host) => !HOST.test(host));
   if (wrong !== undefined)
-    throw new Problem('invalid-input', `“${wrong}” is no host. Write it as www.larkfield.example, without https://.`, { field: 'hosts' }); // prettier-ignore
+    throw new Problem('invalid-input', `“${wrong}” is no host. Write it as www.larkfield.example, without https://.`, {
+      field: 'hosts',
+    });
   await saveSetting(deps.database, NAME, { hosts }, actor);
   deps.remembered.delete(NAME);
   return { hosts };
@@ -66,11 +68,21 @@ export async function findVisit(
     contactId: payload.contactId,
     brandId,
     campaignId: payload.campaignId,
-    detail: { what: textOf(told.title) || path, url: path, way: 'script', userAgent: from.userAgent, network: from.network ?? undefined }, // prettier-ignore
+    detail: {
+      what: textOf(told.title) || path,
+      url: path,
+      way: 'script',
+      userAgent: from.userAgent,
+      network: from.network ?? undefined,
+    },
   };
 }
 
 function textOf(value: unknown): string {
   if (typeof value !== 'string') return '';
-  return value.slice(0, LONGEST_PATH).replaceAll('\u0000', '').replace(/\p{Surrogate}/gu, '').trim(); // prettier-ignore
+  return value
+    .slice(0, LONGEST_PATH)
+    .replaceAll('\u0000', '')
+    .replace(/\p{Surrogate}/gu, '')
+    .trim();
 }

@@ -1,32 +1,11 @@
+import type { OutsideEvent } from '../../shared/contract/events.ts';
 import { eventId } from '../../core/activity/event.ts';
 import { parseAddress } from '../../core/address/normal-form.ts';
-import type { BounceClass, EventKind } from '../../shared/words.ts';
 import { findCampaignsOfBrands } from '../../store/statements/campaigns.ts';
 import { createContacts, findContactIds } from '../../store/statements/contacts.ts';
 import { keepEventsAside } from '../../store/statements/events-aside.ts';
 import type { Deps } from '../deps.ts';
 import { recordEvents, type IncomingEvent, type RecordedEvents } from './record-events.ts';
-
-/** One event as another system sends it. */
-export interface OutsideEvent {
-  kind: EventKind;
-  /** RFC 3339. */
-  at: string;
-  source: string;
-  externalId: string;
-  address: string;
-  brandId?: number;
-  campaignId?: number;
-  class?: BounceClass;
-  status?: string;
-  reply?: string;
-  url?: string;
-  link?: number;
-  userAgent?: string;
-  lists?: number[];
-  way?: string;
-  what?: string;
-}
 
 export interface TakenEvents extends RecordedEvents {
   /** Kept until their address is a contact. */
@@ -40,8 +19,8 @@ const EARLIEST = Date.UTC(2000, 0, 1);
 
 /**
  * Takes events from other systems: each is checked and matched to its contact and campaign; what cannot be used is
- * reported by line, all the rest is recorded. An address that is no contact is refused, made one that is on no list, or its
- * event is kept aside until it is one. Source names of Avendel's own are not theirs to use.
+ * reported by line, all the rest is recorded. An address that is no contact is refused, made one that is on no list, or
+ * its event is kept aside until it is one. Source names of Avendel's own are not theirs to use.
  */
 export async function takeEvents(
   deps: Deps,
@@ -53,7 +32,11 @@ export async function takeEvents(
   const addresses = [...new Set(parsed.flatMap((one) => (one.ok ? [one.address] : [])))];
   let contacts = await findContactIds(deps.database, addresses);
   if (unknown === 'create' && contacts.size < addresses.length) {
-    await createContacts(deps.database, addresses.filter((address) => !contacts.has(address)), deps.now()); // prettier-ignore
+    await createContacts(
+      deps.database,
+      addresses.filter((address) => !contacts.has(address)),
+      deps.now(),
+    );
     contacts = await findContactIds(deps.database, addresses);
   }
   const campaigns = await findCampaignsOfBrands(deps.database, [
@@ -68,9 +51,9 @@ export async function takeEvents(
     const at = Date.parse(event.at);
     const detail = problemOf(deps, event, at, contactId, brandId);
     if (detail === NO_CONTACT && unknown === 'keep' && address.ok)
-      aside.push({ id: eventId(event.source, event.externalId), address: address.address, body: event }); // prettier-ignore
+      aside.push({ id: eventId(event.source, event.externalId), address: address.address, body: event });
     else if (detail === NO_CONTACT)
-      refused.push({ line: index + 1, detail: `no contact has the address ${event.address.slice(0, 200)}` }); // prettier-ignore
+      refused.push({ line: index + 1, detail: `no contact has the address ${event.address.slice(0, 200)}` });
     else if (detail) refused.push({ line: index + 1, detail });
     else incoming.push(incomingOf(event, at, contactId!, brandId!));
   });

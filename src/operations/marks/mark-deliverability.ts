@@ -1,5 +1,5 @@
 import { decideDeliverability, type BounceRule, type DeliverabilityDecision } from '../../core/rules/bounce-count.ts';
-import type { Sql } from '../../store/database.ts';
+import type { Sql } from '../../store/sql.ts';
 import type { Act } from '../../store/statements/journal.ts';
 import {
   findDeliverabilityFacts,
@@ -33,7 +33,10 @@ export async function decideContacts(
   }));
 }
 
-/** Marks these contacts as the bounce rule says, with entries on the built-in lists to match. Returns how many became what. */
+/**
+ * Marks these contacts as the bounce rule says, with entries on the built-in lists to match. Returns how many became
+ * what.
+ */
 export async function markDeliverability(
   sql: Sql,
   contactIds: number[],

@@ -1,6 +1,13 @@
 import { DEFAULT_RETENTION, type Retention, type RetentionState, type Swept } from '../../shared/retention.ts';
 import { withExclusiveLock } from '../../store/statements/processes.ts';
-import { listEventMonths, sweepActs, sweepFile, sweepRawReturns, sweepSignUps, sweepUnmatched } from '../../store/statements/retention.ts'; // prettier-ignore
+import {
+  listEventMonths,
+  sweepActs,
+  sweepFile,
+  sweepRawReturns,
+  sweepSignUps,
+  sweepUnmatched,
+} from '../../store/statements/retention.ts';
 import { findSetting, saveSetting } from '../../store/statements/settings.ts';
 import type { Deps } from '../deps.ts';
 
@@ -9,7 +16,10 @@ const LAST_SWEEP = 'retention swept';
 const DAY_MS = 86_400_000;
 /** Bytes of a return that is just being taken in are nobody's for a moment. */
 const JUST_NOW_MS = 3_600_000;
-/** Each night the months are gone through that an act can have become too old in since the last; on the first of a month all are, for what came in late. */
+/**
+ * Each night the months are gone through that an act can have become too old in since the last; on the first of a month
+ * all are, for what came in late.
+ */
 const LOOKED_BACK_MS = 40 * DAY_MS;
 
 /** Class of the advisory lock of a sweep. */
@@ -29,8 +39,8 @@ export async function saveRetention(deps: Deps, change: Partial<Retention>, acto
 }
 
 /**
- * Takes away what is too old, in pieces that each hold nothing for long. What reports need stays: who acted, when, on which
- * link, and how it was judged. Says what went; nothing when another process is at it.
+ * Takes away what is too old, in pieces that each hold nothing for long. What reports need stays: who acted, when, on
+ * which link, and how it was judged. Says what went; nothing when another process is at it.
  */
 export async function sweepRetention(deps: Deps): Promise<Swept | undefined> {
   const runner = deps.database.createQueryRunner();

@@ -1,10 +1,11 @@
-import { inTransaction, violates, type Sql } from '../../store/database.ts';
+import { inTransaction, violates } from '../../store/database.ts';
+import type { Sql } from '../../store/sql.ts';
 import { BrandEntity, ListEntity, type Brand, type List } from '../../store/entities/organisation.ts';
 import { keepReturnDomain } from '../../store/statements/returns.ts';
 import { insertSuppressionList } from '../../store/statements/suppression.ts';
 import { carryName } from '../segments/name-users.ts';
 import type { Deps } from '../deps.ts';
-import { found, Problem } from '../problem.ts';
+import { assertVersion, found, Problem } from '../problem.ts';
 
 export interface NewBrand {
   name: string;
@@ -37,8 +38,8 @@ export async function createBrand(deps: Deps, brand: NewBrand): Promise<Brand> {
 }
 
 /**
- * Changes how a brand sends. Messages that left before keep their return path: as long as mail for the old domain reaches
- * the intake, what comes back to it is read. @throws Problem name-taken, not-found
+ * Changes how a brand sends. Messages that left before keep their return path: as long as mail for the old domain
+ * reaches the intake, what comes back to it is read. @throws Problem name-taken, not-found
  */
 export async function changeBrand(deps: Deps, id: number, change: Partial<NewBrand>): Promise<Brand> {
   await getBrand(deps, id);
@@ -57,22 +58,31 @@ export type ListChange = Partial<Pick<List, 'name' | 'optIn' | 'agreement' | 're
 /** @throws Problem name-taken, not-found */
 export async function createList(
   deps: Deps,
-  list: { brandId: number; name: string; optIn: 'single' | 'double'; isPublic?: boolean },
+  list: ListChange & { brandId: number; name: string; optIn: 'single' | 'double' },
 ): Promise<List> {
   await getBrand(deps, list.brandId);
   return saveList(deps.database.manager, { ...list });
 }
 
 /**
- * Changes a list. What was agreed to before stays with the sign-ups of before; a new name goes into the segments, and the
- * ladder, that speak of the list. @throws Problem name-taken, not-found
+ * Changes a list. What was agreed to before stays with the sign-ups of before; a new name goes into the segments, and
+ * the ladder, that speak of the list.
+ * @param change with the version that was looked at, to change no other
+ * @throws Problem changed-meanwhile, name-taken, not-found
  */
-export async function changeList(deps: Deps, id: number, change: ListChange, actor: string): Promise<List> {
+export async function changeList(
+  deps: Deps,
+  id: number,
+  { version, ...change }: ListChange & { version?: number },
+  actor: string,
+): Promise<List> {
   return inTransaction(deps.database, async (sql) => {
     const lists = sql.getRepository(ListEntity);
     const list = found(await lists.findOne({ where: { id }, lock: { mode: 'pessimistic_write' } }), `list ${id}`);
-    const saved = await saveList(sql, { ...list, ...change });
-    if (saved.name !== list.name) await carryName(sql, list.brandId, { kind: 'list', name: list.name }, saved.name, actor); // prettier-ignore
+    assertVersion(version, `“${list.name}”`, list);
+    const saved = await saveList(sql, { ...list, ...change, version: list.version + 1 });
+    if (saved.name !== list.name)
+      await carryName(sql, list.brandId, { kind: 'list', name: list.name }, saved.name, actor);
     return saved;
   });
 }

@@ -3,16 +3,16 @@ import { inTransaction } from '../../store/database.ts';
 import { findContact, findContactIds } from '../../store/statements/contacts.ts';
 import { findDelivery, findReturn, findSentCampaign, setAnswered, setMatched } from '../../store/statements/returns.ts';
 import { getCampaign } from '../campaigns/edit-campaign.ts';
-import { unsubscribeByRequest, type Unsubscribed } from '../permission/unsubscribe-by-request.ts';
-import { callBackFromSends } from '../campaigns/call-back.ts';
+import { unsubscribeByRequest, type Unsubscribed } from '../consent/unsubscribe-by-request.ts';
+import { callBackFromSends } from '../marks/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { ensureMonths, recordEventsWithin } from '../events/record-events.ts';
 import { found, Problem } from '../problem.ts';
 import { eventOf, type ReceivedReturn } from './receive-return.ts';
 
 /**
- * A person says whom a return is about that is unmatched or held: it counts from then on like one whose token verified. Only for what was
- * really sent to that contact. @throws Problem not-found, wrong-state, invalid-input
+ * A person says whom a return is about that is unmatched or held: it counts from then on like one whose token verified.
+ * Only for what was really sent to that contact. @throws Problem not-found, wrong-state, invalid-input
  */
 export async function matchReturn(
   deps: Deps,
@@ -24,7 +24,11 @@ export async function matchReturn(
   const contactId = found((await findContactIds(deps.database, [address])).get(address), `contact ${address}`);
   const campaignId = await findSentCampaign(deps.database, contactId, of.campaignId ?? null, row.brandId);
   if (campaignId === undefined)
-    throw new Problem('invalid-input', `${address} was not sent ${of.campaignId === undefined ? 'anything' : `campaign ${of.campaignId}`}: this return cannot be about it.`, { field: 'campaignId' }); // prettier-ignore
+    throw new Problem(
+      'invalid-input',
+      `${address} was not sent ${of.campaignId === undefined ? 'anything' : `campaign ${of.campaignId}`}: this return cannot be about it.`,
+      { field: 'campaignId' },
+    );
   const delivery = (await findDelivery(deps.database, campaignId, contactId))!;
   const event = eventOf(deps, row.reading, delivery);
   if (event) await ensureMonths(deps, [event]);
@@ -40,8 +44,8 @@ export async function matchReturn(
 }
 
 /**
- * Somebody asked in a reply to be taken off, and a person agrees that they did: unsubscribed from the brand that wrote to
- * them. @throws Problem not-found, wrong-state
+ * Somebody asked in a reply to be taken off, and a person agrees that they did: unsubscribed from the brand that wrote
+ * to them. @throws Problem not-found, wrong-state
  */
 export async function grantStop(deps: Deps, id: number, actor: string): Promise<Unsubscribed> {
   const row = found(await findReturn(deps.database, id), `return ${id}`);

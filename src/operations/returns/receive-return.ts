@@ -11,8 +11,8 @@ import {
   type ReturnState,
 } from '../../store/statements/returns.ts';
 import { findSignUp, turnAwaySignUp } from '../../store/statements/sign-ups.ts';
-import { leavingByMessage, leavingEvent } from '../permission/leave.ts';
-import { callBackFromSends } from '../campaigns/call-back.ts';
+import { leavingByMessage, leavingEvent } from '../consent/leave.ts';
+import { callBackFromSends } from '../marks/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { ensureMonths, OWN_SOURCE, recordEventsWithin, type IncomingEvent } from '../events/record-events.ts';
 
@@ -20,7 +20,9 @@ import { ensureMonths, OWN_SOURCE, recordEventsWithin, type IncomingEvent } from
 export const MAX_RETURN_BYTES = 10 * 1024 * 1024;
 /** Of what matches nothing so much is kept: enough for a person to see what it is. */
 const MAX_UNMATCHED_BYTES = 64 * 1024;
-/** A Message-ID is known to everybody who ever saw the message, so it stands for a return only while returns still come. */
+/**
+ * A Message-ID is known to everybody who ever saw the message, so it stands for a return only while returns still come.
+ */
 const MESSAGE_ID_HOLDS_MS = 14 * 86_400_000;
 
 export interface ReceivedReturn {
@@ -38,10 +40,10 @@ interface Weighed {
 }
 
 /**
- * Takes in one returned message, for each address of ours that it came to (empty where the intake does not know it): reads
- * it, keeps it, and counts it if its token verifies. Anything else is kept as unmatched and changes nothing, so a forged
- * report can suppress nobody. Kept and counted in one transaction; the same message twice is counted once. `brandId` is
- * the brand of the mailbox it was in. One answer an address, in their order.
+ * Takes in one returned message, for each address of ours that it came to (empty where the intake does not know it):
+ * reads it, keeps it, and counts it if its token verifies. Anything else is kept as unmatched and changes nothing, so a
+ * forged report can suppress nobody. Kept and counted in one transaction; the same message twice is counted once.
+ * `brandId` is the brand of the mailbox it was in. One answer an address, in their order.
  */
 export async function receiveReturns(
   deps: Deps,
@@ -58,8 +60,17 @@ export async function receiveReturns(
   } catch (error) {
     if (!isRefusedValue(error)) throw error;
     // Nothing of this kind is known. But were there any, it would come again and again, and nothing behind it.
-    const row = (of: NewReturn): NewReturn => ({ ...of, reading: unreadable(`what was read in it cannot be kept: ${(error as Error).message}`), state: 'unmatched', because: 'cannot be kept as it was read' }); // prettier-ignore
-    return keep(deps, raw, weighed.map((one) => ({ row: row(one.row) }))); // prettier-ignore
+    const row = (of: NewReturn): NewReturn => ({
+      ...of,
+      reading: unreadable(`what was read in it cannot be kept: ${(error as Error).message}`),
+      state: 'unmatched',
+      because: 'cannot be kept as it was read',
+    });
+    return keep(
+      deps,
+      raw,
+      weighed.map((one) => ({ row: row(one.row) })),
+    );
   }
 }
 
@@ -88,11 +99,20 @@ async function keep(deps: Deps, raw: Buffer, weighed: Weighed[]): Promise<Receiv
     const done = recorded.length > 0 ? await recordEventsWithin(deps, sql, recorded) : undefined;
     for (const { row, event, signUpId } of fresh)
       if (event && signUpId !== undefined && endsSignUp(event))
-        await turnAwaySignUp(sql, signUpId, `the confirmation message came back: ${row.reading.recipients[0]?.text ?? row.reading.kind}`); // prettier-ignore
+        await turnAwaySignUp(
+          sql,
+          signUpId,
+          `the confirmation message came back: ${row.reading.recipients[0]?.text ?? row.reading.kind}`,
+        );
     return done?.affected ?? [];
   });
   await callBackFromSends(deps, affected);
-  return weighed.map(({ row }) => ({ id: ids.get(row.digest)!, reading: row.reading, state: row.state, because: row.because })); // prettier-ignore
+  return weighed.map(({ row }) => ({
+    id: ids.get(row.digest)!,
+    reading: row.reading,
+    state: row.state,
+    because: row.because,
+  }));
 }
 
 interface Arrived {
@@ -111,9 +131,25 @@ async function weigh(deps: Deps, { raw, envelopeTo, reading, sender, brandId }: 
   const meant = delivery ? eventOf(deps, reading, delivery) : undefined;
   const isHeld = reading.by_message_id === true && meant?.kind === 'bounced' && meant.detail?.class === 'hard';
   const asking = delivery ? undefined : await findAsking(deps, reading, sender, brandId);
-  const state: ReturnState = asking !== undefined ? 'asks' : isHeld ? 'held' : meant ? (reading.asks_to_stop === undefined ? 'counted' : 'asks') : delivery ? 'noted' : 'unmatched'; // prettier-ignore
-  const because = delivery ? (isHeld ? `a hard bounce that is known by its Message-ID alone, which others know too: a person decides; ${reading.because}` : reading.because)
-    : asking !== undefined ? 'from a contact, as its From field says, which anybody can write: a person decides' : (doubt ?? unmatchedBecause(reading)); // prettier-ignore
+  const state: ReturnState =
+    asking !== undefined
+      ? 'asks'
+      : isHeld
+        ? 'held'
+        : meant
+          ? reading.asks_to_stop === undefined
+            ? 'counted'
+            : 'asks'
+          : delivery
+            ? 'noted'
+            : 'unmatched';
+  const because = delivery
+    ? isHeld
+      ? `a hard bounce that is known by its Message-ID alone, which others know too: a person decides; ${reading.because}`
+      : reading.because
+    : asking !== undefined
+      ? 'from a contact, as its From field says, which anybody can write: a person decides'
+      : (doubt ?? unmatchedBecause(reading));
   const digest = digestOf(envelopeTo, raw);
   return {
     row: {
@@ -138,16 +174,27 @@ function digestOf(envelopeTo: string, raw: Buffer): string {
 }
 
 /** Why a message that is known by its Message-ID alone is not what this return is about; nothing when it may be. */
-function doubtOf(deps: Deps, reading: ReadReturn, named: MessageOfToken, sender: string | undefined): string | undefined {
-  const about = reading.kind === 'reply' || reading.kind === 'unsubscribe_request' || reading.recipients.length === 0 ? [sender] : reading.recipients.map(({ address }) => address);
-  if (!about.includes(named.address)) return 'names a message of ours by its Message-ID alone, and not whom that was sent to';
+function doubtOf(
+  deps: Deps,
+  reading: ReadReturn,
+  named: MessageOfToken,
+  sender: string | undefined,
+): string | undefined {
+  const about =
+    reading.kind === 'reply' || reading.kind === 'unsubscribe_request' || reading.recipients.length === 0
+      ? [sender]
+      : reading.recipients.map(({ address }) => address);
+  if (!about.includes(named.address))
+    return 'names a message of ours by its Message-ID alone, and not whom that was sent to';
   const age = named.sentAt === null ? Infinity : deps.now().getTime() - named.sentAt.getTime();
-  return age <= MESSAGE_ID_HOLDS_MS ? undefined : 'names a message of ours by its Message-ID alone, and that was sent more than 14 days ago';
-} // prettier-ignore
+  return age <= MESSAGE_ID_HOLDS_MS
+    ? undefined
+    : 'names a message of ours by its Message-ID alone, and that was sent more than 14 days ago';
+}
 
 /**
- * The message of a campaign that a return answers. The token of its way out names it as well as that of its return path,
- * whichever way the return comes in: only an intake by SMTP knows the envelope.
+ * The message of a campaign that a return answers. The token of its way out names it as well as that of its return
+ * path, whichever way the return comes in: only an intake by SMTP knows the envelope.
  */
 async function findDeliveryOf(deps: Deps, reading: ReadReturn): Promise<MessageOfToken | undefined> {
   if (reading.token === null) return undefined;
@@ -162,7 +209,17 @@ async function findSignUpOf(deps: Deps, reading: ReadReturn): Promise<MessageOfT
   const payload = deps.tokens.read(reading.token, 'asked') ?? deps.tokens.read(reading.token, 'confirm');
   const one = payload && (await findSignUp(deps.database, payload.contactId));
   if (!one || one.contactId === null) return undefined;
-  return { campaignId: null, contactId: one.contactId, brandId: one.brandId, address: one.address, purpose: 'marketing', listIds: [one.listId], bySegment: false, sentAt: one.at, signUpId: one.id }; // prettier-ignore
+  return {
+    campaignId: null,
+    contactId: one.contactId,
+    brandId: one.brandId,
+    address: one.address,
+    purpose: 'marketing',
+    listIds: [one.listId],
+    bySegment: false,
+    sentAt: one.at,
+    signUpId: one.id,
+  };
 }
 
 /**
@@ -187,7 +244,10 @@ function endsSignUp({ kind, detail }: Pick<IncomingEvent, 'kind' | 'detail'>): b
 }
 
 /** A message of ours that a verified token names: one of a campaign, or one that asked to confirm. */
-export type MessageOfToken = Omit<DeliveryOfToken, 'campaignId' | 'state'> & { campaignId: number | null; signUpId?: number }; // prettier-ignore
+export type MessageOfToken = Omit<DeliveryOfToken, 'campaignId' | 'state'> & {
+  campaignId: number | null;
+  signUpId?: number;
+};
 
 /** The event that a matched return stands for; none for kinds that are only noted. */
 export function eventOf(

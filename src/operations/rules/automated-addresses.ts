@@ -1,12 +1,16 @@
+import type { AutomatedPreview } from '../../shared/contract/actors.ts';
 import { normalOrGiven } from '../../core/address/normal-form.ts';
 import { DEFAULT_AUTOMATED_RULE, whyAutomated, type AutomatedRule } from '../../core/rules/automated-address.ts';
-import { inTransaction, type Sql } from '../../store/database.ts';
+import { inTransaction } from '../../store/database.ts';
+import type { Sql } from '../../store/sql.ts';
 import {
   countAutomated,
+  listAutomated,
   listAutomatedCandidates,
   setAutomated,
   type AutomatedRow,
   type AutomatedState,
+  type MarkedRow,
 } from '../../store/statements/automated-addresses.ts';
 import { findAddresses, findContactIds, findLastContactId } from '../../store/statements/contacts.ts';
 import { findRun, finishRun, insertRun, type Act, type RunRow } from '../../store/statements/journal.ts';
@@ -19,18 +23,12 @@ import {
   liftEntries,
   type NewEntry,
 } from '../../store/statements/suppression.ts';
-import { callBackFromSends } from '../campaigns/call-back.ts';
+import { callBackFromSends } from '../marks/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { assertExpected, found, Problem } from '../problem.ts';
-import { actOfRun, type Doing } from '../runs/piece.ts';
+import { actOfRun, type Doing } from '../piece.ts';
 
-export interface AutomatedPreview {
-  rule: AutomatedRule;
-  counts: Record<AutomatedState, number>;
-  toMark: number;
-  toClear: number;
-  sample: { contactId: number; address: string; to: 'marked' | 'cleared'; because: string }[];
-}
+export type { AutomatedPreview } from '../../shared/contract/actors.ts';
 
 const NAME = 'machine rule';
 /** So many numbers of contacts are looked at in one statement. */
@@ -42,10 +40,28 @@ export async function findAutomatedRule(sql: Sql): Promise<AutomatedRule> {
   return { ...DEFAULT_AUTOMATED_RULE, ...(await findSetting<AutomatedRule>(sql, NAME)) };
 }
 
-/** Whose mark as an automated address would come or go, under the saved rule or one that is tried. Nothing is written. */
+/** Addresses that look automated, or were said to be a person's, numbered above `after`. */
+export function listLookingAutomated(
+  deps: Deps,
+  state: AutomatedState,
+  after: number,
+  limit: number,
+): Promise<MarkedRow[]> {
+  return listAutomated(deps.database, state, after, limit);
+}
+
+/**
+ * Whose mark as an automated address would come or go, under the saved rule or one that is tried. Nothing is written.
+ */
 export async function previewAutomated(deps: Deps, tried: Partial<AutomatedRule> = {}): Promise<AutomatedPreview> {
   const rule = { ...(await findAutomatedRule(deps.database)), ...tried };
-  const preview: AutomatedPreview = { rule, counts: await countAutomated(deps.database), toMark: 0, toClear: 0, sample: [] }; // prettier-ignore
+  const preview: AutomatedPreview = {
+    rule,
+    counts: await countAutomated(deps.database),
+    toMark: 0,
+    toClear: 0,
+    sample: [],
+  };
   for await (const rows of candidates(deps, rule))
     for (const change of rows.flatMap((row) => changeOf(rule, row))) {
       preview[change.state === 'marked' ? 'toMark' : 'toClear']++;
@@ -62,10 +78,19 @@ export interface FindingMachines {
   by: 'person' | 'rule';
 }
 
-/** Saves the rule if it was changed, and begins to mark by it as one run; entries follow if marks are to stop mail. @throws Problem count-moved */
+/**
+ * Saves the rule if it was changed, and begins to mark by it as one run; entries follow if marks are to stop mail.
+ * @throws Problem count-moved
+ */
 export async function beginAutomated(
   deps: Deps,
-  request: { rule?: Partial<AutomatedRule>; expected: number | null; reason: string; actor: string; actorKind: 'person' | 'rule' }, // prettier-ignore
+  request: {
+    rule?: Partial<AutomatedRule>;
+    expected: number | null;
+    reason: string;
+    actor: string;
+    actorKind: 'person' | 'rule';
+  },
 ): Promise<number> {
   const { expected, reason, actor, actorKind } = request;
   if (expected !== null) {
@@ -92,9 +117,19 @@ export const findingMachines: Doing<FindingMachines> = {
     const changes = rows.flatMap((row) => changeOf(rule, row));
     const act = actOfRun(run);
     await setAutomated(sql, changes, null, act);
-    const moved = await followMarks(sql, rule, rows.map((row) => ({ ...row, marked: isMarked(rule, row) })), act); // prettier-ignore
+    const moved = await followMarks(
+      sql,
+      rule,
+      rows.map((row) => ({ ...row, marked: isMarked(rule, row) })),
+      act,
+    );
     const numberOf = (state: string): number => changes.filter((change) => change.state === state).length;
-    const changed = { marked: numberOf('marked'), cleared: numberOf('cleared'), heldBack: moved.entered, lifted: moved.lifted }; // prettier-ignore
+    const changed = {
+      marked: numberOf('marked'),
+      cleared: numberOf('cleared'),
+      heldBack: moved.entered,
+      lifted: moved.lifted,
+    };
     return { after, done: Math.min(after, run.whole), changed, last: after >= run.whole };
   },
   settle: async (deps) => void (await callBackFromSends(deps, 'all')),
@@ -107,19 +142,44 @@ export async function judgeAutomated(
 ): Promise<RunRow> {
   const { addresses, actor, reason } = request;
   const given = addresses.map((text) => ({ text, address: normalOrGiven(text) }));
-  const ids = await findContactIds(deps.database, given.map(({ address }) => address)); // prettier-ignore
+  const ids = await findContactIds(
+    deps.database,
+    given.map(({ address }) => address),
+  );
   const unknown = given.filter(({ address }) => !ids.has(address));
   if (unknown.length > 0)
-    throw new Problem('invalid-input', `Not a contact: ${unknown.slice(0, 5).map(({ text }) => text).join(', ')}${unknown.length > 5 ? ` and ${unknown.length - 5} more` : ''}. Nothing was changed.`, { field: 'addresses' }); // prettier-ignore
+    throw new Problem(
+      'invalid-input',
+      `Not a contact: ${unknown
+        .slice(0, 5)
+        .map(({ text }) => text)
+        .join(', ')}${unknown.length > 5 ? ` and ${unknown.length - 5} more` : ''}. Nothing was changed.`,
+      { field: 'addresses' },
+    );
   const contactIds = [...ids.values()];
   const state = request.as === 'person' ? 'person' : 'marked';
   const rule = await findAutomatedRule(deps.database);
   const runId = await inTransaction(deps.database, async (sql) => {
     const run = await insertRun(sql, { kind: 'automated addresses', brandId: null, actor, reason });
     const act = { actorKind: 'person' as const, actor, runId: run };
-    const changed = await setAutomated(sql, contactIds.map((contactId) => ({ contactId, state, because: reason })), actor, act); // prettier-ignore
+    const changed = await setAutomated(
+      sql,
+      contactIds.map((contactId) => ({ contactId, state, because: reason })),
+      actor,
+      act,
+    );
     const named = await findAddresses(sql, contactIds);
-    await followMarks(sql, rule, contactIds.map((contactId) => ({ contactId, address: named.get(contactId)!, marked: state === 'marked', evidence: { because: reason } })), act); // prettier-ignore
+    await followMarks(
+      sql,
+      rule,
+      contactIds.map((contactId) => ({
+        contactId,
+        address: named.get(contactId)!,
+        marked: state === 'marked',
+        evidence: { because: reason },
+      })),
+      act,
+    );
     await finishRun(sql, run, { [state]: changed });
     return run;
   });
@@ -136,13 +196,17 @@ async function* candidates(deps: Deps, rule: AutomatedRule): AsyncGenerator<Auto
 }
 
 /** What the rule changes of one address; what a person decided stands. */
-function changeOf(rule: AutomatedRule, row: AutomatedRow): (AutomatedRow & { state: 'marked' | 'cleared'; because: string })[] {
+function changeOf(
+  rule: AutomatedRule,
+  row: AutomatedRow,
+): (AutomatedRow & { state: 'marked' | 'cleared'; because: string })[] {
   if (row.decidedBy !== null) return [];
   const because = whyAutomated(rule, row.facts);
   if (because !== undefined && row.state !== 'marked') return [{ ...row, state: 'marked', because }];
-  if (because === undefined && row.state === 'marked') return [{ ...row, state: 'cleared', because: 'what is on record no longer says so' }]; // prettier-ignore
+  if (because === undefined && row.state === 'marked')
+    return [{ ...row, state: 'cleared', because: 'what is on record no longer says so' }];
   return [];
-} // prettier-ignore
+}
 
 function isMarked(rule: AutomatedRule, row: AutomatedRow): boolean {
   return row.decidedBy === null ? whyAutomated(rule, row.facts) !== undefined : row.state === 'marked';
@@ -157,13 +221,34 @@ async function followMarks(
 ): Promise<{ entered: number; lifted: number }> {
   const listId = (await findBuiltInLists(sql)).get('automated 0')!;
   const stopped = new Set(rows.filter(({ marked }) => rule.stops && marked).map(({ contactId }) => contactId));
-  const standing = await findEntriesOfContacts(sql, rows.map(({ contactId }) => contactId), ['automated'], null); // prettier-ignore
+  const standing = await findEntriesOfContacts(
+    sql,
+    rows.map(({ contactId }) => contactId),
+    ['automated'],
+    null,
+  );
   const over = standing.filter(({ contactId }) => !stopped.has(contactId));
-  await liftEntries(sql, over.map(({ id }) => id), 'no longer taken for an automated address', act.actorKind, act); // prettier-ignore
+  await liftEntries(
+    sql,
+    over.map(({ id }) => id),
+    'no longer taken for an automated address',
+    act.actorKind,
+    act,
+  );
   const entries = rows.flatMap((row): NewEntry[] => {
     if (!stopped.has(row.contactId)) return [];
     const evidence = row.facts ?? row.evidence;
-    return [{ listId, kind: 'address', value: row.address, reason: 'looks like an automated address', source: 'the rule of automated addresses', evidence, expiresAt: null }]; // prettier-ignore
+    return [
+      {
+        listId,
+        kind: 'address',
+        value: row.address,
+        reason: 'looks like an automated address',
+        source: 'the rule of automated addresses',
+        evidence,
+        expiresAt: null,
+      },
+    ];
   });
   return { entered: (await enterEntries(sql, entries, act)).entered, lifted: over.length };
 }

@@ -1,28 +1,34 @@
+import type { BouncePreview } from '../../shared/contract/rules.ts';
 import type { BounceRule } from '../../core/rules/bounce-count.ts';
 import { DAY_MS } from '../../core/rules/sunset-ladder.ts';
-import { inTransaction, type Sql } from '../../store/database.ts';
+import { inTransaction } from '../../store/database.ts';
+import type { Sql } from '../../store/sql.ts';
 import { findLastContactId } from '../../store/statements/contacts.ts';
 import { insertRun } from '../../store/statements/journal.ts';
 import { listBounceCandidates, lockContacts } from '../../store/statements/marks.ts';
-import { findBounceRule, saveBounceRule } from '../../store/statements/rules.ts';
+import {
+  findBounceRule,
+  findVersionedBounceRule,
+  saveBounceRule,
+  type Versioned,
+} from '../../store/statements/rules.ts';
 import { setWhole } from '../../store/statements/run-work.ts';
-import { callBackFromSends } from '../campaigns/call-back.ts';
+import { callBackFromSends } from '../marks/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { decideContacts, markDeliverability, type DecidedContact } from '../marks/mark-deliverability.ts';
-import { assertExpected } from '../problem.ts';
-import { actOfRun, type Doing } from '../runs/piece.ts';
+import { assertExpected, assertVersion, changedMeanwhile } from '../problem.ts';
+import { actOfRun, type Doing } from '../piece.ts';
 
-export interface BouncePreview {
-  rule: BounceRule;
-  looked: number;
-  toUndeliverable: number;
-  toDeliverable: number;
-  sample: { contactId: number; address: string; from: string; to: string; bounces: number }[];
-}
+export type { BouncePreview } from '../../shared/contract/rules.ts';
 
 /** Contacts looked at in one statement. */
 const BATCH = 1000;
 const SAMPLE = 20;
+
+/** The bounce rule, as it was saved last. */
+export function getBounceRule(deps: Deps): Promise<Versioned<BounceRule>> {
+  return findVersionedBounceRule(deps.database);
+}
 
 /** Who would become undeliverable, or deliverable again, under a rule. Nothing is written. */
 export async function previewBounceRule(deps: Deps, tried?: BounceRule): Promise<BouncePreview> {
@@ -46,18 +52,31 @@ export interface CountingBounces {
   by: 'person' | 'rule';
 }
 
-/** Saves the rule if it was changed and begins to mark everybody by it, as one run. @throws Problem count-moved */
+/**
+ * Saves the rule if it was changed and begins to mark everybody by it, as one run.
+ * @throws Problem changed-meanwhile, count-moved
+ */
 export async function beginBounces(
   deps: Deps,
-  request: { rule?: BounceRule; expected: number | null; reason: string; actor: string; actorKind: 'person' | 'rule' },
+  request: {
+    rule?: BounceRule;
+    /** The version that was looked at; left out by the schedule. */
+    version?: number;
+    expected: number | null;
+    reason: string;
+    actor: string;
+    actorKind: 'person' | 'rule';
+  },
 ): Promise<number> {
-  const { expected, reason, actor, actorKind } = request;
+  const { version, expected, reason, actor, actorKind } = request;
+  assertVersion(version, 'The bounce rule', await findVersionedBounceRule(deps.database));
   if (expected !== null) {
     const { toUndeliverable, toDeliverable } = await previewBounceRule(deps, request.rule);
     assertExpected(expected, toUndeliverable + toDeliverable);
   }
   return inTransaction(deps.database, async (sql) => {
-    if (request.rule) await saveBounceRule(sql, request.rule, actor);
+    if (request.rule && !(await saveBounceRule(sql, request.rule, actor, version)))
+      throw changedMeanwhile(version, 'The bounce rule', await findVersionedBounceRule(sql));
     const work: CountingBounces = { do: 'bounces', by: actorKind };
     const runId = await insertRun(sql, { kind: 'bounce rule', brandId: null, actor, reason, work });
     await setWhole(sql, runId, await findLastContactId(sql));

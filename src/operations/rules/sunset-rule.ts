@@ -1,11 +1,13 @@
+import type { SunsetPreview } from '../../shared/contract/rules.ts';
 import { reportLadderProblems, type SunsetRule } from '../../core/rules/sunset-ladder.ts';
-import { STAGES, type Stage } from '../../shared/words.ts';
+import { STAGES } from '../../shared/words.ts';
 import { asks } from '../../core/conditions/check-names.ts';
-import { overWholeSet, type Sql } from '../../store/database.ts';
+import { overWholeSet } from '../../store/database.ts';
+import type { Sql } from '../../store/sql.ts';
 import { forgetMatching, keepMatching } from '../../store/statements/conditions.ts';
 import { insertRun, type Act } from '../../store/statements/journal.ts';
 import { noteTrouble } from '../../store/statements/troubles.ts';
-import { findSunsetRule, saveSunsetRule } from '../../store/statements/rules.ts';
+import { findSunsetRule, noteRuleOfRun, saveSunsetRule, type Versioned } from '../../store/statements/rules.ts';
 import { findBuiltInLists } from '../../store/statements/suppression.ts';
 import {
   applyStages,
@@ -13,36 +15,30 @@ import {
   keepStageTargets,
   surveyStages,
   type Covered,
-  type SilenceBin,
   type StageCount,
-  type StageMove,
 } from '../../store/statements/sunset-stages.ts';
-import { callBackFromSends } from '../campaigns/call-back.ts';
+import { callBackFromSends } from '../marks/call-back.ts';
 import type { Deps } from '../deps.ts';
-import { assertExpected, Problem } from '../problem.ts';
+import { assertExpected, assertVersion, changedMeanwhile, Problem } from '../problem.ts';
 import { forgetCostly } from '../remember.ts';
-import { actOfRun, overTargets, type Doing } from '../runs/piece.ts';
+import { actOfRun, overTargets, type Doing } from '../piece.ts';
 import { checkCondition, type CheckedCondition } from '../segments/condition-context.ts';
 
-export interface SunsetPreview {
-  brandId: number;
-  rule: SunsetRule;
-  covered: number;
-  /** Contacts that would move to another stage. */
-  moving: number;
-  toSunset: number;
-  fromSunset: number;
-  stages: { stage: Stage; now: number; wouldBe: number }[];
-  flows: StageCount[];
-  silence: SilenceBin[];
-  sample: StageMove[];
-}
+export type { SunsetPreview } from '../../shared/contract/rules.ts';
 
 /** Lower edges, in days, of the bins in which silence is drawn. */
 const SILENCE_EDGES = [0, 1, 2, 4, 7, 14, 21, 30, 45, 60, 75, 90, 120, 150, 180, 240, 365, 545];
 const SAMPLE = 20;
 
-/** Who would change under a rule (the saved one, or one that is being tried), how many, and a sample. Nothing is written. */
+/** The ladder of a brand, as it was saved last. */
+export function getSunsetRule(deps: Deps, brandId: number): Promise<Versioned<SunsetRule>> {
+  return findSunsetRule(deps.database, brandId);
+}
+
+/**
+ * Who would change under a rule (the saved one, or one that is being tried), how many, and a sample. Nothing is
+ * written.
+ */
 export async function previewSunsetRule(deps: Deps, brandId: number, tried?: SunsetRule): Promise<SunsetPreview> {
   const rule = tried ?? (await findSunsetRule(deps.database, brandId)).rule;
   assertLadder(rule);
@@ -73,7 +69,9 @@ export const todayOf = (brandId: number): string => `today ${brandId}`;
 /** How many the saved rule would move, all in all and to sunset. */
 export async function countSunsetMoves(deps: Deps, brandId: number): Promise<{ moving: number; toSunset: number }> {
   const { rule } = await findSunsetRule(deps.database, brandId);
-  return movesOf(await overCovered(deps, brandId, rule, (sql, covered) => countStages(sql, brandId, rule, deps.now(), covered))); // prettier-ignore
+  return movesOf(
+    await overCovered(deps, brandId, rule, (sql, covered) => countStages(sql, brandId, rule, deps.now(), covered)),
+  );
 }
 
 function movesOf(counts: StageCount[]): { moving: number; toSunset: number } {
@@ -96,6 +94,8 @@ export interface ApplyRequest {
   brandId: number;
   /** A changed rule to save first; the saved one otherwise. */
   rule?: SunsetRule;
+  /** The version that was looked at; left out by the schedule. */
+  version?: number;
   /** How many the preview said would move; null for the schedule, which takes what it finds. */
   expected: number | null;
   reason: string;
@@ -115,7 +115,7 @@ export interface MovingStages {
 /**
  * Saves the rule if it was changed and begins to move everybody to their stage, as one run. Each is decided again when
  * their turn comes: a click meanwhile counts.
- * @throws Problem count-moved, invalid-input
+ * @throws Problem changed-meanwhile, count-moved, invalid-input
  */
 export async function beginSunset(deps: Deps, request: ApplyRequest): Promise<number> {
   const { brandId, expected, reason, actor, actorKind } = request;
@@ -123,9 +123,15 @@ export async function beginSunset(deps: Deps, request: ApplyRequest): Promise<nu
   assertLadder(rule);
   const now = deps.now();
   return overCovered(deps, brandId, rule, async (sql, covered) => {
-    if (request.rule) await saveSunsetRule(sql, brandId, request.rule, actor);
     const work: MovingStages = { do: 'stages', rule, now: now.toISOString(), by: actorKind };
     const runId = await insertRun(sql, { kind: 'sunset rule', brandId, actor, reason, work });
+    const before = await findSunsetRule(sql, brandId);
+    assertVersion(request.version, 'The ladder', before);
+    if (request.rule) {
+      if (!(await saveSunsetRule(sql, brandId, request.rule, actor, request.version)))
+        throw changedMeanwhile(request.version, 'The ladder', await findSunsetRule(sql, brandId));
+      await noteRuleOfRun(sql, runId, before.rule, request.rule);
+    }
     const moving = await keepStageTargets(sql, runId, brandId, rule, now, covered);
     if (expected !== null) assertExpected(expected, moving);
     return runId;
@@ -139,15 +145,20 @@ export const movingStages: Doing<MovingStages> = {
       const { rule, now } = run.work;
       const covered = await keepCovered(deps, sql, run.brandId!, rule, ids);
       const sunsetListId = (await findBuiltInLists(sql)).get(`sunset ${run.brandId}`)!;
-      return countsOf(await applyStages(sql, run.brandId!, rule, new Date(now), ids, sunsetListId, actOfRun(run), covered));
+      return countsOf(
+        await applyStages(sql, run.brandId!, rule, new Date(now), ids, sunsetListId, actOfRun(run), covered),
+      );
     }),
   async settle(deps, run) {
     forgetCostly(deps, todayOf(run.brandId!));
     await callBackFromSends(deps, 'all');
   },
-}; // prettier-ignore
+};
 
-/** Moves these contacts to where the brand's ladder puts them now, as something of theirs has changed; whom it does not cover, it leaves out. */
+/**
+ * Moves these contacts to where the brand's ladder puts them now, as something of theirs has changed; whom it does not
+ * cover, it leaves out.
+ */
 export async function moveToStage(
   deps: Deps,
   sql: Sql,
@@ -173,7 +184,10 @@ export async function moveToStage(
 /** Parts that ask for what the ladder itself decides, or for whom it stops, would go round in a circle. */
 const OF_THE_LADDER = ['stage', 'silent', 'newcomer', 'mailable', 'mailable-by-any'] as const;
 
-/** Works over everybody, with those whom the rule covers worked out beforehand. @throws Problem bad-condition, invalid-input */
+/**
+ * Works over everybody, with those whom the rule covers worked out beforehand.
+ * @throws Problem bad-condition, invalid-input
+ */
 async function overCovered<T>(
   deps: Deps,
   brandId: number,
@@ -189,18 +203,28 @@ async function overCovered<T>(
 }
 
 /** The same for a few, within a transaction. */
-async function keepCovered(deps: Deps, sql: Sql, brandId: number, rule: SunsetRule, contactIds: number[]): Promise<Covered> {
+async function keepCovered(
+  deps: Deps,
+  sql: Sql,
+  brandId: number,
+  rule: SunsetRule,
+  contactIds: number[],
+): Promise<Covered> {
   if (!rule.covers) return 'all';
   const { condition, context } = await checkCovers(deps, brandId, rule.covers);
   await keepMatching(sql, 'matching', [condition], context, contactIds);
   return 'matching';
-} // prettier-ignore
+}
 
 async function checkCovers(deps: Deps, brandId: number, covers: string): Promise<CheckedCondition> {
   const checked = await checkCondition(deps, brandId, covers);
   const round = OF_THE_LADDER.find((kind) => asks(kind, checked.condition, checked.context.names.segments));
   if (round)
-    throw new Problem('invalid-input', 'Whom the rule covers cannot hang on stage, silence, newcomers or who may be mailed: the rule decides those.', { field: 'rule.covers' }); // prettier-ignore
+    throw new Problem(
+      'invalid-input',
+      'Whom the rule covers cannot hang on stage, silence, newcomers or who may be mailed: the rule decides those.',
+      { field: 'rule.covers' },
+    );
   return checked;
 }
 

@@ -1,5 +1,7 @@
 import { inTransaction } from '../../store/database.ts';
-import { findRun, insertRun } from '../../store/statements/journal.ts';
+import type { Sql } from '../../store/sql.ts';
+import { findRun, insertRun, type RunRow } from '../../store/statements/journal.ts';
+import { findRuleToPutBack, findSunsetRule, noteRuleOfRun, saveSunsetRule } from '../../store/statements/rules.ts';
 import { holdAgain } from '../../store/statements/storms.ts';
 import {
   closeUndoneRun,
@@ -9,13 +11,13 @@ import {
   removeBroughtIn,
   undoRunChanges,
 } from '../../store/statements/undo-run.ts';
-import { callBackFromSends } from '../campaigns/call-back.ts';
+import { callBackFromSends } from '../marks/call-back.ts';
 import type { Deps } from '../deps.ts';
 import { undoRejudging } from '../events/rejudge-acts.ts';
 import { found, Problem } from '../problem.ts';
 import { forgetCostly } from '../remember.ts';
 import { todayOf } from '../rules/sunset-rule.ts';
-import { actOfRun, overTargets, type Counts, type Doing } from './piece.ts';
+import { actOfRun, overTargets, type Counts, type Doing } from '../piece.ts';
 
 /** The undoing of a run, as a run: its targets are whom that run changed something of. */
 export interface Undoing {
@@ -29,10 +31,17 @@ export interface Undoing {
 
 /**
  * Begins to put back every mark, subscription and suppression that a run changed, except what something changed again
- * later: that is left, and listed. Whom an import brought in, and of whom nothing else is known, is removed.
+ * later: that is left, and listed. Whom an import brought in, and of whom nothing else is known, is removed. Of a run
+ * that changed the ladder, `ruleToo` puts that back as well: else everybody would move again with the next of its runs.
  * @throws Problem wrong-state, not-found
  */
-export async function beginUndo(deps: Deps, runId: number, reason: string, actor: string): Promise<number> {
+export async function beginUndo(
+  deps: Deps,
+  runId: number,
+  reason: string,
+  actor: string,
+  ruleToo = false,
+): Promise<number> {
   const run = found(await findRun(deps.database, runId), `run ${runId}`);
   if (run.undoneByRunId !== null)
     throw new Problem('wrong-state', `Run ${runId} was undone by run ${run.undoneByRunId}.`);
@@ -45,8 +54,22 @@ export async function beginUndo(deps: Deps, runId: number, reason: string, actor
     if (!(await closeUndoneRun(sql, runId, id)))
       throw new Problem('wrong-state', `Run ${runId} was undone by somebody else meanwhile.`);
     await keepUndoTargets(sql, id, runId);
+    if (ruleToo) await putRuleBack(sql, run, id, actor);
     return id;
   });
+}
+
+async function putRuleBack(sql: Sql, { id, brandId }: RunRow, undoId: number, actor: string): Promise<void> {
+  const before = await findRuleToPutBack(sql, id);
+  if (!before || brandId === null)
+    throw new Problem(
+      'wrong-state',
+      `The ladder is not, or not any more, as run ${id} left it. Undo the run without it, and change the ladder by hand.`,
+      { field: 'ruleToo' },
+    );
+  const { rule } = await findSunsetRule(sql, brandId);
+  await saveSunsetRule(sql, brandId, before, actor);
+  await noteRuleOfRun(sql, undoId, rule, before);
 }
 
 /** Puts back what the undone run changed of the next of its contacts. */

@@ -1,10 +1,12 @@
-import { inRetriedTransaction, type Sql } from '../../store/database.ts';
+import { inRetriedTransaction } from '../../store/database.ts';
+import type { Sql } from '../../store/sql.ts';
 import { findRun, type RunRow } from '../../store/statements/journal.ts';
 import { advanceRun, endOpenRun, stopOpenRun, takeOpenRun } from '../../store/statements/run-work.ts';
 import { makeTurns } from '../../store/turns.ts';
-import { acting, type Acting } from '../contacts/act-on-contacts.ts';
-import { erasing, type Erasing } from '../contacts/erase-contacts.ts';
-import { takingVerdicts, type TakingVerdicts } from '../contacts/verify.ts';
+import { acting, type Acting } from '../acts/act-on-contacts.ts';
+import { erasing, type Erasing } from '../acts/erase-contacts.ts';
+import { suppressingStrangers, type SuppressingStrangers } from '../reconciliations/strangers.ts';
+import { takingVerdicts, type TakingVerdicts } from '../verifications/verify.ts';
 import type { Deps } from '../deps.ts';
 import { judgingAnew, type JudgingAnew } from '../events/rejudge-acts.ts';
 import { found, Problem } from '../problem.ts';
@@ -12,15 +14,24 @@ import { findingMachines, type FindingMachines } from '../rules/automated-addres
 import { countingBounces, type CountingBounces } from '../rules/bounce-rule.ts';
 import { movingStages, type MovingStages } from '../rules/sunset-rule.ts';
 import { makeTries } from '../tries.ts';
-import { addCounts, type Counts, type Doing, type RunOf } from './piece.ts';
+import { addCounts, type Counts, type Doing, type RunOf } from '../piece.ts';
 import { undoing, type Undoing } from './undo-run.ts';
 
 type Work =
-  Acting | Erasing | TakingVerdicts | JudgingAnew | FindingMachines | CountingBounces | MovingStages | Undoing;
+  | Acting
+  | Erasing
+  | SuppressingStrangers
+  | TakingVerdicts
+  | JudgingAnew
+  | FindingMachines
+  | CountingBounces
+  | MovingStages
+  | Undoing;
 
 const DOINGS: { [D in Work['do']]: Doing<Extract<Work, { do: D }>> } = {
   act: acting,
   erase: erasing,
+  strangers: suppressingStrangers,
   verdicts: takingVerdicts,
   'judge anew': judgingAnew,
   machines: findingMachines,
@@ -29,28 +40,32 @@ const DOINGS: { [D in Work['do']]: Doing<Extract<Work, { do: D }>> } = {
   undo: undoing,
 };
 
-/** Pieces worked on at once by a process: erasing, for one, reads files by another connection than that of its piece. */
+/**
+ * Pieces worked on at once by a process: erasing, for one, reads files by another connection than that of its piece.
+ */
 const turnsOf = makeTurns(4);
 
 export type Went = 'on' | 'ended' | 'taken';
 
 /**
- * Does the next piece of a run, or ends it: `taken` while another process is at it. A piece and how far it brought the run
- * are one transaction, so that a process that dies has done all of it or nothing.
+ * Does the next piece of a run, or ends it: `taken` while another process is at it. A piece and how far it brought the
+ * run are one transaction, so that a process that dies has done all of it or nothing.
  */
 export async function workPiece(deps: Deps, runId: number): Promise<Went> {
-  const { went, run } = await turnsOf(deps.database).runExclusive(() => inRetriedTransaction(deps.database, async (sql): Promise<{ went: Went; run?: RunOf<Work> }> => {
-    const taken = await takeOpenRun(sql, runId);
-    if (taken === 'taken') return { went: 'taken' };
-    if (!taken) return { went: 'ended' };
-    const run = taken as RunOf<Work>;
-    if (run.stopped !== null) return { went: await end(deps, sql, run, run.counts), run };
-    const { after, done, changed, last } = await doingOf(run).piece(deps, sql, run);
-    const counts = addCounts(run.counts, changed);
-    if (last) return { went: await end(deps, sql, run, counts), run };
-    await advanceRun(sql, runId, { after, done, counts });
-    return { went: 'on', run };
-  })); // prettier-ignore
+  const { went, run } = await turnsOf(deps.database).runExclusive(() =>
+    inRetriedTransaction(deps.database, async (sql): Promise<{ went: Went; run?: RunOf<Work> }> => {
+      const taken = await takeOpenRun(sql, runId);
+      if (taken === 'taken') return { went: 'taken' };
+      if (!taken) return { went: 'ended' };
+      const run = taken as RunOf<Work>;
+      if (run.stopped !== null) return { went: await end(deps, sql, run, run.counts), run };
+      const { after, done, changed, last } = await doingOf(run).piece(deps, sql, run);
+      const counts = addCounts(run.counts, changed);
+      if (last) return { went: await end(deps, sql, run, counts), run };
+      await advanceRun(sql, runId, { after, done, counts });
+      return { went: 'on', run };
+    }),
+  );
   if (run) await doingOf(run).settle?.(deps, run);
   return went;
 }
@@ -67,8 +82,8 @@ function doingOf(run: RunOf<Work>): Doing<Work> {
 }
 
 /**
- * Does the first piece of a run at once, so that the answer to whoever began it already says what came of a small one; the
- * workers go on with the rest. What the first piece fails with they meet again, and report.
+ * Does the first piece of a run at once, so that the answer to whoever began it already says what came of a small one;
+ * the workers go on with the rest. What the first piece fails with they meet again, and report.
  */
 export async function workFirst(deps: Deps, runId: number): Promise<RunRow> {
   const went = await workPiece(deps, runId).catch(() => 'on');
@@ -85,11 +100,17 @@ export async function workThrough(deps: Deps, runId: number): Promise<RunRow> {
 
 const LOOK_AGAIN_MS = 50;
 
-/** Stops a run after the piece it is at. What was changed stays, and can be undone. @throws Problem wrong-state, not-found */
+/**
+ * Stops a run after the piece it is at. What was changed stays, and can be undone.
+ * @throws Problem wrong-state, not-found
+ */
 export async function stopRun(deps: Deps, runId: number, actor: string): Promise<RunRow> {
   const run = await getRun(deps, runId);
   if (!(await stopOpenRun(deps.database, runId, `${actor} stopped it`)))
-    throw new Problem('wrong-state', run.finishedAt === null ? `Run ${runId} cannot be stopped, or is stopping already.` : `Run ${runId} has ended.`); // prettier-ignore
+    throw new Problem(
+      'wrong-state',
+      run.finishedAt === null ? `Run ${runId} cannot be stopped, or is stopping already.` : `Run ${runId} has ended.`,
+    );
   return workFirst(deps, runId);
 }
 
@@ -98,7 +119,10 @@ async function getRun(deps: Deps, runId: number): Promise<RunRow> {
 }
 
 /** Works runs on, a piece at a time; see makeTries. What fails again and again ends, and says why. */
-export function makeRunTries(deps: Deps, log: (id: number, error: unknown) => void): (id: number) => Promise<Went | 'waits'> {
+export function makeRunTries(
+  deps: Deps,
+  log: (id: number, error: unknown) => void,
+): (id: number) => Promise<Went | 'waits'> {
   return makeTries(deps, {
     log,
     work: (id) => workPiece(deps, id),
@@ -106,7 +130,11 @@ export function makeRunTries(deps: Deps, log: (id: number, error: unknown) => vo
     async giveUp(id, tries, error) {
       const { done, whole } = await getRun(deps, id);
       const [far, of] = [done, whole].map((n) => n.toLocaleString('en-GB'));
-      await stopOpenRun(deps.database, id, `it stopped ${tries} times after ${far} of ${of}: ${(error as Error).message}. What was changed stays and can be undone; the log of the service says more`);
+      await stopOpenRun(
+        deps.database,
+        id,
+        `it stopped ${tries} times after ${far} of ${of}: ${(error as Error).message}. What was changed stays and can be undone; the log of the service says more`,
+      );
     },
   });
-} // prettier-ignore
+}

@@ -25,15 +25,20 @@ export async function compareConditions(
   const compared: ComparedCondition[] = [];
   for (const text of conditions) {
     const { condition } = await checkCondition(deps, brandId, text);
-    const rest: Condition = { kind: 'and', parts: [condition, ...others.map((part): Condition => ({ kind: 'not', part }))] };
+    const rest: Condition = {
+      kind: 'and',
+      parts: [condition, ...others.map((part): Condition => ({ kind: 'not', part }))],
+    };
     // Read again as a whole: so it knows every name that stands in any part of it.
     const whole = await checkCondition(deps, brandId, formatCondition(rest.parts.length === 1 ? condition : rest));
-    compared.push(await withinTime(deps, async (sql) => ({
-      condition: formatCondition(condition),
-      matching: await countMatching(sql, condition, whole.context),
-      left: await countMatching(sql, whole.condition, whole.context),
-      mailable: await countMailable(sql, whole.condition, whole.context),
-    })));
+    compared.push(
+      await withinTime(deps, async (sql) => ({
+        condition: formatCondition(condition),
+        matching: await countMatching(sql, condition, whole.context),
+        left: await countMatching(sql, whole.condition, whole.context),
+        mailable: await countMailable(sql, whole.condition, whole.context),
+      })),
+    );
   }
   return compared;
-} // prettier-ignore
+}

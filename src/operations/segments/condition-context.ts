@@ -17,10 +17,10 @@ import { listAttributeTypes } from '../../store/statements/contact-attributes.ts
 import { findSunsetRule } from '../../store/statements/rules.ts';
 import { findSegment, listSegments } from '../../store/statements/segments.ts';
 import { listSnapshots } from '../../store/statements/snapshots.ts';
-import { listMistypedDomains } from '../contacts/domain-facts.ts';
+import { listMistypedDomains } from '../addresses/domain-facts.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
-import { getScoreRule } from '../rules/score-rule.ts';
+import { getScoreRule } from '../scores/score-rule.ts';
 
 /** A condition that has been read and checked, with all that is needed to work it out. */
 export interface CheckedCondition {
@@ -37,14 +37,19 @@ export type GivenCondition = string | Record<string, unknown>;
  * Reads and checks a condition for a brand. `own` is the name of the segment that it is of.
  * @throws Problem bad-condition with every problem and its place, not-found
  */
-export async function checkCondition(deps: Deps, brandId: number, given: GivenCondition, own?: string): Promise<CheckedCondition> {
+export async function checkCondition(
+  deps: Deps,
+  brandId: number,
+  given: GivenCondition,
+  own?: string,
+): Promise<CheckedCondition> {
   const condition = readCondition(given);
   const context = await makeContext(deps, brandId, condition);
   const problems = reportNameProblems(condition, context.names, own);
   if (problems.length > 0) throw badCondition(problems);
   const warnings = [...reportLogicProblems(condition), ...reportStaleSnapshots(condition, context.names, context.now)];
   return { condition, context, warnings };
-} // prettier-ignore
+}
 
 /** Names that a condition of a brand can use: what somebody who writes one is offered. */
 export async function listConditionNames(
@@ -56,7 +61,9 @@ export async function listConditionNames(
   }
 > {
   found(await deps.database.getRepository(BrandEntity).findOneBy({ id: brandId }), `brand ${brandId}`);
-  const { lists, suppressionLists, campaigns, segments, snapshots, attributes } = await findNames(deps, brandId, { kind: 'everyone' }); // prettier-ignore
+  const { lists, suppressionLists, campaigns, segments, snapshots, attributes } = await findNames(deps, brandId, {
+    kind: 'everyone',
+  });
   const named = (all: readonly { name: string }[]): string[] => all.map(({ name }) => name);
   return {
     lists: named(lists),
@@ -90,30 +97,58 @@ function readCondition(given: GivenCondition): Condition {
 }
 
 function badCondition(problems: ConditionProblem[]): Problem {
-  return new Problem('bad-condition', problems.map(({ message }) => message).join(' '), { field: 'condition', extra: { problems } }); // prettier-ignore
+  return new Problem('bad-condition', problems.map(({ message }) => message).join(' '), {
+    field: 'condition',
+    extra: { problems },
+  });
 }
 
 async function makeContext(deps: Deps, brandId: number, condition: Condition): Promise<ConditionContext> {
   const brand = found(await deps.database.getRepository(BrandEntity).findOneBy({ id: brandId }), `brand ${brandId}`);
   const { rule } = await findSunsetRule(deps.database, brandId);
   const { rule: score } = await getScoreRule(deps.database, brandId);
-  return { now: deps.now().getTime(), zone: brand.zone, brandId, names: await findNames(deps, brandId, condition), rule, score }; // prettier-ignore
+  return {
+    now: deps.now().getTime(),
+    zone: brand.zone,
+    brandId,
+    names: await findNames(deps, brandId, condition),
+    rule,
+    score,
+  };
 }
 
 async function findNames(deps: Deps, brandId: number, condition: Condition): Promise<ConditionNames> {
   const lists = await deps.database.getRepository(ListEntity).findBy({ brandId });
   const suppressionLists = await findSuppressionNames(deps.database, brandId);
   // A segment was checked when it was kept; one that can no longer be read is as good as not there.
-  const segments = new Map((await listSegments(deps.database, brandId)).flatMap((one) => {
-    try {
-      return [[one.name, parseCondition(one.condition)] as const];
-    } catch {
-      return [];
-    }
-  })); // prettier-ignore
+  const segments = new Map(
+    (await listSegments(deps.database, brandId)).flatMap((one) => {
+      try {
+        return [[one.name, parseCondition(one.condition)] as const];
+      } catch {
+        return [];
+      }
+    }),
+  );
   const asked = [condition, ...segments.values()].flatMap((one) => [...partsOf(one)]);
-  const campaigns = await findNamedCampaigns(deps.database, brandId, asked.flatMap((part) => (part.kind === 'event' && part.event.campaign !== null ? [part.event.campaign] : []))); // prettier-ignore
-  const snapshots = (await listSnapshots(deps.database, { brandId })).map(({ id, name, takenAt }) => ({ id, name, takenAt: takenAt.getTime() })); // prettier-ignore
+  const campaigns = await findNamedCampaigns(
+    deps.database,
+    brandId,
+    asked.flatMap((part) => (part.kind === 'event' && part.event.campaign !== null ? [part.event.campaign] : [])),
+  );
+  const snapshots = (await listSnapshots(deps.database, { brandId })).map(({ id, name, takenAt }) => ({
+    id,
+    name,
+    takenAt: takenAt.getTime(),
+  }));
   const lookAlikeDomains = asked.some(({ kind }) => kind === 'look-alike') ? await listMistypedDomains(deps) : [];
-  return { lists, suppressionLists, campaigns, segments, snapshots, lookAlikeDomains, attributes: await listAttributeTypes(deps.database) }; // prettier-ignore
+  return {
+    lists,
+    suppressionLists,
+    campaigns,
+    segments,
+    snapshots,
+    lookAlikeDomains,
+    attributes: await listAttributeTypes(deps.database),
+  };
 }

@@ -1,4 +1,4 @@
-import { todayOf } from '../../core/conditions/bounds.ts';
+import { dayOf } from '../../core/time/days.ts';
 import { countMailable } from '../../store/statements/conditions.ts';
 import { countMatchingKept, keepCount, listSegmentsToCount } from '../../store/statements/snapshots.ts';
 import type { Deps } from '../deps.ts';
@@ -13,7 +13,7 @@ import { withinTime } from './within-time.ts';
 export async function countSegmentsDaily(deps: Deps, log: (error: unknown, segment: number) => void): Promise<number> {
   let counted = 0;
   for (const { id, brandId, name, condition: text, zone, countedOn } of await listSegmentsToCount(deps.database)) {
-    const day = todayOf({ now: deps.now().getTime(), zone });
+    const day = dayOf(deps.now().getTime(), zone);
     if (countedOn === day) continue;
     try {
       const { condition, context } = await checkCondition(deps, brandId, text, name);

@@ -5,11 +5,12 @@ import {
   findSegment,
   insertSegment,
   listCampaignsWithSegment,
+  lockSegment,
   updateSegment,
   type SegmentRow,
 } from '../../store/statements/segments.ts';
 import type { Deps } from '../deps.ts';
-import { found, Problem } from '../problem.ts';
+import { assertVersion, found, Problem } from '../problem.ts';
 import { checkCondition, type GivenCondition } from './condition-context.ts';
 import { carryName, findNamingLadder, findNamingSegments } from './name-users.ts';
 
@@ -26,7 +27,15 @@ export interface NewSegment {
 /** Keeps a condition under a name, in its canonical form. @throws Problem bad-condition, name-taken, not-found */
 export async function createSegment(deps: Deps, one: NewSegment): Promise<SegmentRow> {
   const { condition } = await checkCondition(deps, one.brandId, one.condition, one.name);
-  const kept = { brandId: one.brandId, name: one.name, description: one.description ?? '', tags: one.tags ?? [], condition: formatCondition(condition), by: one.actor, reason: one.reason ?? 'made' }; // prettier-ignore
+  const kept = {
+    brandId: one.brandId,
+    name: one.name,
+    description: one.description ?? '',
+    tags: one.tags ?? [],
+    condition: formatCondition(condition),
+    by: one.actor,
+    reason: one.reason ?? 'made',
+  };
   const id = await unlessTaken(one.name, () => insertSegment(deps.database, kept));
   return getSegment(deps, id);
 }
@@ -39,7 +48,7 @@ export async function getSegment(deps: Deps, id: number): Promise<SegmentRow> {
 /**
  * Changes a segment, as another version. A new name goes into the segments that use it, as versions of theirs, and into
  * the ladder that covers it.
- * @throws Problem bad-condition, name-taken, not-found
+ * @throws Problem bad-condition, changed-meanwhile, name-taken, not-found
  */
 export async function changeSegment(
   deps: Deps,
@@ -49,17 +58,30 @@ export async function changeSegment(
     description?: string;
     tags?: string[];
     condition?: GivenCondition;
+    /** The version that was looked at. */
+    version?: number;
     reason: string;
     actor: string;
   },
 ): Promise<SegmentRow> {
-  const was = await getSegment(deps, id);
-  const name = change.name ?? was.name;
-  const { condition } = await checkCondition(deps, was.brandId, change.condition ?? was.condition, was.name);
+  const seen = await getSegment(deps, id);
+  const condition =
+    change.condition &&
+    formatCondition((await checkCondition(deps, seen.brandId, change.condition, seen.name)).condition);
+  const name = change.name ?? seen.name;
   const by = { by: change.actor, reason: change.reason };
   await unlessTaken(name, () =>
     inTransaction(deps.database, async (sql) => {
-      await updateSegment(sql, id, { name, description: change.description ?? was.description, tags: change.tags ?? was.tags, condition: formatCondition(condition), ...by }); // prettier-ignore
+      // Held until it is kept: what is not given stays as whoever was first left it.
+      const was = found(await lockSegment(sql, id), `segment ${id}`);
+      assertVersion(change.version, `“${was.name}”`, was);
+      await updateSegment(sql, id, {
+        name: change.name ?? was.name,
+        description: change.description ?? was.description,
+        tags: change.tags ?? was.tags,
+        condition: condition ?? was.condition,
+        ...by,
+      });
       if (name !== was.name) await carryName(sql, was.brandId, { kind: 'segment', name: was.name }, name, by.by);
     }),
   );
@@ -72,7 +94,11 @@ export async function removeSegment(deps: Deps, id: number): Promise<void> {
   const ladder = await findNamingLadder(deps.database, segment.brandId, { kind: 'segment', name: segment.name });
   const rule = ladder ? [{ name: 'the ladder of its brand' }] : [];
   const users = [...(await findUsers(deps, segment)), ...(await listCampaignsWithSegment(deps.database, id)), ...rule];
-  if (users.length > 0) throw new Problem('wrong-state', `“${segment.name}” is used by ${users.map(({ name }) => `“${name}”`).join(', ')}. Change those first.`); // prettier-ignore
+  if (users.length > 0)
+    throw new Problem(
+      'wrong-state',
+      `“${segment.name}” is used by ${users.map(({ name }) => `“${name}”`).join(', ')}. Change those first.`,
+    );
   await deleteSegment(deps.database, id);
 }
 

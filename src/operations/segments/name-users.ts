@@ -1,7 +1,7 @@
 import type { EntityManager } from 'typeorm';
 import { renameInCondition, speaksOf, type NamedThing } from '../../core/conditions/rename.ts';
 import type { SunsetRule } from '../../core/rules/sunset-ladder.ts';
-import type { Sql } from '../../store/database.ts';
+import type { Sql } from '../../store/sql.ts';
 import { findSunsetRule, saveSunsetRule } from '../../store/statements/rules.ts';
 import { listSegments, updateSegment, type SegmentRow } from '../../store/statements/segments.ts';
 
@@ -31,5 +31,12 @@ export async function carryName(
   if (rule) await saveSunsetRule(sql, brandId, { ...rule, covers: renameInCondition(rule.covers!, thing, name) }, by);
   const reason = `the ${thing.kind} “${thing.name}” is called “${name}” now`;
   for (const user of await findNamingSegments(sql, brandId, thing))
-    await updateSegment(sql, user.id, { name: user.name, description: user.description, tags: user.tags, condition: renameInCondition(user.condition, thing, name), by, reason }); // prettier-ignore
+    await updateSegment(sql, user.id, {
+      name: user.name,
+      description: user.description,
+      tags: user.tags,
+      condition: renameInCondition(user.condition, thing, name),
+      by,
+      reason,
+    });
 }

@@ -1,6 +1,8 @@
 import { partsOf } from '../../core/conditions/check-names.ts';
 import { parseCondition } from '../../core/conditions/parse-condition.ts';
+import { minuteOf } from '../../core/time/days.ts';
 import { violates } from '../../store/database.ts';
+import type { Sql } from '../../store/sql.ts';
 import { keepMatching } from '../../store/statements/conditions.ts';
 import { findSunsetRule } from '../../store/statements/rules.ts';
 import { listSegments } from '../../store/statements/segments.ts';
@@ -12,7 +14,6 @@ import {
   listChange,
   type SnapshotRow,
 } from '../../store/statements/snapshots.ts';
-import type { Sql } from '../../store/database.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
 import { checkCondition } from './condition-context.ts';
@@ -24,7 +25,10 @@ export async function getSnapshot(deps: Deps, id: number): Promise<SnapshotRow> 
   return found(await findSnapshot(deps.database, id), `snapshot ${id}`);
 }
 
-/** Keeps who matches a segment now, for later. Named by the segment and the instant unless it is given a name. @throws Problem name-taken, took-too-long */
+/**
+ * Keeps who matches a segment now, for later. Named by the segment and the instant unless it is given a name.
+ * @throws Problem name-taken, took-too-long
+ */
 export async function freezeSegment(
   deps: Deps,
   request: { segmentId: number; name?: string; actor: string },
@@ -32,8 +36,15 @@ export async function freezeSegment(
   const segment = await getSegment(deps, request.segmentId);
   const { condition, context } = await checkCondition(deps, segment.brandId, segment.condition, segment.name);
   const takenAt = deps.now();
-  const name = request.name ?? `${segment.name}, ${takenAt.toISOString().slice(0, 16).replace('T', ' ')}`;
-  const one = { brandId: segment.brandId, segmentId: segment.id, name, condition: segment.condition, takenBy: request.actor, takenAt }; // prettier-ignore
+  const name = request.name ?? `${segment.name}, ${minuteOf(takenAt.getTime(), context.zone)}`;
+  const one = {
+    brandId: segment.brandId,
+    segmentId: segment.id,
+    name,
+    condition: segment.condition,
+    takenBy: request.actor,
+    takenAt,
+  };
   try {
     const id = await withinTime(deps, async (sql) => {
       await keepMatching(sql, 'matching', [condition], context);
@@ -56,7 +67,11 @@ export async function removeSnapshot(deps: Deps, id: number): Promise<void> {
     ...(await listSegments(deps.database, snapshot.brandId)).filter(({ condition }) => names(condition)),
     ...(rule.covers && names(rule.covers) ? [{ name: 'the ladder of its brand' }] : []),
   ];
-  if (users.length > 0) throw new Problem('wrong-state', `“${snapshot.name}” is used by ${users.map(({ name }) => `“${name}”`).join(', ')}. Change those first.`); // prettier-ignore
+  if (users.length > 0)
+    throw new Problem(
+      'wrong-state',
+      `“${snapshot.name}” is used by ${users.map(({ name }) => `“${name}”`).join(', ')}. Change those first.`,
+    );
   await deleteSnapshot(deps.database, id);
 }
 
@@ -86,18 +101,31 @@ export async function listSnapshotChange(
   limit: number,
 ): ReturnType<typeof listChange> {
   const { from, to } = await findPair(deps, id, otherId);
-  return overPair(deps, from, to, (sql) => listChange(sql, { from: from.id, to: to?.id ?? null }, direction, after, limit)); // prettier-ignore
+  return overPair(deps, from, to, (sql) =>
+    listChange(sql, { from: from.id, to: to?.id ?? null }, direction, after, limit),
+  );
 }
 
-async function findPair(deps: Deps, id: number, otherId: number | null): Promise<{ from: SnapshotRow; to: SnapshotRow | null }> {
+async function findPair(
+  deps: Deps,
+  id: number,
+  otherId: number | null,
+): Promise<{ from: SnapshotRow; to: SnapshotRow | null }> {
   const from = await getSnapshot(deps, id);
   const to = otherId === null ? null : await getSnapshot(deps, otherId);
-  if (to && to.brandId !== from.brandId) throw new Problem('invalid-input', 'The two snapshots are of different brands.', { field: 'with' });
-  if (!to && from.segmentId === null) throw new Problem('wrong-state', `The segment of “${from.name}” is gone. Compare it with another snapshot.`);
+  if (to && to.brandId !== from.brandId)
+    throw new Problem('invalid-input', 'The two snapshots are of different brands.', { field: 'with' });
+  if (!to && from.segmentId === null)
+    throw new Problem('wrong-state', `The segment of “${from.name}” is gone. Compare it with another snapshot.`);
   return { from, to };
-} // prettier-ignore
+}
 
-async function overPair<T>(deps: Deps, from: SnapshotRow, to: SnapshotRow | null, work: (sql: Sql) => Promise<T>): Promise<T> {
+async function overPair<T>(
+  deps: Deps,
+  from: SnapshotRow,
+  to: SnapshotRow | null,
+  work: (sql: Sql) => Promise<T>,
+): Promise<T> {
   if (to) return withinTime(deps, work);
   const segment = await getSegment(deps, from.segmentId!);
   const { condition, context } = await checkCondition(deps, segment.brandId, segment.condition, segment.name);
@@ -105,4 +133,4 @@ async function overPair<T>(deps: Deps, from: SnapshotRow, to: SnapshotRow | null
     await keepMatching(sql, 'matching', [condition], context);
     return work(sql);
   });
-} // prettier-ignore
+}

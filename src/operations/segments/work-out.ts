@@ -6,7 +6,7 @@ import { formatCondition } from '../../core/conditions/format-condition.ts';
 import { findLongAgo } from '../../core/conditions/never-acted.ts';
 import { withoutSpans, type Condition, type ConditionProblem } from '../../core/conditions/tree.ts';
 import type { Stage } from '../../shared/words.ts';
-import type { Sql } from '../../store/database.ts';
+import type { Sql } from '../../store/sql.ts';
 import {
   breakDownMatching,
   countLines,
@@ -47,8 +47,14 @@ export interface ConditionRequest {
 }
 
 const SAMPLE = 20;
-/** Counts every part of a condition, with a sample and the facts that decided it. @throws Problem bad-condition, took-too-long, not-found */
-export async function previewCondition(deps: Deps, { brandId, condition: text }: ConditionRequest): Promise<ConditionPreview> {
+/**
+ * Counts every part of a condition, with a sample and the facts that decided it.
+ * @throws Problem bad-condition, took-too-long, not-found
+ */
+export async function previewCondition(
+  deps: Deps,
+  { brandId, condition: text }: ConditionRequest,
+): Promise<ConditionPreview> {
   const checked = await checkCondition(deps, brandId, text);
   const { condition, context } = checked;
   const { never, ...counted } = await withinTime(deps, async (sql) => ({
@@ -63,7 +69,7 @@ export async function previewCondition(deps: Deps, { brandId, condition: text }:
   for (const one of counted.sample) sample.push({ ...one, because: (await explain(deps, checked, one.id)).because });
   const warnings = [...checked.warnings, ...reportByCounts(counted.lines, counted.contacts), ...never];
   return { text: formatCondition(condition), tree: withoutSpans(condition), ...counted, matching, warnings, sample };
-} // prettier-ignore
+}
 
 /** That who never did something is not among those who last did it long ago, and how many they are. */
 async function countNeverActed(sql: Sql, condition: Condition, context: ConditionContext): Promise<ConditionProblem[]> {
@@ -72,10 +78,16 @@ async function countNeverActed(sql: Sql, condition: Condition, context: Conditio
     const contacts = await countMatching(sql, never, context);
     if (contacts === 0) continue;
     const [said, other] = [formatCondition(part), formatCondition(never)];
-    notes.push({ code: 'never-acted', from: part.span?.from ?? 0, to: part.span?.to ?? 0, message: `Who never did it is not among “${said}”: ${contacts.toLocaleString('en-GB')} contacts. With “or ${other}” they are.`, warning: true });
+    notes.push({
+      code: 'never-acted',
+      from: part.span?.from ?? 0,
+      to: part.span?.to ?? 0,
+      message: `Who never did it is not among “${said}”: ${contacts.toLocaleString('en-GB')} contacts. With “or ${other}” they are.`,
+      warning: true,
+    });
   }
   return notes;
-} // prettier-ignore
+}
 
 /** Parts that in fact match everybody, nobody, or change nothing. */
 function reportByCounts(lines: CountedLine[], contacts: number): ConditionProblem[] {
@@ -89,7 +101,10 @@ function reportByCounts(lines: CountedLine[], contacts: number): ConditionProble
   });
 }
 
-/** Whether one address matches, and why: each part with the fact that decided it. @throws Problem bad-condition, not-found */
+/**
+ * Whether one address matches, and why: each part with the fact that decided it.
+ * @throws Problem bad-condition, not-found
+ */
 export async function explainCondition(
   deps: Deps,
   request: ConditionRequest & { address: string },
@@ -102,8 +117,13 @@ export async function explainCondition(
 }
 
 async function explain(deps: Deps, { condition, context }: CheckedCondition, contactId: number): Promise<Explained> {
-  const asked = (...kinds: Condition['kind'][]): boolean => kinds.some((kind) => asks(kind, condition, context.names.segments)); // prettier-ignore
-  const facts = await findContactFacts(deps.database, contactId, context, { mailable: asked('mailable'), mailableByAny: asked('mailable-by-any'), silence: asked('silent', 'newcomer') }); // prettier-ignore
+  const asked = (...kinds: Condition['kind'][]): boolean =>
+    kinds.some((kind) => asks(kind, condition, context.names.segments));
+  const facts = await findContactFacts(deps.database, contactId, context, {
+    mailable: asked('mailable'),
+    mailableByAny: asked('mailable-by-any'),
+    silence: asked('silent', 'newcomer'),
+  });
   if (!facts) throw new Problem('not-found', `Contact ${contactId} is erased.`);
   return evaluate(condition, facts, context);
 }

@@ -1,6 +1,7 @@
 import { stringify } from 'csv-stringify/sync';
 import { withoutFormula } from '../../core/export/without-formula.ts';
-import { inTransaction, type Sql } from '../../store/database.ts';
+import { inTransaction } from '../../store/database.ts';
+import type { Sql } from '../../store/sql.ts';
 import { listEntries, type EntryRow, type EntryStanding } from '../../store/statements/suppression.ts';
 import type { Deps } from '../deps.ts';
 import { throughFile } from '../through-file.ts';

@@ -3,55 +3,74 @@ import { getCookie } from 'hono/cookie';
 import type { ContentfulStatusCode } from 'hono/utils/http-status';
 import type Joi from 'joi';
 import type { Logger } from 'pino';
-import { isEnough, TOKEN_SCOPE_WORDS, type TokenScope } from '../../shared/access.ts';
+import { isEnough, TOKEN_SCOPE_WORDS } from '../../shared/access.ts';
 import { findSignedIn, type SignedIn } from '../../operations/accounts/sign-in.ts';
 import type { Deps } from '../../operations/deps.ts';
+import type { CheckableRelay } from '../../operations/relay/relay.ts';
 import { Problem } from '../../operations/problem.ts';
 import { problemDocument, PROBLEMS } from '../../shared/problems.ts';
-import { asAccount } from '../../store/acting-account.ts';
-import { findUnstorable, UNSTORABLE_WORDS } from '../../shared/storable.ts';
+import { actingFor } from '../../store/acting-account.ts';
+import { findUnstorable, UNSTORABLE_WORDS } from './storable.ts';
 import type { ProcessId } from '../process-identity.ts';
 import { doOnce, idempotencyKeyOf } from './idempotency.ts';
+import { checkAnswer, checkRefusal } from './check-answer.ts';
 import { describeApi } from './openapi.ts';
 import type { Route } from './route.ts';
+import { neededScope } from './needed-scope.ts';
 import { readBody } from './upload.ts';
-import { accountRoutes } from './routes/accounts.ts';
+import { accountsRoutes } from './routes/accounts.ts';
 import type { NetworkOf } from './network-of.ts';
 import { refuseForeign, type Doors } from './doors.ts';
 import { sessionCookie } from './session-cookie.ts';
-import { campaignRoutes } from './routes/campaigns.ts';
-import { actRoutes } from './routes/acts.ts';
-import { addressRoutes } from './routes/addresses.ts';
-import { verificationRoutes } from './routes/verifications.ts';
-import { contactRoutes } from './routes/contacts.ts';
-import { importRoutes } from './routes/imports.ts';
-import { actorRoutes } from './routes/actors.ts';
-import { eventRoutes } from './routes/events.ts';
-import { returnRoutes } from './routes/returns.ts';
+import { campaignsRoutes } from './routes/campaigns.ts';
+import { sendingRoutes } from './routes/sending.ts';
+import { reportsRoutes } from './routes/reports.ts';
+import { actsRoutes } from './routes/acts.ts';
+import { addressesRoutes } from './routes/addresses.ts';
+import { verificationsRoutes } from './routes/verifications.ts';
+import { contactsRoutes } from './routes/contacts.ts';
+import { importsRoutes } from './routes/imports.ts';
+import { actorsRoutes } from './routes/actors.ts';
+import { eventsRoutes } from './routes/events.ts';
+import { returnsRoutes } from './routes/returns.ts';
+import { mailboxesRoutes } from './routes/mailboxes.ts';
+import { stormsRoutes } from './routes/storms.ts';
 import { organisationRoutes } from './routes/organisation.ts';
 import { permissionRoutes } from './routes/permission.ts';
-import { ruleRoutes } from './routes/rules.ts';
-import { runRoutes } from './routes/runs.ts';
-import { segmentRoutes } from './routes/segments.ts';
+import { relayRoutes } from './routes/relay.ts';
+import { rulesRoutes } from './routes/rules.ts';
+import { runsRoutes } from './routes/runs.ts';
+import { segmentsRoutes } from './routes/segments.ts';
+import { conditionsRoutes } from './routes/conditions.ts';
+import { costRoutes } from './routes/cost.ts';
+import { reconciliationsRoutes } from './routes/reconciliations.ts';
 import { suppressionRoutes } from './routes/suppression.ts';
 
 export const ROUTES: Route[] = [
-  ...accountRoutes,
+  ...accountsRoutes,
   ...organisationRoutes,
-  ...contactRoutes,
-  ...importRoutes,
+  ...contactsRoutes,
+  ...importsRoutes,
   ...permissionRoutes,
-  ...actRoutes,
-  ...addressRoutes,
-  ...verificationRoutes,
-  ...campaignRoutes,
-  ...eventRoutes,
-  ...actorRoutes,
-  ...returnRoutes,
-  ...segmentRoutes,
+  ...actsRoutes,
+  ...reconciliationsRoutes,
+  ...costRoutes,
+  ...addressesRoutes,
+  ...verificationsRoutes,
+  ...campaignsRoutes,
+  ...sendingRoutes,
+  ...reportsRoutes,
+  ...eventsRoutes,
+  ...actorsRoutes,
+  ...returnsRoutes,
+  ...mailboxesRoutes,
+  ...stormsRoutes,
+  ...conditionsRoutes,
+  ...segmentsRoutes,
   ...suppressionRoutes,
-  ...ruleRoutes,
-  ...runRoutes,
+  ...relayRoutes,
+  ...rulesRoutes,
+  ...runsRoutes,
 ];
 
 /** JSON bodies hold at most this much; files and events come in raw and have limits of their own. */
@@ -60,13 +79,19 @@ const MOST_JSON_BYTES = 8 * 1024 * 1024;
 /** What the API needs besides the operations. */
 export interface ApiOptions {
   deps: Deps;
+  relay: CheckableRelay;
   processId: ProcessId;
   networkOf: NetworkOf;
   doors: Doors;
   log: Logger;
+  /** Each answer is held against its contract. */
+  checksAnswers: boolean;
 }
 
-/** The API under /api/v1: each route is checked against its schemas, authorised, and answered; refusals are problem+json. */
+/**
+ * The API under /api/v1: each route is checked against its schemas, authorised, and answered; refusals are
+ * problem+json.
+ */
 export function makeApi(options: ApiOptions): Hono {
   const api = new Hono();
   // What is answered is for whoever asks, now: no cache keeps it, and no browser takes it for anything else.
@@ -78,7 +103,7 @@ export function makeApi(options: ApiOptions): Hono {
   });
   api.get('/openapi.json', (c) => c.json(describeApi(ROUTES)));
   for (const declared of ROUTES)
-    api.on(declared.method.toUpperCase(), declared.path, (c) => answer(options, declared, c));
+    api.on(declared.method.toUpperCase(), declared.path, (c) => answerAsSaid(options, declared, c));
   api.all('*', (c) => {
     throw new Problem('not-found', `There is nothing at ${c.req.method} ${c.req.path}; see /api/v1/openapi.json.`);
   });
@@ -86,8 +111,18 @@ export function makeApi(options: ApiOptions): Hono {
   return api;
 }
 
+/** Answers, or refuses, as the contract says; for development and tests it is looked at whether that holds. */
+async function answerAsSaid(of: ApiOptions, declared: Route, c: Context): Promise<Response> {
+  try {
+    return await answer(of, declared, c);
+  } catch (error) {
+    if (of.checksAnswers) checkRefusal(declared, error);
+    throw error;
+  }
+}
+
 async function answer(of: ApiOptions, declared: Route, c: Context): Promise<Response> {
-  const { deps, networkOf, log } = of;
+  const { networkOf, log } = of;
   const cookie = sessionCookie(of.doors);
   if (declared.method !== 'get') refuseForeign(c, of.doors);
   const who = declared.open ? NOBODY : await authorise(of, declared, c);
@@ -99,18 +134,20 @@ async function answer(of: ApiOptions, declared: Route, c: Context): Promise<Resp
       : '';
   const body = declared.raw === undefined ? check(declared.body, parseBody(text, c), 'body') : {};
   const network = networkOf(c);
-  const run = (): Promise<unknown> =>
-    asOne(who, async () => declared.handle({ deps, who, params, query, body, c, network, log, cookie } as never));
+  const deps = depsFor(of.deps, who);
+  const run = async (): Promise<unknown> =>
+    declared.handle({ deps, relay: of.relay, who, params, query, body, c, network, log, cookie });
   const key = idempotencyKeyOf(declared, c);
   const result = key === undefined ? await run() : await doOnce(of, who, key, { text, declared, c }, run);
   if (result instanceof Response) return result;
+  if (of.checksAnswers) checkAnswer(declared, result);
   if (declared.status === 204) return c.body(null, 204);
   return c.json(result as object, declared.status ?? 200);
 }
 
 /** What a route does is done for the account that asks, if one does. */
-function asOne<T>({ accountId }: SignedIn, work: () => T): T {
-  return accountId === 0 ? work() : asAccount(accountId, work);
+function depsFor(deps: Deps, { accountId }: SignedIn): Deps {
+  return accountId === 0 ? deps : { ...deps, database: actingFor(deps.database, accountId) };
 }
 
 const NOBODY: SignedIn = { accountId: 0, name: 'nobody', email: '', csrf: null, scope: 'read' };
@@ -130,20 +167,21 @@ async function authorise({ deps, doors }: ApiOptions, declared: Route, c: Contex
   }
   const needed = neededScope(declared);
   if (!isEnough(who.scope, needed))
-    throw new Problem('not-allowed', `This API token may ${TOKEN_SCOPE_WORDS[who.scope]}; this needs one of scope “${needed}”.`); // prettier-ignore
+    throw new Problem(
+      'not-allowed',
+      `This API token may ${TOKEN_SCOPE_WORDS[who.scope]}; this needs one of scope “${needed}”.`,
+    );
   return who;
-}
-
-/** What a token has to be allowed for a route. */
-export function neededScope({ method, path, needs }: Pick<Route, 'method' | 'path' | 'needs'>): TokenScope {
-  return needs ?? (method === 'get' || path.endsWith('/preview') ? 'read' : 'write');
 }
 
 function parseBody(text: string, c: Context): unknown {
   if (text === '') return {};
   // A form of another site can send text, but nothing that calls itself JSON without asking first.
   if (!/^application\/(?:[\w.-]+\+)?json\b/i.test(c.req.header('content-type') ?? ''))
-    throw new Problem('unreadable-body', 'The body is not said to be JSON: its Content-Type has to be application/json.'); // prettier-ignore
+    throw new Problem(
+      'unreadable-body',
+      'The body is not said to be JSON: its Content-Type has to be application/json.',
+    );
   try {
     return JSON.parse(text);
   } catch {

@@ -4,7 +4,10 @@ import { join } from 'node:path';
 import { serveStatic } from '@hono/node-server/serve-static';
 import { Hono } from 'hono';
 
-/** Only what is bundled runs: no script, font or picture from elsewhere. Message previews are drawn in a sandboxed frame. */
+/**
+ * Only what is bundled runs: no script, font or picture from elsewhere. Message previews are drawn in a sandboxed
+ * frame.
+ */
 const CONTENT_POLICY =
   "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-src 'self' data: blob:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'";
 

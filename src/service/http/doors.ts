@@ -18,20 +18,24 @@ export function makeDoors(consoleUrl: string, hosts: readonly string[]): Doors {
 }
 
 /**
- * Turns away what comes by a name that is not ours: a page elsewhere whose own name was made to lead here would otherwise be
- * of the same origin as the console.
+ * Turns away what comes by a name that is not ours: a page elsewhere whose own name was made to lead here would
+ * otherwise be of the same origin as the console.
  */
 export function knownHosts({ hosts }: Doors): MiddlewareHandler {
   return async (c, next) => {
     const host = nameIn(c.req.header('host'));
     if (host === undefined || !hosts.has(host))
-      return c.text(`Nothing is served here under the name ${JSON.stringify(host ?? '')}. Who runs this service can add it to AVENDEL_CONSOLE_HOSTS.\n`, 421); // prettier-ignore
+      return c.text(
+        `Nothing is served here under the name ${JSON.stringify(host ?? '')}. Who runs this service can add it to AVENDEL_CONSOLE_HOSTS.\n`,
+        421,
+      );
     await next();
   };
 }
 
 /**
- * A browser says from which page a request comes; only our own may change anything. What sends neither field is no browser.
+ * A browser says from which page a request comes; only our own may change anything. What sends neither field is no
+ * browser.
  * @throws Problem csrf
  */
 export function refuseForeign(c: Context, { consoleUrl, hosts }: Doors): void {
@@ -51,5 +55,7 @@ function isSameHost(origin: string, host: string | undefined, hosts: ReadonlySet
 }
 
 function nameIn(host: string | undefined): string | undefined {
-  return host !== undefined && URL.canParse(`http://${host}`) ? new URL(`http://${host}`).hostname.toLowerCase() : undefined; // prettier-ignore
+  return host !== undefined && URL.canParse(`http://${host}`)
+    ? new URL(`http://${host}`).hostname.toLowerCase()
+    : undefined;
 }

@@ -8,21 +8,31 @@ import type { ProcessId } from '../process-identity.ts';
 import type { Route } from './route.ts';
 import { hashUpload, uploadOf } from './upload.ts';
 
-/** The key of a request that is to be done once; nothing where there is none. @throws Problem invalid-input on routes of secrets */
+/**
+ * The key of a request that is to be done once; nothing where there is none.
+ * @throws Problem invalid-input on routes of secrets
+ */
 export function idempotencyKeyOf(declared: Route, c: Context): string | undefined {
   if (declared.method !== 'post') return undefined;
   const key = c.req.header('idempotency-key');
   if (key === undefined) return undefined;
   if (declared.secret)
-    throw new Problem('invalid-input', 'Nothing is kept of what is said here, so it takes no Idempotency-Key. Leave it out.', { field: 'Idempotency-Key' }); // prettier-ignore
+    throw new Problem(
+      'invalid-input',
+      'Nothing is kept of what is said here, so it takes no Idempotency-Key. Leave it out.',
+      { field: 'Idempotency-Key' },
+    );
   if (!/^[\x21-\x7e]{1,200}$/.test(key))
-    throw new Problem('invalid-input', 'An Idempotency-Key has 1 to 200 letters, digits or signs, without blanks.', { field: 'Idempotency-Key' }); // prettier-ignore
+    throw new Problem('invalid-input', 'An Idempotency-Key has 1 to 200 letters, digits or signs, without blanks.', {
+      field: 'Idempotency-Key',
+    });
   return key;
 }
 
 /**
- * The same request under the same key is done once, and a repeat within a day gets the first one's answer. Of an upload the
- * file belongs to the request: it is digested as it passes. What failed, and what died with its process, may be tried again.
+ * The same request under the same key is done once, and a repeat within a day gets the first one's answer. Of an upload
+ * the file belongs to the request: it is digested as it passes. What failed, and what died with its process, may be
+ * tried again.
  */
 export async function doOnce(
   { deps, processId }: { deps: Deps; processId: ProcessId },
@@ -36,7 +46,8 @@ export async function doOnce(
   const kept = await beginIdempotent(deps.database, who.accountId, key, hash, processId() ?? null);
   if (kept) {
     if (!kept.sameRequest) throw new Problem('key-reused', 'Another request was made under this key.');
-    if (kept.status === null) throw new Problem('key-reused', 'The first request under this key is still being worked on.'); // prettier-ignore
+    if (kept.status === null)
+      throw new Problem('key-reused', 'The first request under this key is still being worked on.');
     if (kept.fileHash && !kept.fileHash.equals(await digestOf(c)))
       throw new Problem('key-reused', 'Another file was sent under this key.');
     return kept.body;

@@ -23,14 +23,31 @@ export function makeMetrics(deps: Deps, recorder: EventRecorder): Registry {
   gauge('avendel_deliveries', 'Deliveries by state', 'state', () => countDeliveryStates(deps.database));
   gauge('avendel_returns', 'Returned messages by state', 'state', () => countReturns(deps.database));
   gauge('avendel_events', 'Events by kind, as totals of activity', 'kind', () => countEventKinds(deps.database));
-  new Gauge({ name: 'avendel_events_waiting', help: 'Events taken in and not yet committed', registers: [registry], collect() { this.set(recorder.waiting()); } }); // prettier-ignore
-  new Gauge({ name: 'avendel_repeats_left_out', help: 'Opens, clicks and visits not recorded one by one, since the start', registers: [registry], collect() { this.set(recorder.leftOut()); } }); // prettier-ignore
+  new Gauge({
+    name: 'avendel_events_waiting',
+    help: 'Events taken in and not yet committed',
+    registers: [registry],
+    collect() {
+      this.set(recorder.waiting());
+    },
+  });
+  new Gauge({
+    name: 'avendel_repeats_left_out',
+    help: 'Opens, clicks and visits not recorded one by one, since the start',
+    registers: [registry],
+    collect() {
+      this.set(recorder.leftOut());
+    },
+  });
   return registry;
 }
 
 const LOOPBACK = /^(127\.|::1$|::ffff:127\.)/;
 
-/** Figures are for this machine, and for whoever has a token. What a proxy on this machine passes on comes from elsewhere. */
+/**
+ * Figures are for this machine, and for whoever has a token. What a proxy on this machine passes on comes from
+ * elsewhere.
+ */
 export async function mayReadMetrics(deps: Deps, c: Context): Promise<boolean> {
   const isPassedOn = c.req.header('x-forwarded-for') !== undefined || c.req.header('forwarded') !== undefined;
   if (LOOPBACK.test(getConnInfo(c).remote.address ?? '') && !isPassedOn) return true;

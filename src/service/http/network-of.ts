@@ -6,8 +6,8 @@ import type { Context } from 'hono';
 export type NetworkOf = (c: Context) => string | null;
 
 /**
- * Reads where requests came from. X-Forwarded-For is believed as far as it was written by our own proxies: from its end,
- * the first address that is none of them. What stands before that, anybody can have written.
+ * Reads where requests came from. X-Forwarded-For is believed as far as it was written by our own proxies: from its
+ * end, the first address that is none of them. What stands before that, anybody can have written.
  */
 export function makeNetworkOf(proxies: readonly string[]): NetworkOf {
   const ours = new Set(proxies.map(plain));

@@ -1,5 +1,5 @@
 import { Problem } from '../../operations/problem.ts';
-import { isStorable } from '../../shared/storable.ts';
+import { isStorable } from './storable.ts';
 
 export interface PageQuery {
   cursor?: string;

@@ -1,12 +1,13 @@
 import { Hono, type Context } from 'hono';
 import { bodyLimit } from 'hono/body-limit';
+import { PUBLIC_PATHS } from '../../core/message/public-paths.ts';
 import { oneLine } from '../../core/message/merge-fields.ts';
 import type { Deps } from '../../operations/deps.ts';
-import { confirm, findConfirmation } from '../../operations/permission/confirm.ts';
-import { leavingByMessage, leavingEvent } from '../../operations/permission/leave.ts';
-import { choosePreferences, findPreferences, type Preferences } from '../../operations/permission/preferences.ts';
-import { findSlip } from '../../operations/permission/find-slip.ts';
-import { signUp } from '../../operations/permission/sign-up.ts';
+import { confirm, findConfirmation } from '../../operations/consent/confirm.ts';
+import { leavingByMessage, leavingEvent } from '../../operations/consent/leave.ts';
+import { choosePreferences, findPreferences, type Preferences } from '../../operations/consent/preferences.ts';
+import { findSlip } from '../../operations/consent/find-slip.ts';
+import { signUp } from '../../operations/consent/sign-up.ts';
 import { Problem } from '../../operations/problem.ts';
 import { BrandEntity, ListEntity, type List } from '../../store/entities/organisation.ts';
 import { findDelivery, type DeliveryOfToken } from '../../store/statements/returns.ts';
@@ -27,17 +28,26 @@ import {
   slipPage,
 } from './public-pages.ts';
 
-/** Pages for coming in and for choosing: sign-up form, confirmation, preferences. A GET changes nothing on any of them. */
+/**
+ * Pages for coming in and for choosing: sign-up form, confirmation, preferences. A GET changes nothing on any of them.
+ */
 export function makePermissionPages(deps: Deps, recorder: EventRecorder, networkOf: NetworkOf): Hono {
   const app = new Hono();
-  const limited = bodyLimit({ maxSize: MOST_FORM_BYTES });
+  addSignUp(app, deps, networkOf);
+  addConfirmation(app, deps, networkOf);
+  addPreferences(app, deps, recorder, networkOf);
+  return app;
+}
 
-  app.get('/s/:token', async (c) => {
+const limited = bodyLimit({ maxSize: MOST_FORM_BYTES });
+
+function addSignUp(app: Hono, deps: Deps, networkOf: NetworkOf): void {
+  app.get(`${PUBLIC_PATHS.join}/:token`, async (c) => {
     const list = await findListBehind(deps, c.req.param('token'));
     return list ? c.html(signUpPage(await brandName(deps, list.brandId), list), 200, NEVER_CACHED) : gone(c);
   });
 
-  app.post('/s/:token', limited, async (c) => {
+  app.post(`${PUBLIC_PATHS.join}/:token`, limited, async (c) => {
     const list = await findListBehind(deps, c.req.param('token'));
     if (!list) return gone(c);
     const form = await readForm(c);
@@ -63,8 +73,10 @@ export function makePermissionPages(deps: Deps, recorder: EventRecorder, network
     }
     return c.html(signedUpPage(list.name), 200, NEVER_CACHED);
   });
+}
 
-  app.get('/k/:token', async (c) => {
+function addConfirmation(app: Hono, deps: Deps, networkOf: NetworkOf): void {
+  app.get(`${PUBLIC_PATHS.confirm}/:token`, async (c) => {
     const one = await findConfirmation(deps, c.req.param('token'));
     if (!one) return gone(c);
     if (one.state === 'confirmed') return c.html(confirmedPage(one.listName), 200, NEVER_CACHED);
@@ -72,7 +84,7 @@ export function makePermissionPages(deps: Deps, recorder: EventRecorder, network
     return c.html(confirmPage(await brandName(deps, one.brandId), one.listName), 200, NEVER_CACHED);
   });
 
-  app.post('/k/:token', limited, async (c) => {
+  app.post(`${PUBLIC_PATHS.confirm}/:token`, limited, async (c) => {
     const one = await findConfirmation(deps, c.req.param('token'));
     if (!one) return gone(c);
     const done = one.state === 'confirmed' || (one.state === 'pending' && (await confirm(deps, one, networkOf(c))));
@@ -80,15 +92,17 @@ export function makePermissionPages(deps: Deps, recorder: EventRecorder, network
       ? c.html(confirmedPage(one.listName), 200, NEVER_CACHED)
       : c.html(confirmationOverPage(one.listName), 410, NEVER_CACHED);
   });
+}
 
-  app.get('/p/:token', async (c) => {
+function addPreferences(app: Hono, deps: Deps, recorder: EventRecorder, networkOf: NetworkOf): void {
+  app.get(`${PUBLIC_PATHS.choose}/:token`, async (c) => {
     const found = await findMessageBehind(deps, c.req.param('token'));
     if (!found) return gone(c);
     const { lists } = await findPreferences(deps, found.contactId, found.brandId);
     return c.html(preferencesPage(await brandName(deps, found.brandId), choicesOf(lists)), 200, NEVER_CACHED);
   });
 
-  app.post('/p/:token', limited, async (c) => {
+  app.post(`${PUBLIC_PATHS.choose}/:token`, limited, async (c) => {
     const found = await findMessageBehind(deps, c.req.param('token'));
     if (!found) return gone(c);
     const form = await readFormOfMany(c);
@@ -111,7 +125,6 @@ export function makePermissionPages(deps: Deps, recorder: EventRecorder, network
       NEVER_CACHED,
     );
   });
-  return app;
 }
 
 function choicesOf(lists: Preferences['lists']): { id: number; name: string; on: boolean }[] {

@@ -1,4 +1,4 @@
-import { isStorable } from '../../shared/storable.ts';
+import { isStorable } from './storable.ts';
 import { BOUNCE_CLASSES, EVENT_KINDS } from '../../shared/words.ts';
 
 const KINDS: ReadonlySet<unknown> = new Set(EVENT_KINDS);
@@ -7,9 +7,14 @@ const INSTANT = /^\d{4}-\d{2}-\d{2}T\d{2}:\d{2}:\d{2}(\.\d{1,6})?(Z|[+-]\d{2}:\d
 /** Without blanks at either end, which the schema would take off. */
 const TEXT = /^\S(?:.*\S)?$/;
 
-const text = (most: number) => (value: unknown): boolean => typeof value === 'string' && value.length <= most && TEXT.test(value) && isStorable(value); // prettier-ignore
-const number = (value: unknown): boolean => Number.isInteger(value) && (value as number) >= 1 && (value as number) <= 2_147_483_647; // prettier-ignore
-const instant = (value: unknown): boolean => typeof value === 'string' && INSTANT.test(value) && !Number.isNaN(Date.parse(value)); // prettier-ignore
+const text =
+  (most: number) =>
+  (value: unknown): boolean =>
+    typeof value === 'string' && value.length <= most && TEXT.test(value) && isStorable(value);
+const number = (value: unknown): boolean =>
+  Number.isInteger(value) && (value as number) >= 1 && (value as number) <= 2_147_483_647;
+const instant = (value: unknown): boolean =>
+  typeof value === 'string' && INSTANT.test(value) && !Number.isNaN(Date.parse(value));
 
 const FIELDS: Readonly<Record<string, (value: unknown) => boolean>> = {
   kind: (value) => KINDS.has(value),
@@ -30,8 +35,8 @@ const FIELDS: Readonly<Record<string, (value: unknown) => boolean>> = {
 const REQUIRED = ['kind', 'at', 'source', 'externalId', 'address'];
 
 /**
- * Whether a value is an event beyond doubt, such as nearly all are: then the schema, which takes a quarter of the time of
- * recording it, need not be asked. Everything else is for the schema to judge and to explain.
+ * Whether a value is an event beyond doubt, such as nearly all are: then the schema, which takes a quarter of the time
+ * of recording it, need not be asked. Everything else is for the schema to judge and to explain.
  */
 export function isPlainEvent(value: unknown): boolean {
   if (typeof value !== 'object' || value === null || Array.isArray(value)) return false;

@@ -131,7 +131,9 @@ export function confirmationOverPage(listName: string): string {
   );
 }
 
-/** Every public list of the brand, each on or off, or out of everything. Once saved, what is asked for by mail is named. */
+/**
+ * Every public list of the brand, each on or off, or out of everything. Once saved, what is asked for by mail is named.
+ */
 export function preferencesPage(
   brandName: string,
   lists: { id: number; name: string; on: boolean }[],

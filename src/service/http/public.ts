@@ -2,15 +2,17 @@ import { randomUUID } from 'node:crypto';
 import { Hono, type Context, type MiddlewareHandler } from 'hono';
 import { bodyLimit } from 'hono/body-limit';
 import { HTTPException } from 'hono/http-exception';
+import { getPath } from 'hono/utils/url';
 import type { Logger } from 'pino';
 import type { TokenPayload, TokenUse } from '../../core/message/token.ts';
 import { listsToLeave } from '../../core/consent/leaving.ts';
+import { PUBLIC_PATHS, todaysPath } from '../../core/message/public-paths.ts';
 import { asLocation } from '../../core/message/links.ts';
 import { siteScript } from '../../core/message/visit-link.ts';
 import { TRAP_LINK } from '../../core/message/compile-message.ts';
 import { OWN_SOURCE, type IncomingEvent } from '../../operations/events/record-events.ts';
 import { findDestination, findVisit } from '../../operations/events/sites.ts';
-import { leavingByMessage, leavingEvent } from '../../operations/permission/leave.ts';
+import { leavingByMessage, leavingEvent } from '../../operations/consent/leave.ts';
 import { Problem } from '../../operations/problem.ts';
 import type { Deps } from '../../operations/deps.ts';
 import { findLink } from '../../store/statements/campaigns.ts';
@@ -39,9 +41,9 @@ interface Public {
 
 /** What strangers reach: pixel, link redirects, the ways out. Nothing here lists or reveals contacts. */
 export function makePublicApp(deps: Deps, recorder: EventRecorder, networkOf: NetworkOf, log: Logger): Hono {
-  const app = new Hono();
+  const app = new Hono({ getPath: (request) => todaysPath(getPath(request)) });
   app.use('*', pagePolicy);
-  const brands = makeCache<number | undefined>(MOST_CACHED);
+  const brands = makeCache<number>(MOST_CACHED);
   const brandOfToken: Public['brandOfToken'] = (payload) =>
     brands.get(String(payload.campaignId), () => brandOf(deps, payload));
   const shared: Public = { deps, recorder, networkOf, brandOfToken };
@@ -62,19 +64,25 @@ export function makePublicApp(deps: Deps, recorder: EventRecorder, networkOf: Ne
   return app;
 }
 
-/** Only what is in the page runs or is shown, and no other site shows it within its own but for the form to sign up, which is made for that. */
+/**
+ * Only what is in the page runs or is shown, and no other site shows it within its own but for the form to sign up,
+ * which is made for that.
+ */
 const pagePolicy: MiddlewareHandler = async (c, next) => {
   await next();
-  const framedBy = c.req.path.startsWith('/s/') ? '*' : "'none'";
-  c.header('content-security-policy', `default-src 'none'; style-src 'unsafe-inline'; form-action 'self'; base-uri 'none'; frame-ancestors ${framedBy}`); // prettier-ignore
+  const framedBy = c.req.path.startsWith(`${PUBLIC_PATHS.join}/`) ? '*' : "'none'";
+  c.header(
+    'content-security-policy',
+    `default-src 'none'; style-src 'unsafe-inline'; form-action 'self'; base-uri 'none'; frame-ancestors ${framedBy}`,
+  );
   c.header('x-content-type-options', 'nosniff');
 };
 
 /** The pixel and the links of a message. */
 function addTracking(app: Hono, { deps, recorder, networkOf, brandOfToken }: Public): void {
-  const links = makeCache<string | undefined>(MOST_CACHED);
+  const links = makeCache<string>(MOST_CACHED);
 
-  app.get('/o/:name', async (c) => {
+  app.get(`${PUBLIC_PATHS.seen}/:name`, async (c) => {
     const payload = read(deps, c.req.param('name').replace(/\.gif$/, ''), 'open');
     const brandId = payload && (await brandOfToken(payload));
     if (payload && brandId !== undefined)
@@ -82,7 +90,7 @@ function addTracking(app: Hono, { deps, recorder, networkOf, brandOfToken }: Pub
     return c.body(PIXEL, 200, { ...NEVER_CACHED, 'content-type': 'image/gif' });
   });
 
-  app.get('/c/:token', async (c) => {
+  app.get(`${PUBLIC_PATHS.to}/:token`, async (c) => {
     const payload = read(deps, c.req.param('token'), 'click');
     if (!payload) return c.html(gonePage(), 404, NEVER_CACHED);
     const url = await links.get(`${payload.campaignId} ${payload.link}`, () =>
@@ -100,8 +108,8 @@ function addTracking(app: Hono, { deps, recorder, networkOf, brandOfToken }: Pub
 
 /** The script for the organisation's own sites, and what it tells. */
 function addVisits(app: Hono, { deps, recorder, networkOf, brandOfToken }: Public): void {
-  const script = siteScript(`${deps.publicUrl}/v`, VISITOR_DAYS);
-  app.get('/v.js', (c) =>
+  const script = siteScript(`${deps.publicUrl}${PUBLIC_PATHS.visit}`, VISITOR_DAYS);
+  app.get(`${PUBLIC_PATHS.visit}.js`, (c) =>
     c.body(script, 200, {
       'content-type': 'text/javascript; charset=utf-8',
       'cache-control': 'public, max-age=3600',
@@ -111,7 +119,7 @@ function addVisits(app: Hono, { deps, recorder, networkOf, brandOfToken }: Publi
   );
 
   // The script's beacon: text, so that no browser asks beforehand. It learns nothing from the answer.
-  app.post('/v', bodyLimit({ maxSize: MOST_FORM_BYTES }), async (c) => {
+  app.post(PUBLIC_PATHS.visit, bodyLimit({ maxSize: MOST_FORM_BYTES }), async (c) => {
     if (c.req.header('dnt') === '1' || c.req.header('sec-gpc') === '1') return c.body(null, 204, NEVER_CACHED);
     const event = await findVisit(deps, parseTold(await c.req.text()), {
       userAgent: (c.req.header('user-agent') ?? '').slice(0, 300),
@@ -125,15 +133,19 @@ function addVisits(app: Hono, { deps, recorder, networkOf, brandOfToken }: Publi
 
 /** The ways out of a message: by one click (RFC 8058), and by a page with a button. */
 function addWaysOut(app: Hono, { deps, recorder }: Public): void {
-  app.get('/u/:token', async (c) => {
+  app.get(`${PUBLIC_PATHS.out}/:token`, async (c) => {
     const found = await findBehind(deps, c.req.param('token'));
     if (!found) return c.html(gonePage(), 404, NEVER_CACHED);
     const { brandName, lists } = await pageFacts(deps, found);
-    return c.html(unsubscribePage(brandName, lists, `/p/${c.req.param('token')}`), 200, NEVER_CACHED);
+    return c.html(
+      unsubscribePage(brandName, lists, `${PUBLIC_PATHS.choose}/${c.req.param('token')}`),
+      200,
+      NEVER_CACHED,
+    );
   });
 
   // RFC 8058: acts at once, without cookies or redirects. The page's own form posts here too, with what was chosen.
-  app.post('/u/:token', bodyLimit({ maxSize: MOST_FORM_BYTES }), async (c) => {
+  app.post(`${PUBLIC_PATHS.out}/:token`, bodyLimit({ maxSize: MOST_FORM_BYTES }), async (c) => {
     const found = await findBehind(deps, c.req.param('token'));
     if (!found) return c.html(gonePage(), 404, NEVER_CACHED);
     const form = await readForm(c);

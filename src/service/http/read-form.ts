@@ -1,7 +1,10 @@
 import type { Context } from 'hono';
 import { HTTPException } from 'hono/http-exception';
 
-/** A form that a stranger sends. Of a field that stands in it several times the last counts. @throws HTTPException 400 for what is no form */
+/**
+ * A form that a stranger sends. Of a field that stands in it several times the last counts.
+ * @throws HTTPException 400 for what is no form
+ */
 export function readForm(c: Context): Promise<Record<string, string | File>> {
   return c.req.parseBody().catch(refuseForm);
 }

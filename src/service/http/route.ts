@@ -1,18 +1,16 @@
 import type { Context } from 'hono';
-import type Joi from 'joi';
 import type { Logger } from 'pino';
 import type { SignedIn } from '../../operations/accounts/sign-in.ts';
 import type { Deps } from '../../operations/deps.ts';
-import type { TokenScope } from '../../shared/access.ts';
+import type { CheckableRelay } from '../../operations/relay/relay.ts';
+import type { Answer, Checked, Contract, Served } from '../../shared/contract/contract.ts';
 import type { SessionCookie } from './session-cookie.ts';
 
-/** What a handler is given: everything already checked against the route's schemas. */
-export interface Call<P = Record<string, never>, Q = Record<string, never>, B = Record<string, never>> {
+/** What a handler is given besides what was said in the request. */
+export interface Circumstances {
   deps: Deps;
+  relay: CheckableRelay;
   who: SignedIn;
-  params: P;
-  query: Q;
-  body: B;
   c: Context;
   /** Where the request came from, if it can be told. */
   network: string | null;
@@ -21,31 +19,21 @@ export interface Call<P = Record<string, never>, Q = Record<string, never>, B = 
   cookie: SessionCookie;
 }
 
-export interface Route {
-  method: 'get' | 'post' | 'patch' | 'delete';
-  /** Below /api/v1, parameters as `:name`. */
-  path: string;
-  summary: string;
-  params?: Joi.ObjectSchema;
-  query?: Joi.ObjectSchema;
-  body?: Joi.Schema;
-  /** The body is not JSON: the handler reads it from the context as it comes. */
-  raw?: string;
-  /** What is said or answered is secret: nothing of it is kept. */
-  secret?: boolean;
-  /** What a token has to be allowed; else `read` for what is only looked at, and `write` for all else. */
-  needs?: TokenScope;
-  /** May be called by nobody in particular. */
-  open?: boolean;
-  /** Media type of the answer where it is not JSON. */
-  answers?: string;
-  status?: 200 | 201 | 202 | 204;
-  handle(call: Call<never, never, never>): Promise<unknown>;
+/** What a handler is given: everything already checked against the contract's schemas. */
+export type Call<C extends Contract> = Circumstances & Checked<C>;
+
+/** Carries out one contract. */
+export type Handler<C extends Contract> = (call: Call<C>) => Promise<Served<Answer<C>>>;
+
+/** A contract with what carries it out. */
+export interface Route extends Contract {
+  handle(call: Circumstances & { params: unknown; query: unknown; body: unknown }): Promise<unknown>;
 }
 
-/** Declares a route. Types of parameters, query and body are the caller's claim about what its schemas let through. */
-export function route<P = Record<string, never>, Q = Record<string, never>, B = Record<string, never>>(
-  declared: Omit<Route, 'handle'> & { handle(call: Call<P, Q, B>): Promise<unknown> },
-): Route {
-  return declared;
+/** The routes of a thing: each of its contracts with its handler. */
+export function handlers<Contracts extends Record<string, Contract>>(
+  contracts: Contracts,
+  handle: { [Name in keyof Contracts]: Handler<Contracts[Name]> },
+): Route[] {
+  return Object.keys(contracts).map((name) => ({ ...contracts[name]!, handle: handle[name] as Route['handle'] }));
 }

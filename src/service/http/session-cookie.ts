@@ -13,6 +13,12 @@ export interface SessionCookie {
  */
 export function sessionCookie({ consoleUrl }: Pick<Doors, 'consoleUrl'>): SessionCookie {
   const secure = consoleUrl.startsWith('https:');
-  const options: CookieOptions = { httpOnly: true, sameSite: 'Strict', path: '/', secure, maxAge: SESSION_DAYS * 86_400 }; // prettier-ignore
+  const options: CookieOptions = {
+    httpOnly: true,
+    sameSite: 'Strict',
+    path: '/',
+    secure,
+    maxAge: SESSION_DAYS * 86_400,
+  };
   return { name: secure ? '__Host-avendel_session' : 'avendel_session', options };
 }

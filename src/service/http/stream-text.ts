@@ -1,7 +1,10 @@
 import { Readable } from 'node:stream';
 import type { Context } from 'hono';
 
-/** Answers with a file made piece by piece; nothing holds it whole. The first piece is made before the answer begins, so that a refusal is still one. */
+/**
+ * Answers with a file made piece by piece; nothing holds it whole. The first piece is made before the answer begins, so
+ * that a refusal is still one.
+ */
 export async function streamText(
   c: Context,
   fileName: string,

@@ -20,16 +20,15 @@ export function uploadOf(c: Context): AsyncIterable<Uint8Array> {
 }
 
 /**
- * The body of a request in memory, cut off as soon as it is longer than may be: also one that comes in chunks and does not say
- * how long it will be. Empty where there is none. @throws Problem too-large
+ * The body of a request in memory, cut off as soon as it is longer than may be: also one that comes in chunks and does
+ * not say how long it will be. Empty where there is none. @throws Problem too-large
  */
 export async function readBody(c: Context, most: number, what = 'The body'): Promise<Buffer> {
   const { incoming } = c.env as HttpBindings;
-  const tooLarge = (): Problem => {
-    // The rest is not read: the line ends with the answer.
-    c.header('connection', 'close');
-    return new Problem('too-large', `${what} is over ${Math.floor(most / 1024 / 1024)} MB, which is the most.`);
-  };
+  // What still comes is dropped for a moment, then the line is ended (Hono's server does both): a line that is ended
+  // with bytes unread takes the refusal with it.
+  const tooLarge = (): Problem =>
+    new Problem('too-large', `${what} is over ${Math.floor(most / 1024 / 1024)} MB, which is the most.`);
   if (Number(incoming.headers['content-length'] ?? 0) > most) throw tooLarge();
   const digest = digests.get(incoming);
   const chunks: Buffer[] = [];

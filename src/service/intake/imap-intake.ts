@@ -1,6 +1,12 @@
 import type { Logger } from 'pino';
 import type { Deps } from '../../operations/deps.ts';
-import { claimMailbox, listMailboxes, noteTrouble, releaseMailboxes, type MailboxRow } from '../../store/statements/mailboxes.ts'; // prettier-ignore
+import {
+  claimMailbox,
+  listMailboxes,
+  noteTrouble,
+  releaseMailboxes,
+  type MailboxRow,
+} from '../../store/statements/mailboxes.ts';
 import type { ProcessId } from '../process-identity.ts';
 import { startLoop, type Loop } from '../workers/loop.ts';
 import { readMailbox, SignInRefused } from './mailbox-session.ts';
@@ -17,8 +23,8 @@ interface Session {
 }
 
 /**
- * Fetches returns from the IMAP mailboxes that are set, each in a session of its own, and each by one process at a time. A
- * mailbox whose settings change is begun anew; one in trouble waits longer and longer, and shows it.
+ * Fetches returns from the IMAP mailboxes that are set, each in a session of its own, and each by one process at a
+ * time. A mailbox whose settings change is begun anew; one in trouble waits longer and longer, and shows it.
  */
 export function startImapIntake(deps: Deps, processId: ProcessId, log: Logger): Loop {
   const sessions = new Map<number, Session>();

@@ -5,9 +5,13 @@ import { MAX_MESSAGE_BYTES } from '../../core/returns/limits.ts';
 import type { Deps } from '../../operations/deps.ts';
 import { findMailboxPassword } from '../../operations/returns/mailboxes.ts';
 import { receiveReturns, type ReceivedReturn } from '../../operations/returns/receive-return.ts';
-import { findMailbox, noteMailbox, type Afterwards, type MailboxRow } from '../../store/statements/mailboxes.ts';
+import type { Afterwards } from '../../shared/contract/mailboxes.ts';
+import { findMailbox, noteMailbox, type MailboxRow } from '../../store/statements/mailboxes.ts';
 
-/** While a mailbox idles, it is looked into this often all the same: a server may forget to tell (RFC 2177 wants a new IDLE within 29 minutes). */
+/**
+ * While a mailbox idles, it is looked into this often all the same: a server may forget to tell (RFC 2177 wants a new
+ * IDLE within 29 minutes).
+ */
 const IDLE_LOOK_MS = 5 * 60_000;
 const SOCKET_TIMEOUT_MS = 10 * 60_000;
 /** Whether the mailbox is still ours, paused or changed, is looked at this often while nothing comes. */
@@ -17,8 +21,8 @@ const RENEW_MS = 20_000;
 export class SignInRefused extends Error {}
 
 /**
- * Signs in to a mailbox and reads it until the line breaks, `goOn` says no, or it is told to stop. Each message is handed
- * on before its number is noted: whatever breaks, it comes again and is known by its digest, so it counts once.
+ * Signs in to a mailbox and reads it until the line breaks, `goOn` says no, or it is told to stop. Each message is
+ * handed on before its number is noted: whatever breaks, it comes again and is known by its digest, so it counts once.
  */
 export async function readMailbox(
   deps: Deps,
@@ -27,7 +31,8 @@ export async function readMailbox(
   signal: AbortSignal,
 ): Promise<void> {
   const password = await findMailboxPassword(deps, mailbox);
-  if (password === undefined) throw new SignInRefused('Its password has to be given again: none is kept, or it was encrypted with another key.'); // prettier-ignore
+  if (password === undefined)
+    throw new SignInRefused('Its password has to be given again: none is kept, or it was encrypted with another key.');
   const client = makeImapClient(mailbox, password);
   let broken: Error | undefined;
   const closed = new Promise<void>((resolve) => client.on('close', resolve));
@@ -52,7 +57,8 @@ export async function readMailbox(
 }
 
 function makeImapClient({ host, port, security, account }: MailboxRow, password: string): ImapFlow {
-  if (security === 'none' && !isLoopback(host)) throw new SignInRefused(`${host} is not this machine: the password would go there in plain text.`); // prettier-ignore
+  if (security === 'none' && !isLoopback(host))
+    throw new SignInRefused(`${host} is not this machine: the password would go there in plain text.`);
   return new ImapFlow({
     host,
     port,
@@ -71,7 +77,10 @@ async function signIn(client: ImapFlow): Promise<void> {
     await client.connect();
   } catch (error) {
     const { authenticationFailed, responseText } = error as { authenticationFailed?: boolean; responseText?: string };
-    if (authenticationFailed) throw new SignInRefused(`The server refuses the account or its password: ${responseText ?? 'it does not say why'}.`); // prettier-ignore
+    if (authenticationFailed)
+      throw new SignInRefused(
+        `The server refuses the account or its password: ${responseText ?? 'it does not say why'}.`,
+      );
     throw error;
   }
 }
@@ -134,7 +143,9 @@ async function newsOrTime(
   void came.then(() => (waiting = false));
   void closed.then(() => (waiting = false));
   while (waiting && Date.now() < until) {
-    const pause = delay(Math.min(RENEW_MS, until - Date.now()), undefined, { signal: timer.signal }).catch(() => undefined); // prettier-ignore
+    const pause = delay(Math.min(RENEW_MS, until - Date.now()), undefined, { signal: timer.signal }).catch(
+      () => undefined,
+    );
     await Promise.race([came, closed, pause]);
     if (waiting && !(await goOn())) break;
   }

@@ -4,8 +4,14 @@ import { listReturnDomains } from '../../store/statements/returns.ts';
 /** Domains that are not known are looked up again, but not more often than this. */
 const LOOK_AGAIN_MS = 1000;
 
-/** Says whether mail for a domain comes back to us. What is known is asked of the database no more; what is not, once a second. */
-export function makeReturnDomains({ database, now }: Pick<Deps, 'database' | 'now'>): (address: string) => Promise<boolean> {
+/**
+ * Says whether mail for a domain comes back to us. What is known is asked of the database no more; what is not, once a
+ * second.
+ */
+export function makeReturnDomains({
+  database,
+  now,
+}: Pick<Deps, 'database' | 'now'>): (address: string) => Promise<boolean> {
   let known: ReadonlySet<string> = new Set();
   let look: { at: number; found: Promise<ReadonlySet<string>> } | undefined;
   return async (address) => {
@@ -20,4 +26,4 @@ export function makeReturnDomains({ database, now }: Pick<Deps, 'database' | 'no
     known = await look.found;
     return known.has(domain);
   };
-} // prettier-ignore
+}

@@ -6,8 +6,8 @@ import { unreadable, type ReadReturns } from '../../core/returns/read-return.ts'
 import type { ReadTask } from './return-reader-thread.ts';
 
 /**
- * Longer than this no message is read. Any takes a fraction of a second (`npm run bench` says how much); this is for what
- * nobody thought of, and is long because the machine may be busy.
+ * Longer than this no message is read. Any takes a fraction of a second (`npm run bench` says how much); this is for
+ * what nobody thought of, and is long because the machine may be busy.
  */
 const LIMIT_MS = 10_000;
 /** Memory of the thread, in MB, besides the bytes of the message itself. */
@@ -20,8 +20,9 @@ export interface ReturnReader {
 }
 
 /**
- * Reads messages in a thread of its own, one after the other, so that whatever they hold, everything else goes on. One that
- * takes too long or too much memory is `unreadable`, as is one on which the reader fails; the next has a new thread.
+ * Reads messages in a thread of its own, one after the other, so that whatever they hold, everything else goes on. One
+ * that takes too long or too much memory is `unreadable`, as is one on which the reader fails; the next has a new
+ * thread.
  */
 export function makeReturnReader(
   log: Logger,
@@ -42,7 +43,10 @@ export function makeReturnReader(
       return await pool.run(task, { signal: AbortSignal.timeout(limitMs) });
     } catch (error) {
       log.warn({ err: error, bytes: task.raw.length }, 'a return could not be read');
-      const because = (error as Error).name === 'AbortError' ? `reading it took longer than ${limitMs / 1000} seconds` : `the reader stopped: ${(error as Error).message}`; // prettier-ignore
+      const because =
+        (error as Error).name === 'AbortError'
+          ? `reading it took longer than ${limitMs / 1000} seconds`
+          : `the reader stopped: ${(error as Error).message}`;
       return { readings: task.envelopeTos.map(() => unreadable(because)) };
     }
   };

@@ -5,7 +5,9 @@ import type { Deps } from '../../operations/deps.ts';
 import { MAX_RETURN_BYTES, receiveReturns } from '../../operations/returns/receive-return.ts';
 import { makeReturnDomains } from './return-domains.ts';
 
-/** What the intake takes. Whoever is turned away for now is told so with a 4xx reply, and comes again (RFC 5321 4.2.1). */
+/**
+ * What the intake takes. Whoever is turned away for now is told so with a 4xx reply, and comes again (RFC 5321 4.2.1).
+ */
 export interface IntakeLimits {
   /** Connections at once, of all and of one peer: a flood from one leaves room for the others. */
   connections: number;
@@ -32,9 +34,15 @@ const LIMITS_SECONDS = 60;
 
 /**
  * The SMTP listener that takes returns, for the return domains of the brands alone. What matches nothing is kept as
- * unmatched. 250 is answered only after the return is committed for all its recipients.
+ * unmatched. 250 is answered only after the return is committed for all its recipients. What `proxies` connect with
+ * begins with who is behind them (the PROXY protocol): limits are each sender's own.
  */
-export function makeSmtpIntake(deps: Deps, log: Logger, limits: IntakeLimits = LIMITS): SMTPServer {
+export function makeSmtpIntake(
+  deps: Deps,
+  log: Logger,
+  limits: IntakeLimits = LIMITS,
+  proxies: readonly string[] = [],
+): SMTPServer {
   const peers = makePeers(limits);
   const isOurs = makeReturnDomains(deps);
   const failed = (error: Error, what: string): Error => {
@@ -43,6 +51,7 @@ export function makeSmtpIntake(deps: Deps, log: Logger, limits: IntakeLimits = L
   };
   const server = new SMTPServer({
     maxClients: limits.connections,
+    useProxy: proxies.length > 0 ? [...proxies] : false,
     socketTimeout: limits.silenceMs,
     authOptional: true,
     disabledCommands: ['AUTH', 'STARTTLS'],
@@ -68,7 +77,8 @@ export function makeSmtpIntake(deps: Deps, log: Logger, limits: IntakeLimits = L
         if (bytes <= MAX_RETURN_BYTES) chunks.push(chunk);
       });
       stream.on('end', () => {
-        if (stream.sizeExceeded || bytes > MAX_RETURN_BYTES) return done(smtpError(552, '5.3.4 Message larger than this intake takes (10 MB)')); // prettier-ignore
+        if (stream.sizeExceeded || bytes > MAX_RETURN_BYTES)
+          return done(smtpError(552, '5.3.4 Message larger than this intake takes (10 MB)'));
         const kept = async (): Promise<void> => {
           const refused = await peers.take(session.remoteAddress, bytes);
           if (refused) return done(refused);
@@ -91,18 +101,25 @@ function recipientsOf({ envelope }: SMTPServerSession): string[] {
   return [...new Set(envelope.rcptTo.map(({ address }) => address))];
 }
 
-/** How much each peer does: connections now, messages and bytes in a minute. Each says why it is too much, or nothing. */
+/**
+ * How much each peer does: connections now, messages and bytes in a minute. Each says why it is too much, or nothing.
+ */
 function makePeers({ connectionsOfPeer, messagesOfPeer, bytesOfPeer }: IntakeLimits) {
   const open = new Map<string, number>();
   const messages = new RateLimiterMemory({ points: messagesOfPeer, duration: LIMITS_SECONDS });
   const bytes = new RateLimiterMemory({ points: bytesOfPeer, duration: LIMITS_SECONDS });
   const count = (limiter: RateLimiterMemory, peer: string, much: number, what: string): Promise<Error | null> =>
-    limiter.consume(peer, much).then(() => null, () => smtpError(450, `4.7.0 Too ${what} from your address, try again later`)); // prettier-ignore
+    limiter.consume(peer, much).then(
+      () => null,
+      () => smtpError(450, `4.7.0 Too ${what} from your address, try again later`),
+    );
   return {
     enter(peer: string): Error | null {
       const now = (open.get(peer) ?? 0) + 1;
       open.set(peer, now);
-      return now > connectionsOfPeer ? smtpError(421, '4.7.0 Too many connections from your address, try again later') : null; // prettier-ignore
+      return now > connectionsOfPeer
+        ? smtpError(421, '4.7.0 Too many connections from your address, try again later')
+        : null;
     },
     leave(peer: string): void {
       const left = (open.get(peer) ?? 1) - 1;

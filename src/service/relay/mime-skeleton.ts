@@ -3,7 +3,9 @@ import { encodeWord, encodeWords, foldLines } from 'nodemailer/lib/mime-funcs/in
 import { encode, wrap } from 'nodemailer/lib/qp/index.js';
 import type { WrittenMessage } from '../../core/message/compile-message.ts';
 
-/** Stands in a skeleton for what differs from message to message: seven bits, no character that any encoding changes. */
+/**
+ * Stands in a skeleton for what differs from message to message: seven bits, no character that any encoding changes.
+ */
 const HOLE = (name: string): string => `avendelhole${name}end`;
 const HOLES = /avendelhole([a-z0-9]+)end/;
 /** RFC 5322 section 2.1.1 asks for lines of at most 78 characters. */
@@ -12,9 +14,9 @@ const LINE = 76;
 type Fill = (message: WrittenMessage) => string;
 
 /**
- * Makes the MIME text of messages (RFC 2045 to 2049, 2047): multipart/alternative with a text part first. All messages of
- * a campaign have the same structure, so it is composed once by nodemailer, with holes; each message then only has its
- * own parts encoded. Composing each afresh took four times as long.
+ * Makes the MIME text of messages (RFC 2045 to 2049, 2047): multipart/alternative with a text part first. All messages
+ * of a campaign have the same structure, so it is composed once by nodemailer, with holes; each message then only has
+ * its own parts encoded. Composing each afresh took four times as long.
  */
 export function makeMimeBuilder(): (message: WrittenMessage) => Promise<Buffer> {
   let kept: { key: string; fills: Fill[] } | undefined;
@@ -55,8 +57,10 @@ async function composeSkeleton(message: WrittenMessage): Promise<Fill[]> {
     date: () => new Date().toUTCString().replace('GMT', '+0000'),
     html: (one) => wrap(encode(lineEnds(one.html))),
     text: (one) => wrap(encode(lineEnds(one.text))),
-    ...Object.fromEntries(names.map((name, index) => [`h${index}`, (one: WrittenMessage) => headerValue(name, one.headers[name]!)])),
-  }; // prettier-ignore
+    ...Object.fromEntries(
+      names.map((name, index) => [`h${index}`, (one: WrittenMessage) => headerValue(name, one.headers[name]!)]),
+    ),
+  };
   return text.split(HOLES).map((piece, index) => (index % 2 === 0 ? () => piece : fills[piece]!));
 }
 
@@ -70,7 +74,9 @@ function headerValue(name: string, value: string): string {
   return foldLines(`${name}: ${encodeWords(phrase, 'Q', 52, true)}${address}`, LINE).slice(name.length + 2);
 }
 
-/** Text of a header, so that what is read is what was written: also where it looks encoded already (RFC 2047 section 7). */
+/**
+ * Text of a header, so that what is read is what was written: also where it looks encoded already (RFC 2047 section 7).
+ */
 function encodeText(text: string): string {
   return text.includes('=?') ? encodeWord(text, 'Q', 52) : encodeWords(text, 'Q', 52, true);
 }

@@ -2,12 +2,15 @@ import { Readable } from 'node:stream';
 import SMTPConnection from 'nodemailer/lib/smtp-connection/index.js';
 import { isLoopback } from '../../core/address/network-block.ts';
 import type { WrittenMessage } from '../../core/message/compile-message.ts';
-import type { Handover, Relay } from '../../operations/campaigns/relay.ts';
+import type { CheckableRelay, Handover } from '../../operations/relay/relay.ts';
+import type { RelayAnswer } from '../../shared/contract/relay.ts';
 import { makeMimeBuilder } from './mime-skeleton.ts';
 
 /** How long the relay may take to greet, to answer a command, and to take a message. */
 const GREETING_MS = 15_000;
 const SOCKET_MS = 60_000;
+/** How long each step may take while somebody looks on. */
+const CHECK_MS = 5_000;
 
 interface SmtpError extends Error {
   code?: string;
@@ -18,10 +21,10 @@ interface SmtpError extends Error {
 
 /**
  * The relay over SMTP, with a pool of connections that are kept open between messages. Built on nodemailer's connection
- * rather than on its own pool, because the pool does not say whether a message's text had begun to go when a line broke:
- * that is the difference between trying again and never trying again.
+ * rather than on its own pool, because the pool does not say whether a message's text had begun to go when a line
+ * broke: that is the difference between trying again and never trying again.
  */
-export function makeSmtpRelay(url: string, connections: number): Relay & { close(): void } {
+export function makeSmtpRelay(url: string, connections: number): CheckableRelay & { close(): void } {
   const idle: SMTPConnection[] = [];
   const open = new Set<SMTPConnection>();
   const options = connectionOptions(url);
@@ -34,8 +37,11 @@ export function makeSmtpRelay(url: string, connections: number): Relay & { close
     connection.on('error', () => open.delete(connection));
     return connection;
   };
+  let checking: Promise<RelayAnswer> | undefined;
   return {
     connections,
+    // Whoever asks while it is being asked gets the same answer: however many ask, it is one connection.
+    check: () => (checking ??= check(url, options).finally(() => (checking = undefined))),
     async handOver(message) {
       let connection: SMTPConnection;
       try {
@@ -76,6 +82,38 @@ function connectionOptions(url: string): SMTPConnection.Options & { user: string
     tls: { rejectUnauthorized: hostname !== '127.0.0.1' && hostname !== 'localhost' },
   };
 }
+
+/** Speaks to the relay on a connection of its own, up to where a message would begin. */
+async function check(url: string, options: ReturnType<typeof connectionOptions>): Promise<RelayAnswer> {
+  const { protocol, host } = new URL(url);
+  const relay = `${protocol}//${host}`;
+  try {
+    const limits = { greetingTimeout: CHECK_MS, connectionTimeout: CHECK_MS, socketTimeout: CHECK_MS };
+    const connection = await connect({ ...options, ...limits });
+    // The line may break while it is being ended; that is no matter any more.
+    connection.on('error', () => undefined);
+    const { secure, authenticated, lastServerResponse } = connection as SMTPConnection & {
+      lastServerResponse: string | false;
+    };
+    connection.quit();
+    return {
+      relay,
+      answers: true,
+      encrypted: secure,
+      signedIn: authenticated,
+      said: firstLine(lastServerResponse || ''),
+    };
+  } catch (error) {
+    return { relay, answers: false, encrypted: false, signedIn: false, said: replyOf(error as SmtpError) };
+  }
+}
+
+/** A reply may have many lines (RFC 5321 4.2.1); the first is the one for people. */
+const firstLine = (reply: string): string =>
+  reply
+    .split(/\r?\n/)[0]!
+    .replace(/^(\d{3})-/, '$1 ')
+    .trim();
 
 async function connect(options: ReturnType<typeof connectionOptions>): Promise<SMTPConnection> {
   const connection = new SMTPConnection(options);
@@ -130,12 +168,18 @@ async function send(
   });
 }
 
-/** Clears a transaction that was refused half-way (RSET, RFC 5321 4.1.1.5); without it the next MAIL would be out of order. */
+/**
+ * Clears a transaction that was refused half-way (RSET, RFC 5321 4.1.1.5); without it the next MAIL would be out of
+ * order.
+ */
 function reset(connection: SMTPConnection): Promise<boolean> {
   return new Promise((resolve) => connection.reset((error) => resolve(!error)));
 }
 
-/** What a failure means for this recipient: by the relay's reply if there is one, else by whether the text had begun to go. */
+/**
+ * What a failure means for this recipient: by the relay's reply if there is one, else by whether the text had begun to
+ * go.
+ */
 function handoverOf(error: SmtpError, begun: boolean): Handover {
   const reply = replyOf(error);
   const code = error.responseCode ?? 0;

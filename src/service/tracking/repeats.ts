@@ -1,3 +1,4 @@
+import { LRUCache } from 'lru-cache';
 import type { IncomingEvent } from '../../operations/events/record-events.ts';
 
 /** The same open or click again and again, or visits of one message: so many within an hour are recorded one by one. */
@@ -18,11 +19,12 @@ export interface Repeats {
 }
 
 /**
- * A public link can be asked for by anybody who has it, as often as they like. It answers each time; but what nobody does
- * in reading is not stored again and again, or one person could fill the database and keep the judging of acts busy.
+ * A public link can be asked for by anybody who has it, as often as they like. It answers each time; but what nobody
+ * does in reading is not stored again and again, or one person could fill the database and keep the judging of acts
+ * busy.
  */
 export function makeRepeats(): Repeats {
-  const counted = new Map<string, { from: number; times: number }>();
+  const counted = new LRUCache<string, { from: number; times: number }>({ max: MOST_COUNTED });
   let leftOut = 0;
   return {
     isRecorded({ kind, at: now, campaignId, contactId, detail }) {
@@ -33,8 +35,6 @@ export function makeRepeats(): Repeats {
       const within = known !== undefined && now - known.from < HOUR_MS;
       const count = within ? known : { from: now, times: 0 };
       count.times++;
-      counted.delete(key);
-      if (counted.size >= MOST_COUNTED) counted.delete(counted.keys().next().value!);
       counted.set(key, count);
       if (count.times > most) leftOut++;
       return count.times <= most;

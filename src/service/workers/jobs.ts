@@ -1,9 +1,9 @@
 import PgBoss from 'pg-boss';
 import type { Logger } from 'pino';
-import { makeImportTries } from '../../operations/contacts/try-imports.ts';
+import { makeImportTries } from '../../operations/imports/try-imports.ts';
 import type { Deps } from '../../operations/deps.ts';
 import { sweepRetention } from '../../operations/organisation/retention.ts';
-import { applyRulesOnSchedule, type LogFailure } from '../../operations/rules/apply-on-schedule.ts';
+import { applyRulesOnSchedule, type LogFailure } from '../../operations/runs/apply-on-schedule.ts';
 import { makeRunTries } from '../../operations/runs/work-through.ts';
 import { countSegmentsDaily } from '../../operations/segments/count-daily.ts';
 import { listUnfinishedImports } from '../../store/statements/imports.ts';
@@ -27,7 +27,9 @@ const COUNT_CRON = '7 * * * *';
  * of when the process dies; so another process, or this one started again, goes on at once.
  */
 export function startImporter(deps: Deps, log: Logger): Loop {
-  const tryImport = makeImportTries(deps, (id, err) => log.error({ err, import: id }, 'an import stopped and will be tried again')); // prettier-ignore
+  const tryImport = makeImportTries(deps, (id, err) =>
+    log.error({ err, import: id }, 'an import stopped and will be tried again'),
+  );
   return startLoop(log, 'importer', async () => {
     for (const id of await listUnfinishedImports(deps.database)) {
       const runner = deps.database.createQueryRunner();
@@ -46,7 +48,9 @@ export function startImporter(deps: Deps, log: Logger): Loop {
  * process has died goes on here.
  */
 export function startRunner(deps: Deps, log: Logger): Loop {
-  const tryPiece = makeRunTries(deps, (id, err) => log.error({ err, run: id }, 'a piece of a run failed and will be tried again')); // prettier-ignore
+  const tryPiece = makeRunTries(deps, (id, err) =>
+    log.error({ err, run: id }, 'a piece of a run failed and will be tried again'),
+  );
   return startLoop(log, 'runner', async (stopping) => {
     let goesOn = false;
     for (const id of await listOpenRuns(deps.database)) {
@@ -70,14 +74,17 @@ export async function startSchedule(
   await boss.createQueue(RULES_QUEUE);
   // A pass over millions takes hours: it is neither taken for dead meanwhile nor begun again when it has failed.
   await boss.schedule(RULES_QUEUE, cron, undefined, { expireInHours: 23, retryLimit: 0 });
-  const logFailure: LogFailure = (err, rule, brandId) => log.error({ err, rule, brandId }, 'a rule could not be applied on schedule'); // prettier-ignore
+  const logFailure: LogFailure = (err, rule, brandId) =>
+    log.error({ err, rule, brandId }, 'a rule could not be applied on schedule');
   await boss.work(RULES_QUEUE, async () => {
     if (!(await applyRulesOnSchedule(deps, logFailure)))
       log.warn('the rules are still being applied; this turn is passed over');
   });
   await boss.createQueue(COUNT_QUEUE);
   await boss.schedule(COUNT_QUEUE, COUNT_CRON);
-  await boss.work(COUNT_QUEUE, () => countSegmentsDaily(deps, (err, segment) => log.error({ err, segment }, 'a segment could not be counted'))); // prettier-ignore
+  await boss.work(COUNT_QUEUE, () =>
+    countSegmentsDaily(deps, (err, segment) => log.error({ err, segment }, 'a segment could not be counted')),
+  );
   await boss.createQueue(SWEEP_QUEUE);
   await boss.schedule(SWEEP_QUEUE, SWEEP_CRON, undefined, { expireInHours: 23, retryLimit: 0 });
   await boss.work(SWEEP_QUEUE, async () => {

@@ -10,8 +10,8 @@ export interface Loop {
 const AFTER_FAILURE_MS = 2000;
 
 /**
- * Runs `round` again and again; it says how many milliseconds to wait, and is told when it should come to an end. A failed
- * round is logged and tried again.
+ * Runs `round` again and again; it says how many milliseconds to wait, and is told when it should come to an end. A
+ * failed round is logged and tried again.
  */
 export function startLoop(log: Logger, name: string, round: (stopping: () => boolean) => Promise<number>): Loop {
   let stopped = false;

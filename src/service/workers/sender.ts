@@ -1,6 +1,6 @@
 import type { Logger } from 'pino';
 import { sendPass, type SendPass } from '../../operations/campaigns/send-campaign.ts';
-import type { Relay } from '../../operations/campaigns/relay.ts';
+import type { Relay } from '../../operations/relay/relay.ts';
 import type { Deps } from '../../operations/deps.ts';
 import { listSendingCampaigns, setTrouble } from '../../store/statements/campaigns.ts';
 import type { ProcessId } from '../process-identity.ts';

@@ -15,7 +15,8 @@ export interface Reaction {
     | { kind: 'scan'; userAgent: string }
     | { kind: 'unsubscribe'; by: 'one-click' | 'mail' }
     | { kind: 'confirm'; userAgent: string }
-    | { kind: 'complain' };
+    | { kind: 'complain' }
+    | { kind: 'ask'; words: string };
 }
 
 const READER = 'Mozilla/5.0 (X11; Linux) Mail/1';
@@ -27,17 +28,33 @@ const PROXY = 'GauzePost-ImageProxy/2.1';
  * `gone` is refused at the door, `bounces` comes back later, and so on. Everybody else acts by chance, seeded.
  */
 const PLAIN_WORDS: Record<string, (at: (low: number, high: number) => number) => Reaction[]> = {
-  bounces: (at) => [{ after: at(400, 3000), act: { kind: 'bounce', status: '5.1.1', reply: '550 5.1.1 no such user here' } }],
-  full: (at) => [{ after: at(400, 3000), act: { kind: 'bounce', status: '5.2.2', reply: '552 5.2.2 mailbox full: over quota' } }],
-  blocks: (at) => [{ after: at(400, 3000), act: { kind: 'bounce', status: '5.7.1', reply: '554 5.7.1 message refused: content policy' } }],
-  complains: (at) => [{ after: at(3000, 6000), act: { kind: 'open', userAgent: READER } }, { after: at(4000, 8000), act: { kind: 'complain' } }],
+  bounces: (at) => [
+    { after: at(400, 3000), act: { kind: 'bounce', status: '5.1.1', reply: '550 5.1.1 no such user here' } },
+  ],
+  full: (at) => [
+    { after: at(400, 3000), act: { kind: 'bounce', status: '5.2.2', reply: '552 5.2.2 mailbox full: over quota' } },
+  ],
+  blocks: (at) => [
+    {
+      after: at(400, 3000),
+      act: { kind: 'bounce', status: '5.7.1', reply: '554 5.7.1 message refused: content policy' },
+    },
+  ],
+  complains: (at) => [
+    { after: at(3000, 6000), act: { kind: 'open', userAgent: READER } },
+    { after: at(4000, 8000), act: { kind: 'complain' } },
+  ],
   leaves: (at) => [{ after: at(3000, 6000), act: { kind: 'unsubscribe', by: 'one-click' } }],
   writes: (at) => [{ after: at(3000, 6000), act: { kind: 'unsubscribe', by: 'mail' } }],
+  asks: (at) => [{ after: at(2000, 5000), act: { kind: 'ask', words: 'Please stop sending these to me.' } }],
   reads: (at) => [{ after: at(3000, 6000), act: { kind: 'open', userAgent: READER } }],
-  clicks: (at) => [{ after: at(3000, 5000), act: { kind: 'open', userAgent: READER } }, { after: at(5000, 8000), act: { kind: 'click', userAgent: READER, link: 'first' } }],
+  clicks: (at) => [
+    { after: at(3000, 5000), act: { kind: 'open', userAgent: READER } },
+    { after: at(5000, 8000), act: { kind: 'click', userAgent: READER, link: 'first' } },
+  ],
   scans: (at) => [{ after: at(200, 800), act: { kind: 'scan', userAgent: SCANNER } }],
   silent: () => [],
-}; // prettier-ignore
+};
 
 /** Whether the receiving server of this address takes a message. */
 export function atTheDoor(address: string, person: Person | undefined): Door {
@@ -60,12 +77,16 @@ export function reactionsOf(address: string, person: Person | undefined, message
   return (
     bounceOf(address, person, random.next(), at) ?? [
       ...machines(domain, at),
+      ...(person && movesAway(person) ? [{ after: at(2000, 5000), act: MOVING_AWAY }] : []),
       ...reading(person ?? stranger(address), random, at),
     ]
   );
 }
 
-/** What comes of a message that asks to confirm a sign-up: machines follow its link, people press the button behind it, or do not. */
+/**
+ * What comes of a message that asks to confirm a sign-up: machines follow its link, people press the button behind it,
+ * or do not.
+ */
 export function confirmationReactionsOf(address: string, messageId: string, pace: number): Reaction[] {
   const random = makeRandom(seedOf(`confirm ${address} ${messageId}`));
   const at = (low: number, high: number): number => Math.round(random.between(low, high) * pace);
@@ -73,7 +94,9 @@ export function confirmationReactionsOf(address: string, messageId: string, pace
   const scanned = machines(domain, at).filter(({ act }) => act.kind === 'scan');
   const presses = /^(confirms|clicks)/.test(local) || (!/^(silent|scans)/.test(local) && random.chance(0.6));
   const pressed: Reaction[] = presses ? [{ after: at(4000, 20_000), act: { kind: 'confirm', userAgent: READER } }] : [];
-  return /^scans/.test(local) ? [{ after: at(150, 900), act: { kind: 'scan', userAgent: SCANNER } }] : [...scanned, ...pressed]; // prettier-ignore
+  return /^scans/.test(local)
+    ? [{ after: at(150, 900), act: { kind: 'scan', userAgent: SCANNER } }]
+    : [...scanned, ...pressed];
 }
 
 /** What comes of every message to a provider that has lost its directory. */
@@ -102,7 +125,10 @@ function machines(domain: string, at: (low: number, high: number) => number): Re
   return domain === PROXY_DOMAIN ? [{ after: at(2000, 9000), act: { kind: 'open', userAgent: PROXY } }] : [];
 }
 
-/** A person's reading: opens after some seconds, then perhaps clicks, leaves or complains. Squeezed from hours into a minute. */
+/**
+ * A person's reading: opens after some seconds, then perhaps clicks, leaves or complains. Squeezed from hours into a
+ * minute.
+ */
 function reading(
   person: Pick<Person, 'curiosity' | 'complains'> & { interest: number },
   random: ReturnType<typeof makeRandom>,
@@ -121,6 +147,16 @@ function reading(
   else if (random.chance(person.complains ? 0.15 : 0.0002))
     reactions.push({ after: opened + at(3000, 8000), act: { kind: 'complain' } });
   return reactions;
+}
+
+const MOVING_AWAY = {
+  kind: 'ask',
+  words: 'Thank you for the lovely evenings. We are moving away, so please stop sending these to me.',
+} as const;
+
+/** Some answer what they get by hand, and ask in their own words to get no more. */
+function movesAway({ index, interest }: Person): boolean {
+  return index % 661 === 14 && interest > 0.05;
 }
 
 function isGone(person: Person | undefined): boolean {

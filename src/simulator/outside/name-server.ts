@@ -2,7 +2,15 @@ import { createSocket } from 'node:dgram';
 import packet, { type Answer } from 'dns-packet';
 
 /** Domains of the demo world that take mail, with all below them. */
-const TAKE_MAIL = ['lanternpost.example', 'quillmail.example', 'hearthmail.example', 'campusnet.example', 'gauzepost.example', 'tollgate-freight.example', 'larkfield.example']; // prettier-ignore
+const TAKE_MAIL = [
+  'lanternpost.example',
+  'quillmail.example',
+  'hearthmail.example',
+  'campusnet.example',
+  'gauzepost.example',
+  'tollgate-freight.example',
+  'larkfield.example',
+];
 /** Names that somebody has parked because people mistype them: something answers there, and nobody reads. */
 const PARKED = ['lanternpots.example', 'quilmail.example'];
 /** One that says itself that it takes none (RFC 7505). */
@@ -46,6 +54,13 @@ function answerTo(bytes: Buffer): Buffer | undefined {
 }
 
 function exchangers(name: string): Answer[] {
-  const exchange = name === TAKES_NONE ? '.' : [...TAKE_MAIL, ...PARKED].some((domain) => name === domain || name.endsWith(`.${domain}`)) ? `mx.${name}` : undefined; // prettier-ignore
-  return exchange === undefined ? [] : [{ type: 'MX', name, ttl: HOLDS_S, data: { preference: exchange === '.' ? 0 : 10, exchange } }]; // prettier-ignore
+  const exchange =
+    name === TAKES_NONE
+      ? '.'
+      : [...TAKE_MAIL, ...PARKED].some((domain) => name === domain || name.endsWith(`.${domain}`))
+        ? `mx.${name}`
+        : undefined;
+  return exchange === undefined
+    ? []
+    : [{ type: 'MX', name, ttl: HOLDS_S, data: { preference: exchange === '.' ? 0 : 10, exchange } }];
 }

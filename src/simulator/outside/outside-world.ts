@@ -2,9 +2,10 @@ import { setTimeout as delay } from 'node:timers/promises';
 import { simpleParser, type ParsedMail } from 'mailparser';
 import nodemailer, { type Transporter } from 'nodemailer';
 import { SMTPServer } from 'smtp-server';
+import { PUBLIC_PATHS } from '../../core/message/public-paths.ts';
 import type { Person } from '../world/people.ts';
 import { atTheDoor, confirmationReactionsOf, interestToday, onBadDay, reactionsOf, type Reaction } from './mailbox.ts';
-import { complaintReport, deliveryReport, unsubscribeLetter, type Original } from './reports.ts';
+import { complaintReport, deliveryReport, letter, unsubscribeLetter, type Original } from '../reports.ts';
 
 export interface OutsideOptions {
   host: string;
@@ -27,7 +28,9 @@ export interface OutsideWorld {
   stop(): Promise<void>;
 }
 
-/** The stand-in for the outside world: receives by SMTP as a relay, and its people and machines react by SMTP and HTTP. */
+/**
+ * The stand-in for the outside world: receives by SMTP as a relay, and its people and machines react by SMTP and HTTP.
+ */
 export async function startOutsideWorld(options: OutsideOptions): Promise<OutsideWorld> {
   const people = new Map(options.people.map((person) => [person.address, interestToday(person)]));
   const intake = nodemailer.createTransport({
@@ -150,6 +153,8 @@ async function act({ act: what }: Reaction, { original, parsed }: ReceivedMail, 
       const url = confirmLinkOf(parsed);
       return visit(url, what.userAgent, { method: 'POST' });
     }
+    case 'ask':
+      return void (await report(answer(original, parsed, what.words)));
     case 'unsubscribe': {
       const wayOut = waysOut(parsed);
       if (what.by === 'mail' && wayOut.mailbox)
@@ -160,6 +165,11 @@ async function act({ act: what }: Reaction, { original, parsed }: ReceivedMail, 
       });
     }
   }
+}
+
+/** What a person writes below a message, by pressing the button that answers it. */
+function answer({ to, envelopeFrom }: Original, { subject, messageId }: ParsedMail, words: string): string {
+  return letter(to, envelopeFrom, `Re: ${subject ?? ''}`, words, { 'In-Reply-To': messageId ?? '' });
 }
 
 /** A mailbox service acts on one-click requests for its readers (RFC 8058 section 3.2). */
@@ -175,7 +185,7 @@ async function visit(url: string | undefined, userAgent: string, request: Reques
 function allLinksOf(html: string): string[] {
   return [...html.matchAll(/<a\b[^>]*\bhref="([^"]+)"/g)]
     .map((match) => match[1]!)
-    .filter((url) => /\/[ck]\//.test(url));
+    .filter((url) => [PUBLIC_PATHS.to, PUBLIC_PATHS.confirm].some((path) => url.includes(`${path}/`)));
 }
 
 /** Links that a person sees: not the ones drawn invisibly. */
@@ -185,11 +195,15 @@ function linksOf(html: string): string[] {
 }
 
 function confirmLinkOf(parsed: ParsedMail): string | undefined {
-  return allLinksOf(typeof parsed.html === 'string' ? parsed.html : '').find((url) => /\/k\//.test(url));
+  return allLinksOf(typeof parsed.html === 'string' ? parsed.html : '').find((url) =>
+    url.includes(`${PUBLIC_PATHS.confirm}/`),
+  );
 }
 
 function pixelOf(html: string): string | undefined {
-  return /<img\b[^>]*\bsrc="([^"]+\/o\/[^"]+)"/.exec(html)?.[1];
+  return [...html.matchAll(/<img\b[^>]*\bsrc="([^"]+)"/g)]
+    .map((match) => match[1]!)
+    .find((url) => url.includes(`${PUBLIC_PATHS.seen}/`));
 }
 
 function waysOut(parsed: ParsedMail): { url?: string; mailbox?: string } {

@@ -24,7 +24,12 @@ function makeFairFile(people: Person[]): string {
 function fairRow(random: Random, people: Person[], rows: string[]): string {
   const [first, last] = [random.pick(FIRST_NAMES), random.pick(LAST_NAMES)];
   const local = `${first}.${last}${random.whole(1, 999)}`.toLowerCase().replace(/[^a-z0-9.]/g, '');
-  const domain = random.weighted([['lanternpost.example', 40], ['quillmail.example', 35], ['hearthmail.example', 20], ['campusnet.example', 5]]); // prettier-ignore
+  const domain = random.weighted([
+    ['lanternpost.example', 40],
+    ['quillmail.example', 35],
+    ['hearthmail.example', 20],
+    ['campusnet.example', 5],
+  ]);
   const rest = `${first} ${last};${random.pick(['Telescopes', 'Moon walk', '"Cakes; tea"', 'Tombola'])};2026-08-${random.whole(14, 16)}`;
   const kind = random.weighted(KINDS);
   return kind(`${local}@${domain}`, rest, { random, people, rows });
@@ -62,6 +67,17 @@ function makeVerifiedFile(people: Person[]): string {
   const word = (person: Person): string =>
     person.goneDay !== null
       ? 'no mailbox'
-      : random.weighted([['mailbox found', 80], ['could be a list', 6], ['takes anything', 8], ['hidden snare', 1], ['no answer', 5]]); // prettier-ignore
-  return ['Email,Verdict,Checked', ...some.map((person) => `${person.address},${word(person)},2026-11-01`), ''].join('\n'); // prettier-ignore
+      : random.weighted([
+          ['mailbox found', 80],
+          ['could be a list', 6],
+          ['takes anything', 8],
+          ['hidden snare', 1],
+          ['no answer', 5],
+        ]);
+  const said = 'Harbour Checks,2026-11-01';
+  return [
+    'Email,Verdict,Verified by,Checked',
+    ...some.map((person) => `${person.address},${word(person)},${said}`),
+    '',
+  ].join('\n');
 }

@@ -42,9 +42,23 @@ export const SCANNER_DOMAIN = 'tollgate-freight.example';
 export const PROXY_DOMAIN = 'gauzepost.example';
 const BAD_DAY_DOMAIN = 'hearthmail.example';
 
-const SKIES = ['Saturn at its best', 'A comet before dawn', 'The winter hexagon', 'Where to find Mars', 'A total eclipse of the Moon', 'Perseids and thunder', 'The summer triangle', 'Jupiter returns', 'Dark skies week', 'Noctilucent clouds']; // prettier-ignore
+const SKIES = [
+  'Saturn at its best',
+  'A comet before dawn',
+  'The winter hexagon',
+  'Where to find Mars',
+  'A total eclipse of the Moon',
+  'Perseids and thunder',
+  'The summer triangle',
+  'Jupiter returns',
+  'Dark skies week',
+  'Noctilucent clouds',
+];
 
-/** The calendar of fourteen months: a weekly digest, a monthly letter, open evenings (more of them in winter), notes of the shop. */
+/**
+ * The calendar of fourteen months: a weekly digest, a monthly letter, open evenings (more of them in winter), notes of
+ * the shop.
+ */
 export function makeCalendar(): PastCampaign[] {
   const campaigns: PastCampaign[] = [];
   const add = (list: ListKey, name: string, day: number, hour: number, subject: string): void => {
@@ -69,7 +83,10 @@ function isWinter(day: number): boolean {
   return ofYear < 170;
 }
 
-/** What befell the people so far, as the system that sent then knew it: it did not write to the gone, the leavers and the complainers again. */
+/**
+ * What befell the people so far, as the system that sent then knew it: it did not write to the gone, the leavers and
+ * the complainers again.
+ */
 interface Standing {
   gone: Set<number>;
   left: Set<string>;

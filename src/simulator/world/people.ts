@@ -32,8 +32,19 @@ export const HISTORY_DAYS = 425;
 export const DEMO_PEOPLE = 5000;
 const SEED = 470_425;
 
-export const FIRST_NAMES = ['Ada', 'Joel', 'Mina', 'Ines', 'Tobias', 'Maud', 'Orla', 'Nils', 'Greta', 'Corin', 'Dilys', 'Hana', 'Petra', 'Samir', 'Wenna', 'Iva', 'Bram', 'Jo', 'Lotte', 'Kofi', 'Una', 'Edda', 'Marek', 'Alys', 'Piers', 'Nadia', 'Tove', 'Rufus', 'Mei', 'Silke', 'Anneke', 'Theo', 'Isolde', 'Sefa', 'Elin', 'Gwen', 'Silas', 'Ravi', 'Noor', 'Lucan', 'Tamsin', 'Yara', 'Odile', 'Fenn', 'Zora', 'Emrys', 'Juno', 'Kell', 'Perrin', 'Saskia']; // prettier-ignore
-export const LAST_NAMES = ['Brandt', 'Marchbank', 'Faulk', 'Okafor', 'Renn', 'Ellerby', 'Penhallow', 'Tavener', 'Yoon', 'Vale', 'Amberg', 'Roscoe', 'Lind', 'Oakes', 'Dray', 'Castellan', 'Tolley', 'Fennick', 'Marr', 'Brandreth', 'Sill', 'Voss', 'Thorne', 'Quill', 'Holloway', 'Ferris', 'Rand', 'Anning', 'Calder', 'Moor', 'Moss', 'Lark', 'Park', 'Lindqvist', 'Sorrell', 'Harrow', 'Mortlock', 'Ashdown', 'Winterbourne', 'Copperfell', 'Starling', 'Hathersage', 'Pellow', 'Tarn', 'Whitlow', 'Skye', 'Underhay', 'Rookwood', 'Kestle', 'Drummond-Hay']; // prettier-ignore
+const words = (text: string): string[] => text.trim().split(/\s+/);
+
+export const FIRST_NAMES = words(`
+  Ada Joel Mina Ines Tobias Maud Orla Nils Greta Corin Dilys Hana Petra Samir Wenna Iva Bram Jo Lotte Kofi Una
+  Edda Marek Alys Piers Nadia Tove Rufus Mei Silke Anneke Theo Isolde Sefa Elin Gwen Silas Ravi Noor Lucan
+  Tamsin Yara Odile Fenn Zora Emrys Juno Kell Perrin Saskia
+`);
+export const LAST_NAMES = words(`
+  Brandt Marchbank Faulk Okafor Renn Ellerby Penhallow Tavener Yoon Vale Amberg Roscoe Lind Oakes Dray Castellan
+  Tolley Fennick Marr Brandreth Sill Voss Thorne Quill Holloway Ferris Rand Anning Calder Moor Moss Lark Park
+  Lindqvist Sorrell Harrow Mortlock Ashdown Winterbourne Copperfell Starling Hathersage Pellow Tarn Whitlow Skye
+  Underhay Rookwood Kestle Drummond-Hay
+`);
 
 const DOMAINS = [
   ['lanternpost.example', 28],
@@ -48,7 +59,7 @@ const DOMAINS = [
 export function makePeople(count = DEMO_PEOPLE): Person[] {
   const taken = new Map<string, number>();
   return Array.from({ length: count }, (_, index) => {
-    const person = withSlip(makePerson(index));
+    const person = withFullMailbox(withSlip(makePerson(index)));
     const [local, domain] = person.address.split('@');
     const namesakes = taken.get(person.address) ?? 0;
     taken.set(person.address, namesakes + 1);
@@ -68,6 +79,15 @@ function withSlip(person: Person): Person {
   return slipped === undefined
     ? person
     : { ...person, domain: slipped, address: person.address.replace(/@.*/, `@${slipped}`), goneDay: -HISTORY_DAYS };
+}
+
+/** The mailboxes of some readers filled up two digests ago: the next message is the third that does not fit. */
+export const FILLED_DAY = HISTORY_DAYS - 16;
+const FILLED_ONE_IN = 191;
+
+function withFullMailbox(person: Person): Person {
+  const fills = person.index % FILLED_ONE_IN === 5 && person.goneDay === null && person.lists.join() === 'digest';
+  return fills && person.joinedDay < FILLED_DAY ? { ...person, fullDay: FILLED_DAY } : person;
 }
 
 function makePerson(index: number): Person {

@@ -1,31 +1,12 @@
+import type { WithDates } from '../with-dates.ts';
+import type { Campaign as ShownCampaign } from '../../shared/contract/campaigns.ts';
 import { EntitySchema } from 'typeorm';
-import type { CampaignState, Purpose } from '../../shared/words.ts';
 
 /** A campaign with its message and audience. */
-export interface Campaign {
-  id: number;
-  brandId: number;
-  name: string;
-  purpose: Purpose;
-  subject: string;
-  html: string;
-  text: string;
-  listIds: number[];
-  leftOutListIds: number[];
-  segmentIds: number[];
-  leftOutSegmentIds: number[];
-  state: CampaignState;
-  /** Rises with each change of the draft. */
-  version: number;
-  pausedBecause: string | null;
-  trouble: string | null;
-  troubleSince: Date | null;
-  sentElsewhere: boolean;
-  createdAt: Date;
-  changedAt: Date;
-  startedAt: Date | null;
-  finishedAt: Date | null;
-}
+export type Campaign = WithDates<
+  ShownCampaign,
+  'changedAt' | 'startedAt' | 'finishedAt' | 'troubleSince' | 'createdAt'
+>;
 
 /** Table `campaign`. */
 export const CampaignEntity = new EntitySchema<Campaign>({

@@ -1,32 +1,13 @@
+import type { WithDates } from '../with-dates.ts';
+import type { Brand as ShownBrand, List as ShownList } from '../../shared/contract/organisation.ts';
 import { EntitySchema } from 'typeorm';
 import type { TokenScope } from '../../shared/access.ts';
 
 /** A sender identity; see the API. */
-export interface Brand {
-  id: number;
-  name: string;
-  fromAddress: string;
-  returnDomain: string;
-  zone: string;
-  createdAt: Date;
-}
+export type Brand = WithDates<ShownBrand, 'testedAt' | 'createdAt'>;
 
 /** What contacts subscribe to. */
-export interface List {
-  id: number;
-  brandId: number;
-  name: string;
-  optIn: 'single' | 'double';
-  /** What somebody who signs up agrees to, shown on the form and kept with the sign-up. */
-  agreement: string;
-  /** Days after the sign-up on which an unconfirmed one is reminded; two at most. */
-  remindDays: number[];
-  /** Days after which an unconfirmed sign-up ends. */
-  expireDays: number;
-  /** Whether the preference page behind every message of the brand shows it. */
-  isPublic: boolean;
-  createdAt: Date;
-}
+export type List = WithDates<Omit<ShownList, 'signUpUrl'>, 'createdAt'>;
 
 /** Who may sign in. The password is kept as scrypt with a salt of its own and its cost. */
 export interface Account {
@@ -58,6 +39,7 @@ export const BrandEntity = new EntitySchema<Brand>({
     fromAddress: { type: 'text', name: 'from_address' },
     returnDomain: { type: 'text', name: 'return_domain' },
     zone: { type: 'text' },
+    testedAt: { type: 'timestamptz', name: 'tested_at', nullable: true },
     createdAt: { type: 'timestamptz', name: 'created_at', createDate: true },
   },
 });
@@ -74,6 +56,7 @@ export const ListEntity = new EntitySchema<List>({
     remindDays: { type: 'int', name: 'remind_days', array: true, default: [3, 7] },
     expireDays: { type: 'int', name: 'expire_days', default: 14 },
     isPublic: { type: 'boolean', name: 'is_public', default: true },
+    version: { type: 'int', default: 1 },
     createdAt: { type: 'timestamptz', name: 'created_at', createDate: true },
   },
 });

@@ -1,6 +1,9 @@
 import type { MigrationInterface, QueryRunner } from 'typeorm';
 
-/** Mended and merged addresses, tags, verdicts of outside verifiers, the organisation's own refuse-list, mappings kept by header. */
+/**
+ * Mended and merged addresses, tags, verdicts of outside verifiers, the organisation's own refuse-list, mappings kept
+ * by header.
+ */
 export class CleanContacts1790000000006 implements MigrationInterface {
   name = 'CleanContacts1790000000006';
 

@@ -1,8 +1,8 @@
 import type { MigrationInterface, QueryRunner } from 'typeorm';
 
 /**
- * Names and attributes that an import changed can be put back; addresses that look automated are marked; acts are judged
- * anew as a run; events for unknown addresses are kept aside; returns know the brand of their mailbox.
+ * Names and attributes that an import changed can be put back; addresses that look automated are marked; acts are
+ * judged anew as a run; events for unknown addresses are kept aside; returns know the brand of their mailbox.
  */
 export class WhatComesBack1790000000010 implements MigrationInterface {
   name = 'WhatComesBack1790000000010';

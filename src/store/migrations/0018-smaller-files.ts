@@ -1,8 +1,8 @@
 import type { MigrationInterface, QueryRunner } from 'typeorm';
 
 /**
- * Kept files are compressed, where the server can do it quickly: a file of contacts is then a fifth as large, and is kept
- * in half the time. A server built without LZ4 keeps them as before.
+ * Kept files are compressed, where the server can do it quickly: a file of contacts is then a fifth as large, and is
+ * kept in half the time. A server built without LZ4 keeps them as before.
  */
 export class SmallerFiles1790000000018 implements MigrationInterface {
   name = 'SmallerFiles1790000000018';

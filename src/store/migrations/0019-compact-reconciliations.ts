@@ -1,8 +1,8 @@
 import type { MigrationInterface, QueryRunner } from 'typeorm';
 
 /**
- * Reconciled lists are kept some thousand rows in one, compressed, without an index entry for each. The rows are a view. What
- * they come to is kept, and not counted each time it is shown.
+ * Reconciled lists are kept some thousand rows in one, compressed, without an index entry for each. The rows are a
+ * view. What they come to is kept, and not counted each time it is shown.
  */
 export class CompactReconciliations1790000000019 implements MigrationInterface {
   name = 'CompactReconciliations1790000000019';

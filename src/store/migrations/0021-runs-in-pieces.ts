@@ -1,8 +1,8 @@
 import type { MigrationInterface, QueryRunner } from 'typeorm';
 
 /**
- * Runs over many are worked through piece by piece: what is to be done stands in the run, whom it concerns in a table of
- * its own until the run has ended. What an undo left alone is kept, and no longer worked out anew by whoever asks.
+ * Runs over many are worked through piece by piece: what is to be done stands in the run, whom it concerns in a table
+ * of its own until the run has ended. What an undo left alone is kept, and no longer worked out anew by whoever asks.
  */
 export class RunsInPieces1790000000021 implements MigrationInterface {
   name = 'RunsInPieces1790000000021';

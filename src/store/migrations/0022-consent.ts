@@ -1,8 +1,8 @@
 import type { MigrationInterface, QueryRunner } from 'typeorm';
 
 /**
- * Whose word an end is, and when it was said. What a run of staff ended before can be given back; every other end is the
- * contact's. Lists are shown on the preference page if they are public, as all were.
+ * Whose word an end is, and when it was said. What a run of staff ended before can be given back; every other end is
+ * the contact's. Lists are shown on the preference page if they are public, as all were.
  */
 export class Consent1790000000022 implements MigrationInterface {
   name = 'Consent1790000000022';

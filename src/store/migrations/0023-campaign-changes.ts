@@ -1,6 +1,9 @@
 import type { MigrationInterface, QueryRunner } from 'typeorm';
 
-/** Who started, paused, resumed, cancelled a campaign, and when; and which version of it was looked at before it was started. */
+/**
+ * Who started, paused, resumed, cancelled a campaign, and when; and which version of it was looked at before it was
+ * started.
+ */
 export class CampaignChanges1790000000023 implements MigrationInterface {
   name = 'CampaignChanges1790000000023';
 

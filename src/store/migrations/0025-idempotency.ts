@@ -1,8 +1,8 @@
 import type { MigrationInterface, QueryRunner } from 'typeorm';
 
 /**
- * A request under a key is one process's until it has answered. What was kept before may hold what was typed or answered on
- * routes of secrets: it is forgotten.
+ * A request under a key is one process's until it has answered. What was kept before may hold what was typed or
+ * answered on routes of secrets: it is forgotten.
  */
 export class Idempotency1790000000025 implements MigrationInterface {
   name = 'Idempotency1790000000025';

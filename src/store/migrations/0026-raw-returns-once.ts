@@ -1,6 +1,8 @@
 import type { MigrationInterface, QueryRunner } from 'typeorm';
 
-/** What came back is kept once, however many of our addresses it came to; its bytes can go before what was read in them. */
+/**
+ * What came back is kept once, however many of our addresses it came to; its bytes can go before what was read in them.
+ */
 export class RawReturnsOnce1790000000026 implements MigrationInterface {
   name = 'RawReturnsOnce1790000000026';
 

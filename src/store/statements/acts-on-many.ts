@@ -1,6 +1,9 @@
+import { enteringCtes } from './entering.ts';
+import { inEffectSql } from '../../core/eligibility/in-effect.ts';
 import { mayEnd, standingOfState } from '../../core/consent/consent-table.ts';
 import { ENDED_BY } from '../../shared/words.ts';
-import { byIndexAlone, type Sql } from '../database.ts';
+import { byIndexAlone } from '../database.ts';
+import { execute, rowsOf, type Sql } from '../sql.ts';
 import type { Act } from './journal.ts';
 import { closeEndedEntries, leftSinceSql } from './suppression.ts';
 import { subscriptionJson } from './subscriptions.ts';
@@ -24,7 +27,10 @@ export interface SelectionCount {
 
 const SAMPLE = 20;
 
-/** Makes those of a selection whom the act would change the targets of a run, and returns how many they are. Within a transaction. */
+/**
+ * Makes those of a selection whom the act would change the targets of a run, and returns how many they are. Within a
+ * transaction.
+ */
 export function keepActTargets(
   sql: Sql,
   runId: number,
@@ -43,7 +49,8 @@ export async function countSelection(
   act: ActOnMany | { act: 'erase' },
 ): Promise<SelectionCount> {
   const { would, parameters } = actSql(act);
-  const [row]: SelectionCount[] = await sql.query(
+  const [row] = await rowsOf<SelectionCount>(
+    sql,
     `WITH ${pickedCte(selection)}, changing AS MATERIALIZED (SELECT p.id, p.address, p.name FROM picked p WHERE ${would})
      SELECT (SELECT count(*)::int FROM picked) AS contacts, (SELECT count(*)::int FROM changing) AS "willChange",
        (SELECT coalesce(json_agg(json_build_object('contactId', s.id, 'address', s.address, 'name', s.name)), '[]') FROM (SELECT * FROM changing ORDER BY id LIMIT ${SAMPLE}) s) AS sample`,
@@ -55,14 +62,18 @@ export async function countSelection(
 /** Puts those of a selection whom an act would change into the table `concerned (id)` of this transaction. */
 export async function keepConcerned(sql: Sql, selection: Selection, act: ActOnMany | { act: 'erase' }): Promise<void> {
   const { would, parameters } = actSql(act);
-  await sql.query(
+  await execute(
+    sql,
     `CREATE TEMP TABLE concerned ON COMMIT DROP AS WITH ${pickedCte(selection)} SELECT p.id FROM picked p WHERE ${would}`,
     [...selectionParameters(selection), ...parameters],
   );
-  await sql.query('ANALYZE concerned');
+  await execute(sql, 'ANALYZE concerned');
 }
 
-/** Does it to a selection of a few or to a piece, journaled under the run, and returns how many it changed. Within a transaction. */
+/**
+ * Does it to a selection of a few or to a piece, journaled under the run, and returns how many it changed. Within a
+ * transaction.
+ */
 export async function actOnMany(
   sql: Sql,
   selection: Selection,
@@ -76,7 +87,8 @@ export async function actOnMany(
   const at = (offset: number): string => `$${given.length + offset}`;
   const who: Who = { run: `${at(1)}::int`, actorKind: at(2), actor: `${at(3)}::text`, reason: `${at(4)}::text` };
   const [row] = await byIndexAlone(sql, () =>
-    sql.query<{ n: number }[]>(
+    rowsOf<{ n: number }>(
+      sql,
       `WITH ${pickedCte(selection)}, changing AS MATERIALIZED (SELECT p.* FROM picked p WHERE ${would} ORDER BY p.id), ${change(who)}
        SELECT count(*)::int AS n FROM changing`,
       [...given, by.runId, by.actorKind, by.actor, reason],
@@ -155,30 +167,19 @@ const untag = (who: Who): string => `
     ${NOTED_SINGLY} SELECT ${who.run}, id, 'tag', ${TAG_SUBJECT}, jsonb_build_object('tag', $14::text), NULL, ${by(who)} FROM changing)`;
 
 /**
- * That somebody is on a list is looked up by who they are. Of a list that was just filled the server believes that it has
- * one row; finding people by the list it compared each of 10,000 with all 100,000 on it, for minutes. A sum with nothing
- * hides the list from its indexes.
+ * That somebody is on a list is looked up by who they are. Of a list that was just filled the server believes that it
+ * has one row; finding people by the list it compared each of 10,000 with all 100,000 on it, for minutes. A sum with
+ * nothing hides the list from its indexes.
  */
 const NOT_ON_LIST = `NOT EXISTS (
-  SELECT FROM suppression_entry e WHERE e.list_id + 0 = $14::int AND e.value = p.address AND e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > now()))`;
+  SELECT FROM suppression_entry e WHERE e.list_id + 0 = $14::int AND e.value = p.address AND ${inEffectSql()})`;
 
 const suppress = (who: Who): string => enterChanging('$14::int', 'NULL', who);
 
-/**
- * CTEs that enter the addresses of `changing` on a list. Entries that have run out must have been closed before. Whose an
- * entry is, is looked up among all contacts: joined with `changing`, whose number the server guesses far too low, each of
- * 10,000 was compared with each.
- */
+/** CTEs that enter the addresses of `changing` on a list. Entries that have run out must have been closed before. */
 function enterChanging(list: string, endedBy: string, who: Who): string {
-  return `
-  entered AS (
-    INSERT INTO suppression_entry (list_id, kind, value, reason, source, ended_by)
-    SELECT ${list}, 'address', p.address, ${who.reason}, ${who.actor}, ${endedBy} FROM changing p
-    ON CONFLICT (value, list_id) WHERE lifted_at IS NULL DO NOTHING RETURNING id, list_id, value),
-  entries_noted AS (
-    ${NOTED_SINGLY}
-    SELECT ${who.run}, c.id, 'entry', e.id, NULL, jsonb_build_object('list', l.name, 'listId', l.id, 'value', e.value, 'inEffect', true), ${by(who)}
-    FROM entered e JOIN contact c ON c.address = e.value JOIN suppression_list l ON l.id = e.list_id)`;
+  const rows = `SELECT ${list}, 'address', p.address, ${who.reason}, ${who.actor}, ${endedBy} FROM changing p`;
+  return enteringCtes(', ended_by', rows, { ...who, cause: `jsonb_build_object('reason', ${who.reason})` });
 }
 
 const LISTS_OF_BRAND = `(SELECT id FROM list WHERE brand_id = $14::int)`;
@@ -203,18 +204,25 @@ const NEITHER_OPTED_OUT_NOR_COMPLAINED = `NOT EXISTS (
     WHERE e.value = p.address AND e.lifted_at IS NULL AND l.built_in IN ('complaint', 'opt-out') AND l.scope_id = $15::int)`;
 
 /** Ways in which a subscription ended that staff may give back, as core/consent/consent-table says. */
-const GIVEN_BACK_BY_STAFF = ENDED_BY.filter((endedBy) => mayEnd(standingOfState('unsubscribed', endedBy)!, 'staff') === 'may').map((endedBy) => `'${endedBy}'`).join(', '); // prettier-ignore
+const GIVEN_BACK_BY_STAFF = ENDED_BY.filter(
+  (endedBy) => mayEnd(standingOfState('unsubscribed', endedBy)!, 'staff') === 'may',
+)
+  .map((endedBy) => `'${endedBy}'`)
+  .join(', ');
 
 /**
- * Whoever left, opted out or complained may not be put on a list by anybody but themselves; the archived are mailed nothing.
- * Who was taken off and has not left the brand since may be given it back.
+ * Whoever left, opted out or complained may not be put on a list by anybody but themselves; the archived are mailed
+ * nothing. Who was taken off and has not left the brand since may be given it back.
  */
 const MAY_BE_SUBSCRIBED = `p.archived_at IS NULL AND $16::text IS NOT NULL
   AND NOT EXISTS (SELECT FROM subscription s WHERE s.contact_id = p.id AND s.list_id + 0 = $14::int
     AND NOT (s.state = 'unsubscribed' AND s.ended_by IN (${GIVEN_BACK_BY_STAFF}) AND s.left_at IS NULL AND NOT ${leftSinceSql('p.id', '$15::int', 's.since')}))
   AND ${NEITHER_OPTED_OUT_NOR_COMPLAINED}`;
 
-/** Whoever waits on the list and is not asked already. What else speaks against writing to one of them is found when the message is due. */
+/**
+ * Whoever waits on the list and is not asked already. What else speaks against writing to one of them is found when the
+ * message is due.
+ */
 const MAY_BE_ASKED = `p.archived_at IS NULL
   AND EXISTS (SELECT FROM subscription s WHERE s.contact_id = p.id AND s.list_id + 0 = $14::int AND s.state = 'pending')
   AND NOT EXISTS (SELECT FROM sign_up u WHERE u.address = p.address AND u.list_id + 0 = $14::int AND u.state = 'pending')

@@ -1,7 +1,7 @@
 import type { EventDetail } from '../../core/activity/event.ts';
 import type { ActKind, ActorReason, MessageFacts } from '../../core/activity/judge-actor.ts';
 import type { Actor } from '../../shared/words.ts';
-import type { Sql } from '../database.ts';
+import { execute, rowsOf, type Sql } from '../sql.ts';
 import { queryPrepared } from '../prepared.ts';
 
 interface Pair {
@@ -10,8 +10,9 @@ interface Pair {
 }
 
 /**
- * Facts of the messages that a batch of opens and clicks belongs to; messages without a delivery are left out. Where the
- * relay's answer is still being written down, the message is taken as accepted now: whoever acts on it is that fast.
+ * Facts of the messages that a batch of opens and clicks belongs to; messages without a delivery are left out. Where
+ * the relay's answer is still being written down, the message is taken as accepted now: whoever acts on it is that
+ * fast.
  */
 export async function findMessageFacts(sql: Sql, pairs: Pair[]): Promise<(MessageFacts & Pair)[]> {
   if (pairs.length === 0) return [];
@@ -33,7 +34,8 @@ export async function findMessageFacts(sql: Sql, pairs: Pair[]): Promise<(Messag
  * come yet, its row is begun.
  */
 export async function noteTraps(sql: Sql, traps: (Pair & { at: number })[]): Promise<void> {
-  await sql.query(
+  await execute(
+    sql,
     `INSERT INTO delivery (campaign_id, contact_id, address, list_ids, state, trapped_at)
      SELECT n.campaign_id, n.contact_id, c.address, k.list_ids, CASE WHEN k.sent_elsewhere THEN 'accepted' ELSE 'uncertain' END, n.at
      FROM (SELECT campaign_id, contact_id, array_agg(DISTINCT to_timestamp(at / 1000.0) ORDER BY to_timestamp(at / 1000.0)) AS at
@@ -59,7 +61,8 @@ export interface StoredAct {
 
 /** Opens, clicks and visits already stored for these messages, none earlier than `since`. Uses event_by_contact. */
 export async function findActs(sql: Sql, pairs: Pair[], since: number): Promise<StoredAct[]> {
-  return sql.query(
+  return rowsOf<StoredAct>(
+    sql,
     `SELECT e.id, e.campaign_id AS "campaignId", e.contact_id::float8 AS "contactId", e.kind, (extract(epoch FROM e.occurred_at) * 1000)::float8 AS at,
        e.actor, e.actor_reason AS "actorReason", e.detail
      FROM (SELECT DISTINCT campaign_id, contact_id FROM unnest($1::int[], $2::bigint[]) AS x(campaign_id, contact_id)) p
@@ -69,9 +72,13 @@ export async function findActs(sql: Sql, pairs: Pair[], since: number): Promise<
   );
 }
 
-/** Opens and clicks, and visits that began at one, of the contacts from number `from` to `to` but not with it, in any campaign. Uses event_by_contact. */
+/**
+ * Opens and clicks, and visits that began at one, of the contacts from number `from` to `to` but not with it, in any
+ * campaign. Uses event_by_contact.
+ */
 export async function findActsOfContacts(sql: Sql, from: number, to: number): Promise<StoredAct[]> {
-  return sql.query(
+  return rowsOf<StoredAct>(
+    sql,
     `SELECT e.id, e.campaign_id AS "campaignId", e.contact_id::float8 AS "contactId", e.kind, (extract(epoch FROM e.occurred_at) * 1000)::float8 AS at,
        e.actor, e.actor_reason AS "actorReason", e.detail
      FROM event e WHERE e.contact_id >= $1 AND e.contact_id < $2 AND (e.kind IN ('opened', 'clicked') OR (e.kind = 'visited' AND e.campaign_id IS NOT NULL))`,
@@ -81,7 +88,8 @@ export async function findActsOfContacts(sql: Sql, from: number, to: number): Pr
 
 /** The last of the next contacts with activity after number `after`, or nothing when there are none. */
 export async function findNextContacts(sql: Sql, after: number, count: number): Promise<number | undefined> {
-  const [row]: { last: number | null }[] = await sql.query(
+  const [row] = await rowsOf<{ last: number | null }>(
+    sql,
     `SELECT max(contact_id)::float8 AS last FROM (SELECT contact_id FROM activity WHERE contact_id > $1 ORDER BY contact_id LIMIT $2) n`,
     [after, count],
   );
@@ -90,7 +98,8 @@ export async function findNextContacts(sql: Sql, after: number, count: number): 
 
 /** Contacts with activity after number `after`, up to `last`. */
 export async function listContactsWithActivity(sql: Sql, after: number, last: number): Promise<number[]> {
-  const rows: { id: number }[] = await sql.query(
+  const rows = await rowsOf<{ id: number }>(
+    sql,
     'SELECT DISTINCT contact_id::float8 AS id FROM activity WHERE contact_id > $1 AND contact_id <= $2 ORDER BY 1',
     [after, last],
   );
@@ -99,7 +108,8 @@ export async function listContactsWithActivity(sql: Sql, after: number, last: nu
 
 /** Contacts of whom a run judged acts anew. */
 export async function listJudgedContacts(sql: Sql, runId: number): Promise<number[]> {
-  const rows: { id: number }[] = await sql.query(
+  const rows = await rowsOf<{ id: number }>(
+    sql,
     'SELECT DISTINCT contact_id::float8 AS id FROM act_judgement WHERE run_id = $1 ORDER BY 1',
     [runId],
   );
@@ -110,22 +120,31 @@ export async function listJudgedContacts(sql: Sql, runId: number): Promise<numbe
 export async function noteJudgements(
   sql: Sql,
   runId: number,
-  acts: { id: string; contactId: number; at: number; actor: string; actorReason: string; was: { actor: string; actorReason: string | null } }[],
+  acts: {
+    id: string;
+    contactId: number;
+    at: number;
+    actor: string;
+    actorReason: string;
+    was: { actor: string; actorReason: string | null };
+  }[],
 ): Promise<void> {
-  await sql.query(
+  await execute(
+    sql,
     `INSERT INTO act_judgement (run_id, event_id, contact_id, occurred_at, was_actor, was_reason, actor, reason)
      SELECT $2::int, r.id, r."contactId", to_timestamp(r.at / 1000.0), (r.was->>'actor')::event_actor, r.was->>'actorReason', r.actor::event_actor, r."actorReason"
      FROM json_to_recordset($1::json) AS r(id uuid, "contactId" bigint, at float8, actor text, "actorReason" text, was json)`,
     [JSON.stringify(acts), runId],
   );
-} // prettier-ignore
+}
 
 /**
  * Gives the acts that a run judged anew the actor they had before, those that were not judged again since, and says of
  * which contacts they are.
  */
 export async function takeJudgementsBack(sql: Sql, runId: number): Promise<{ acts: number; contactIds: number[] }> {
-  const [row]: { acts: number; contactIds: number[] }[] = await sql.query(
+  const [row] = await rowsOf<{ acts: number; contactIds: number[] }>(
+    sql,
     `WITH back AS (
        UPDATE event e SET actor = j.was_actor, actor_reason = j.was_reason FROM act_judgement j
        WHERE j.run_id = $1 AND e.contact_id = j.contact_id AND e.id = j.event_id AND e.actor = j.actor AND e.actor_reason = j.reason
@@ -141,7 +160,8 @@ export async function repaintActs(
   sql: Sql,
   acts: { id: string; contactId: number; at: number; actor: string; actorReason: string }[],
 ): Promise<void> {
-  await sql.query(
+  await execute(
+    sql,
     `UPDATE event e SET actor = r.actor::event_actor, actor_reason = r."actorReason"
      FROM json_to_recordset($1::json) AS r(id uuid, "contactId" bigint, at float8, actor text, "actorReason" text)
      WHERE e.contact_id = r."contactId" AND e.id = r.id
@@ -152,7 +172,8 @@ export async function repaintActs(
 
 /** Ledger rows of messages that another system sent, one for each `sent` event: known since then, or mended. */
 export async function recordElsewhereDeliveries(sql: Sql, sent: (Pair & { at: number })[]): Promise<void> {
-  await sql.query(
+  await execute(
+    sql,
     `INSERT INTO delivery (campaign_id, contact_id, address, list_ids, state, accepted_at)
      SELECT s.campaign_id, s.contact_id, c.address, k.list_ids, 'accepted', to_timestamp(min(s.at) / 1000.0)
      FROM unnest($1::int[], $2::bigint[], $3::float8[]) AS s(campaign_id, contact_id, at)
@@ -164,9 +185,13 @@ export async function recordElsewhereDeliveries(sql: Sql, sent: (Pair & { at: nu
   );
 }
 
-/** Notes on the ledger that a message came back; where the report comes before the `sent` of another system, the row is begun. */
+/**
+ * Notes on the ledger that a message came back; where the report comes before the `sent` of another system, the row is
+ * begun.
+ */
 export async function noteBounces(sql: Sql, bounces: (Pair & { class: string })[]): Promise<void> {
-  await sql.query(
+  await execute(
+    sql,
     `INSERT INTO delivery (campaign_id, contact_id, address, list_ids, state, bounced)
      SELECT b.campaign_id, b.contact_id, c.address, k.list_ids, CASE WHEN k.sent_elsewhere THEN 'accepted' ELSE 'uncertain' END, max(b.class)
      FROM unnest($1::int[], $2::bigint[], $3::text[]) AS b(campaign_id, contact_id, class)

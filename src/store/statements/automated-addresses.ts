@@ -1,8 +1,20 @@
 import type { AutomatedFacts, AutomatedRule } from '../../core/rules/automated-address.ts';
-import type { Sql } from '../database.ts';
+import { rowsOf, type Sql } from '../sql.ts';
 import type { Act } from './journal.ts';
 
 export type AutomatedState = 'marked' | 'cleared' | 'person';
+
+/** An address with a mark. */
+export interface MarkedRow {
+  contactId: number;
+  address: string;
+  name: string | null;
+  archived: boolean;
+  state: AutomatedState;
+  decidedBy: string | null;
+  since: Date;
+  evidence: { because?: string };
+}
 
 export interface AutomatedRow {
   contactId: number;
@@ -17,8 +29,8 @@ export interface AutomatedRow {
 }
 
 /**
- * Contacts that are marked or may have to be, of those numbered after `after` and up to `upTo`, with what is on record of
- * them. Activity narrows them down, so that only the events of a few are read; uses event_by_contact.
+ * Contacts that are marked or may have to be, of those numbered after `after` and up to `upTo`, with what is on record
+ * of them. Activity narrows them down, so that only the events of a few are read; uses event_by_contact.
  */
 export async function listAutomatedCandidates(
   sql: Sql,
@@ -27,7 +39,8 @@ export async function listAutomatedCandidates(
   after: number,
   upTo: number,
 ): Promise<AutomatedRow[]> {
-  return sql.query(
+  return rowsOf<AutomatedRow>(
+    sql,
     `WITH totals AS (
        SELECT contact_id, sum(clicked_human + replied + visited + purchased)::int + count(last_confirmed_at)::int AS acts
        FROM activity WHERE contact_id > $4 AND contact_id <= $6 GROUP BY contact_id
@@ -54,7 +67,8 @@ export async function setAutomated(
   decidedBy: string | null,
   act: Act,
 ): Promise<number> {
-  const rows: unknown[] = await sql.query(
+  const rows = await rowsOf(
+    sql,
     `WITH given AS (SELECT r."contactId" AS contact_id, r.state, r.because FROM json_to_recordset($1::json) AS r("contactId" bigint, state text, because text)),
      changing AS (
        SELECT g.*, m.state AS was, m.decided_by AS was_by FROM given g LEFT JOIN automated_address m USING (contact_id)
@@ -79,9 +93,10 @@ export async function listAutomated(
   state: AutomatedState,
   after: number,
   limit: number,
-): Promise<Omit<AutomatedRow, 'facts'>[]> {
-  return sql.query(
-    `SELECT c.id::float8 AS "contactId", c.address, c.name, m.state, m.decided_by AS "decidedBy", m.since, m.evidence
+): Promise<MarkedRow[]> {
+  return rowsOf<MarkedRow>(
+    sql,
+    `SELECT c.id::float8 AS "contactId", c.address, c.name, m.state, m.decided_by AS "decidedBy", m.since, m.evidence, c.archived_at IS NOT NULL AS archived
      FROM automated_address m JOIN contact c ON c.id = m.contact_id WHERE m.state = $1 AND c.id > $2 ORDER BY c.id LIMIT $3`,
     [state, after, limit],
   );
@@ -89,7 +104,8 @@ export async function listAutomated(
 
 /** How many addresses stand in each state of the mark. */
 export async function countAutomated(sql: Sql): Promise<Record<AutomatedState, number>> {
-  const rows: { state: AutomatedState; n: number }[] = await sql.query(
+  const rows = await rowsOf<{ state: AutomatedState; n: number }>(
+    sql,
     `SELECT state, count(*)::int AS n FROM automated_address GROUP BY 1`,
   );
   return { marked: 0, cleared: 0, person: 0, ...Object.fromEntries(rows.map(({ state, n }) => [state, n])) };

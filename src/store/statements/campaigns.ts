@@ -1,5 +1,7 @@
+import type { WithDates } from '../with-dates.ts';
+import type { CampaignReport, Recipient } from '../../shared/contract/reports.ts';
 import type { CampaignState } from '../../shared/words.ts';
-import type { Sql } from '../database.ts';
+import { execute, rowsOf, type Sql } from '../sql.ts';
 import type { Act } from './journal.ts';
 
 /** What moves a campaign from one state to another: a person, or Avendel itself. */
@@ -9,8 +11,8 @@ export type CampaignMover = Pick<Act, 'actor'> & { actorKind: 'person' | 'rule' 
 export const BY_ITSELF: CampaignMover = { actorKind: 'rule', actor: 'Avendel' };
 
 /**
- * Moves a campaign from one of these states to another, and records who did and why: of two who try at once, one succeeds.
- * `version` is that of the draft that was looked at, where it matters.
+ * Moves a campaign from one of these states to another, and records who did and why: of two who try at once, one
+ * succeeds. `version` is that of the draft that was looked at, where it matters.
  */
 export async function moveCampaign(
   sql: Sql,
@@ -21,7 +23,8 @@ export async function moveCampaign(
   by: CampaignMover,
   version: number | null = null,
 ): Promise<boolean> {
-  const rows: unknown[] = await sql.query(
+  const rows = await rowsOf(
+    sql,
     `WITH old AS MATERIALIZED (SELECT id, state FROM campaign WHERE id = $1 AND state = ANY($2::text[]) AND ($7::int IS NULL OR version = $7) FOR UPDATE),
      moved AS (
        UPDATE campaign k SET state = $3, paused_because = $4, changed_at = now(),
@@ -47,7 +50,8 @@ export interface CampaignChange {
 
 /** Every change of a campaign's state, in order. */
 export async function listCampaignChanges(sql: Sql, campaignId: number): Promise<CampaignChange[]> {
-  return sql.query(
+  return rowsOf<CampaignChange>(
+    sql,
     `SELECT id::float8 AS id, at, before, after, actor_kind AS "actorKind", actor, because FROM campaign_change WHERE campaign_id = $1 ORDER BY id`,
     [campaignId],
   );
@@ -55,7 +59,8 @@ export async function listCampaignChanges(sql: Sql, campaignId: number): Promise
 
 /** Notes what is wrong with the relay while a campaign sends, since when; null once it goes on. */
 export async function setTrouble(sql: Sql, id: number, trouble: string | null): Promise<void> {
-  await sql.query(
+  await execute(
+    sql,
     `UPDATE campaign SET trouble = $2, trouble_since = CASE WHEN $2::text IS NULL THEN NULL ELSE coalesce(trouble_since, now()) END
      WHERE id = $1 AND trouble IS DISTINCT FROM $2`,
     [id, trouble],
@@ -68,7 +73,8 @@ export async function replaceLinks(
   campaignId: number,
   links: { number: number; url: string }[],
 ): Promise<void> {
-  await sql.query(
+  await execute(
+    sql,
     `INSERT INTO campaign_link (campaign_id, number, url) SELECT $1, number, url FROM unnest($2::int[], $3::text[]) AS l(number, url)
      ON CONFLICT (campaign_id, number) DO UPDATE SET url = excluded.url`,
     [campaignId, links.map((link) => link.number), links.map((link) => link.url)],
@@ -77,7 +83,8 @@ export async function replaceLinks(
 
 /** Where a numbered link of a campaign leads. */
 export async function findLink(sql: Sql, campaignId: number, number: number): Promise<string | undefined> {
-  const rows: { url: string }[] = await sql.query(
+  const rows = await rowsOf<{ url: string }>(
+    sql,
     'SELECT url FROM campaign_link WHERE campaign_id = $1 AND number = $2',
     [campaignId, number],
   );
@@ -86,7 +93,7 @@ export async function findLink(sql: Sql, campaignId: number, number: number): Pr
 
 /** Campaigns under way, the longest first. */
 export async function listSendingCampaigns(sql: Sql): Promise<number[]> {
-  const rows: { id: number }[] = await sql.query(`SELECT id FROM campaign WHERE state = 'sending' ORDER BY started_at`);
+  const rows = await rowsOf<{ id: number }>(sql, `SELECT id FROM campaign WHERE state = 'sending' ORDER BY started_at`);
   return rows.map((row) => row.id);
 }
 
@@ -97,9 +104,13 @@ export interface ActCounts {
   events: number;
 }
 
-/** Contacts and events of one campaign by what they did, opens and clicks by actor, bounces by class. Uses event_by_campaign. */
+/**
+ * Contacts and events of one campaign by what they did, opens and clicks by actor, bounces by class. Uses
+ * event_by_campaign.
+ */
 export async function countCampaignActs(sql: Sql, campaignId: number): Promise<ActCounts[]> {
-  return sql.query(
+  return rowsOf<ActCounts>(
+    sql,
     `SELECT kind::text || CASE WHEN kind IN ('opened', 'clicked') THEN ' ' || actor::text ELSE '' END AS acted, count(DISTINCT contact_id)::int AS contacts, count(*)::int AS events
      FROM event WHERE campaign_id = $1 AND kind NOT IN ('sent', 'bounced') GROUP BY 1
      UNION ALL
@@ -115,20 +126,12 @@ export async function countCampaignActs(sql: Sql, campaignId: number): Promise<A
 }
 
 /** What became of the messages to one receiving domain. */
-export interface DomainReport {
-  domain: string;
-  accepted: number;
-  refused: number;
-  /** Of those accepted, later. */
-  bounced: number;
-  opened: number;
-  clicked: number;
-  complained: number;
-}
+export type DomainReport = CampaignReport['domains'][number];
 
 /** The campaign by receiving domain, largest first. */
 export async function reportByDomain(sql: Sql, campaignId: number, most: number): Promise<DomainReport[]> {
-  return sql.query(
+  return rowsOf<DomainReport>(
+    sql,
     `WITH acted AS (
        SELECT contact_id, bool_or(kind = 'opened' AND actor = 'human') AS opened, bool_or(kind = 'clicked' AND actor = 'human') AS clicked, bool_or(kind = 'complained') AS complained
        FROM event WHERE campaign_id = $1 AND kind IN ('opened', 'clicked', 'complained') GROUP BY 1)
@@ -141,38 +144,75 @@ export async function reportByDomain(sql: Sql, campaignId: number, most: number)
 }
 
 /** A recipient in the ledger. */
-export interface CampaignRecipient {
-  contactId: number;
-  address: string;
-  name: string | null;
-  state: string;
-  reasons: string[];
-  at: Date | null;
-  reply: string | null;
+export type CampaignRecipient = WithDates<Recipient, 'at'>;
+
+/** Which recipients: those of whom all that is given here is true. */
+export interface RecipientFilter {
+  /** A state of the ledger; `waiting` is queued or on the way. */
+  state?: string;
+  /** Held back, by the deciding reason. */
+  reason?: string;
+  /** Who did this, or to whom it happened, by whom, or of which class. */
+  acted?: string;
+  actor?: string;
+  /** Part of an address or a name. */
+  part?: string;
 }
 
-/** Contacts of a campaign's ledger in one state, held-back ones by deciding reason, or who did one thing, by contact after `after`. */
+const ACT = `e.campaign_id = $1 AND e.kind::text = $4 AND e.contact_id = d.contact_id AND ($5::text IS NULL OR e.actor::text = $5 OR e.detail->>'class' = $5)`;
+
+const RECIPIENTS = `
+  FROM delivery d JOIN contact c ON c.id = d.contact_id
+  WHERE d.campaign_id = $1 AND ($2::text IS NULL OR d.state = $2 OR ($2 = 'waiting' AND d.state IN ('queued', 'claimed'))) AND ($3::text IS NULL OR d.reasons[1] = $3)
+    AND ($4::text IS NULL OR EXISTS (SELECT FROM event e WHERE ${ACT}))
+    AND ($6::text = '' OR d.address LIKE '%' || $6 || '%' OR c.name ILIKE '%' || $6 || '%')`;
+
+function recipientParameters(
+  campaignId: number,
+  { state, reason, acted, actor, part = '' }: RecipientFilter,
+): unknown[] {
+  const pattern = part.toLowerCase().replace(/[\\%_]/g, '\\$&');
+  return [campaignId, state ?? null, reason ?? null, acted ?? null, actor ?? null, pattern];
+}
+
+/**
+ * Recipients in the ledger, by contact after `after`, each with what was said last: by the act that is asked about,
+ * else by the relay. The act is looked for of those on the page alone.
+ */
 export async function listRecipients(
   sql: Sql,
   campaignId: number,
-  filter: { state?: string; reason?: string; acted?: string; actor?: string },
+  filter: RecipientFilter,
   after: number,
   limit: number,
 ): Promise<CampaignRecipient[]> {
-  return sql.query(
-    `SELECT d.contact_id::float8 AS "contactId", d.address, c.name, d.state, d.reasons, coalesce(d.accepted_at, d.held_back_at, d.handed_at) AS at, d.reply
-     FROM delivery d JOIN contact c ON c.id = d.contact_id
-     WHERE d.campaign_id = $1 AND ($2::text IS NULL OR d.state = $2) AND ($3::text IS NULL OR d.reasons[1] = $3)
-       AND ($4::text IS NULL OR EXISTS (SELECT FROM event e WHERE e.campaign_id = $1 AND e.kind::text = $4 AND e.contact_id = d.contact_id
-            AND ($5::text IS NULL OR e.actor::text = $5 OR e.detail->>'class' = $5)))
-       AND d.contact_id > $6 ORDER BY d.contact_id LIMIT $7`,
-    [campaignId, filter.state ?? null, filter.reason ?? null, filter.acted ?? null, filter.actor ?? null, after, limit],
+  return rowsOf<CampaignRecipient>(
+    sql,
+    `WITH page AS MATERIALIZED (
+       SELECT d.contact_id, d.address, c.name, c.archived_at IS NOT NULL AS archived, d.state, d.reasons, coalesce(d.accepted_at, d.held_back_at, d.handed_at) AS at, d.reply
+       ${RECIPIENTS} AND d.contact_id > $7 ORDER BY d.contact_id LIMIT $8)
+     SELECT d.contact_id::float8 AS "contactId", d.address, d.name, d.archived, d.state, d.reasons, coalesce(a.at, d.at) AS at, CASE WHEN $4::text IS NULL THEN d.reply ELSE a.reply END AS reply
+     FROM page d LEFT JOIN LATERAL (
+       SELECT e.occurred_at AS at, e.detail->>'reply' AS reply FROM event e WHERE $4::text IS NOT NULL AND ${ACT} ORDER BY e.occurred_at DESC LIMIT 1) a ON true
+     ORDER BY d.contact_id`,
+    [...recipientParameters(campaignId, filter), after, limit],
   );
+}
+
+/** How many recipients a filter finds. */
+export async function countRecipients(sql: Sql, campaignId: number, filter: RecipientFilter): Promise<number> {
+  const [row] = await rowsOf<{ n: number }>(
+    sql,
+    `SELECT count(*)::int AS n ${RECIPIENTS}`,
+    recipientParameters(campaignId, filter),
+  );
+  return row!.n;
 }
 
 /** The brand of each of these campaigns. */
 export async function findCampaignsOfBrands(sql: Sql, ids: number[]): Promise<Map<number, number>> {
-  const rows: { id: number; brandId: number }[] = await sql.query(
+  const rows = await rowsOf<{ id: number; brandId: number }>(
+    sql,
     'SELECT id, brand_id AS "brandId" FROM campaign WHERE id = ANY($1::int[])',
     [ids],
   );
@@ -197,7 +237,8 @@ export async function listCampaignHeads(
   before: number,
   limit: number,
 ): Promise<CampaignHead[]> {
-  return sql.query(
+  return rowsOf<CampaignHead>(
+    sql,
     `SELECT id, name, subject, state, sent_elsewhere AS "sentElsewhere", started_at AS "startedAt", changed_at AS "changedAt"
      FROM campaign WHERE ($1::int IS NULL OR brand_id = $1) AND ($2::text IS NULL OR state = $2) AND id < $3 ORDER BY id DESC LIMIT $4`,
     [brandId ?? null, state ?? null, before, limit],
@@ -213,10 +254,21 @@ export interface DeliveryCounts {
 
 /** How far these campaigns have come; one with an empty ledger is left out. All are counted in one pass. */
 export async function countDeliveries(sql: Sql, campaignIds: number[]): Promise<Map<number, DeliveryCounts>> {
-  const rows: (DeliveryCounts & { id: number })[] = await sql.query(
+  const rows = await rowsOf<DeliveryCounts & { id: number }>(
+    sql,
     `SELECT campaign_id AS id, count(*)::int AS audience, (count(*) FILTER (WHERE state = 'accepted'))::int AS accepted, (count(*) FILTER (WHERE state IN ('queued', 'claimed')))::int AS waiting
      FROM delivery WHERE campaign_id = ANY($1::int[]) GROUP BY 1`,
     [campaignIds],
   );
   return new Map(rows.map(({ id, ...counts }) => [id, counts]));
+}
+
+/** Deletes a campaign that was never started: it has no deliveries, and nothing came of it. */
+export async function deleteDraft(sql: Sql, id: number): Promise<void> {
+  for (const [table, column] of [
+    ['campaign_link', 'campaign_id'],
+    ['campaign_change', 'campaign_id'],
+    ['campaign', 'id'],
+  ])
+    await execute(sql, `DELETE FROM ${table} WHERE ${column} = $1`, [id]);
 }

@@ -1,18 +1,20 @@
+import { inEffectSql } from '../../core/eligibility/in-effect.ts';
 import type { ContactFacts, EventFact } from '../../core/conditions/evaluate.ts';
 import { previewSql, type PreviewLine } from '../../core/conditions/preview-sql.ts';
 import { conditionSql, type ConditionContext, type Needs } from '../../core/conditions/sql.ts';
 import type { Condition } from '../../core/conditions/tree.ts';
-import type { Sql } from '../database.ts';
+import { execute, rowsOf, type Sql } from '../sql.ts';
 import type { Stage } from '../../shared/words.ts';
 import { baseAddressSql } from './eligibility.ts';
-import { findHoldBack, keepMailable, keepMailableByAny, listSendingBrands, type SendingBrand } from './mailable.ts'; // prettier-ignore
+import { findHoldBack, keepMailable, keepMailableByAny, listSendingBrands, type SendingBrand } from './mailable.ts';
 import { scoredCte, scoreJoin } from './scores.ts';
 import { decidedCtes, findDecidedStage } from './sunset-stages.ts';
 
 /** Parameters that the CTE of silence takes; those of a condition come behind them. */
 const SILENCE = 3;
 /** Erased contacts have nothing left to ask for. The brand is $1 wherever a condition stands. */
-const people = ({ needs }: Written, { score }: ConditionContext): string => `contact c${needs.activity ? ' LEFT JOIN activity a ON a.contact_id = c.id AND a.brand_id = $1::int' : ''}${needs.stage ? ' LEFT JOIN contact_stage g ON g.contact_id = c.id AND g.brand_id = $1::int' : ''}${needs.score ? scoreJoin(score) : ''} WHERE c.erased_at IS NULL`; // prettier-ignore
+const people = ({ needs }: Written, { score }: ConditionContext): string =>
+  `contact c${needs.activity ? ' LEFT JOIN activity a ON a.contact_id = c.id AND a.brand_id = $1::int' : ''}${needs.stage ? ' LEFT JOIN contact_stage g ON g.contact_id = c.id AND g.brand_id = $1::int' : ''}${needs.score ? scoreJoin(score) : ''} WHERE c.erased_at IS NULL`;
 
 interface Written {
   parameters: unknown[];
@@ -46,14 +48,15 @@ function brandOf({ brandId, names }: ConditionContext): Pick<SendingBrand, 'id' 
 
 /** Longer than this a statement of the transaction is stopped; 0 ends the limit. */
 export async function limitCounting(sql: Sql, milliseconds: number): Promise<void> {
-  await sql.query(`SELECT set_config('statement_timeout', $1, true)`, [String(milliseconds)]);
+  await execute(sql, `SELECT set_config('statement_timeout', $1, true)`, [String(milliseconds)]);
 }
 
 /** How many contacts a condition matches. To be run within overWholeSet. */
 export async function countMatching(sql: Sql, condition: Condition, context: ConditionContext): Promise<number> {
   const written = conditionSql(condition, context, SILENCE + 1);
   const { ctes, all } = await before(sql, written, context);
-  const [row]: { n: number }[] = await sql.query(
+  const [row] = await rowsOf<{ n: number }>(
+    sql,
     `${ctes} SELECT count(*)::int AS n FROM ${people(written, context)} AND ${written.text}`,
     all,
   );
@@ -74,16 +77,17 @@ export async function keepMatching(
   const few = among === null ? undefined : '$2::bigint[]';
   const written = conditionSql({ kind: 'or', parts: conditions }, context, SILENCE + 1, few);
   const { ctes, all } = await before(sql, written, context, among);
-  await sql.query(
+  await execute(
+    sql,
     `CREATE TEMP TABLE ${table} ON COMMIT DROP AS ${ctes} SELECT c.id FROM ${people(written, context)}${few ? ` AND c.id = ANY(${few})` : ''} AND ${written.text}`,
     all,
   );
-  await sql.query(`ANALYZE ${table}`);
+  await execute(sql, `ANALYZE ${table}`);
 }
 
 /** Takes the table of keepMatching away again, for another of the same transaction. */
 export async function forgetMatching(sql: Sql): Promise<void> {
-  await sql.query('DROP TABLE pg_temp.matching');
+  await execute(sql, 'DROP TABLE pg_temp.matching');
 }
 
 /** Which of a few contacts any of these conditions matches, found by index. */
@@ -95,7 +99,8 @@ export async function findMatchingAmong(
 ): Promise<number[]> {
   const written = conditionSql({ kind: 'or', parts: conditions }, context, SILENCE + 1, '$2::bigint[]');
   const { ctes, all } = await before(sql, written, context, contactIds);
-  const rows: { id: number }[] = await sql.query(
+  const rows = await rowsOf<{ id: number }>(
+    sql,
     `${ctes} SELECT c.id::float8 AS id FROM ${people(written, context)} AND c.id = ANY($2::bigint[]) AND ${written.text}`,
     all,
   );
@@ -117,13 +122,18 @@ export async function countLines(
 ): Promise<{ lines: CountedLine[]; contacts: number }> {
   const written = previewSql(condition, context, SILENCE + 1);
   const { ctes, all } = await before(sql, written, context);
-  const [row]: { counts: number[]; contacts: number }[] = await sql.query(
+  const [row] = await rowsOf<{ counts: number[]; contacts: number }>(
+    sql,
     `${ctes} SELECT ARRAY[${written.counts}] AS counts, count(*)::int AS contacts
      FROM (SELECT ${written.leaves} FROM ${people(written, context)} OFFSET 0) b`,
     all,
   );
   const { counts, contacts } = row!;
-  const lines = written.lines.map((line, index) => ({ ...line, alone: counts[index]!, after: counts[index + written.lines.length]! })); // prettier-ignore
+  const lines = written.lines.map((line, index) => ({
+    ...line,
+    alone: counts[index]!,
+    after: counts[index + written.lines.length]!,
+  }));
   return { lines, contacts };
 }
 
@@ -131,6 +141,7 @@ export interface MatchingContact {
   id: number;
   address: string;
   name: string | null;
+  archived: boolean;
 }
 
 /** Some contacts that match, the same ones each time, from all over the base. To be run within overWholeSet. */
@@ -143,8 +154,9 @@ export async function sampleMatching(
   const written = conditionSql(condition, context, SILENCE + 2);
   const { ctes, all } = await before(sql, written, context);
   const [brand, none, now, ...own] = all;
-  return sql.query(
-    `${ctes} SELECT c.id::float8 AS id, c.address, c.name FROM ${people(written, context)} AND ${written.text} ORDER BY hashint8(c.id), c.id LIMIT $4`,
+  return rowsOf<MatchingContact>(
+    sql,
+    `${ctes} SELECT c.id::float8 AS id, c.address, c.name, c.archived_at IS NOT NULL AS archived FROM ${people(written, context)} AND ${written.text} ORDER BY hashint8(c.id), c.id LIMIT $4`,
     [brand, none, now, limit, ...own],
   );
 }
@@ -153,7 +165,7 @@ export async function sampleMatching(
 export async function countMailable(sql: Sql, condition: Condition, context: ConditionContext): Promise<number> {
   await keepMatching(sql, 'matching', [condition], context);
   await keepMailable(sql, brandOf(context), null);
-  const [row]: { n: number }[] = await sql.query(`SELECT count(*)::int AS n FROM matching JOIN mailable USING (id)`);
+  const [row] = await rowsOf<{ n: number }>(sql, `SELECT count(*)::int AS n FROM matching JOIN mailable USING (id)`);
   return row!.n;
 }
 
@@ -164,33 +176,40 @@ export async function breakDownMatching(
   sql: Sql,
   brandId: number,
 ): Promise<{ stages: { stage: Stage; contacts: number }[]; domains: { domain: string; contacts: number }[] }> {
-  const stages: { stage: Stage; contacts: number }[] = await sql.query(
+  const stages = await rowsOf<{ stage: Stage; contacts: number }>(
+    sql,
     `SELECT coalesce(s.stage, 'new') AS stage, count(*)::int AS contacts FROM matching m LEFT JOIN contact_stage s ON s.contact_id = m.id AND s.brand_id = $1 GROUP BY 1 ORDER BY 2 DESC`,
     [brandId],
   );
-  const domains: { domain: string; contacts: number }[] = await sql.query(
+  const domains = await rowsOf<{ domain: string; contacts: number }>(
+    sql,
     `SELECT split_part(c.address, '@', 2) AS domain, count(*)::int AS contacts FROM matching m JOIN contact c USING (id) GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT ${MOST_DOMAINS}`,
   );
   return { stages, domains };
 }
 
-/** All that conditions can ask of one contact; what takes a statement of its own only where it is asked. Nothing for one who is erased. */
+/**
+ * All that conditions can ask of one contact; what takes a statement of its own only where it is asked. Nothing for one
+ * who is erased.
+ */
 export async function findContactFacts(
   sql: Sql,
   contactId: number,
   context: ConditionContext,
   asked: { mailable: boolean; mailableByAny: boolean; silence: boolean },
 ): Promise<ContactFacts | undefined> {
-  const rows: (Omit<ContactFacts, 'silence' | 'heldBack' | 'mailableBy' | 'events'> & { events: EventFact[] })[] =
-    await sql.query(
-      `SELECT c.address, c.name, c.attributes, c.tags, (extract(epoch FROM c.joined_at) * 1000)::float8 AS "joinedAt", c.archived_at IS NOT NULL AS archived,
+  const rows = await rowsOf<
+    Omit<ContactFacts, 'silence' | 'heldBack' | 'mailableBy' | 'events'> & { events: EventFact[] }
+  >(
+    sql,
+    `SELECT c.address, c.name, c.attributes, c.tags, (extract(epoch FROM c.joined_at) * 1000)::float8 AS "joinedAt", c.archived_at IS NOT NULL AS archived,
        EXISTS (SELECT FROM automated_address m WHERE m.contact_id = c.id AND m.state = 'marked') AS automated, c.deliverability, c.verdict,
        ARRAY(SELECT snapshot_id FROM snapshot_member m WHERE m.contact_id = c.id) AS snapshots,
        (SELECT stage FROM contact_stage g WHERE g.contact_id = c.id AND g.brand_id = $2) AS stage,
        (SELECT coalesce(json_agg(json_build_object('listId', s.list_id, 'state', s.state, 'since', extract(epoch FROM s.since) * 1000)), '[]') FROM subscription s WHERE s.contact_id = c.id) AS subscriptions,
        (SELECT coalesce(json_agg(json_build_object('listId', l.id, 'scope', l.scope, 'scopeId', l.scope_id)), '[]')
         FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
-        WHERE e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > $3) AND (
+        WHERE ${inEffectSql('$3')} AND (
           (e.kind = 'address' AND (e.value = c.address OR (strpos(c.address, '+') > 1 AND NOT l.exact AND e.value = ${baseAddressSql('c.address')})))
           OR (e.kind = 'hash' AND e.value = encode(sha256(convert_to(c.address, 'UTF8')), 'hex'))
           OR (e.kind = 'domain' AND (ltrim(e.value, '.') = split_part(c.address, '@', 2) OR (left(e.value, 1) = '.' AND right(c.address, length(e.value)) = e.value))))) AS entries,
@@ -198,11 +217,13 @@ export async function findContactFacts(
           'listIds', coalesce(k.list_ids, '{}'), 'detail', json_build_object('class', e.detail->>'class', 'url', e.detail->>'url', 'what', e.detail->>'what'))), '[]')
         FROM event e LEFT JOIN campaign k ON k.id = e.campaign_id WHERE e.contact_id = c.id) AS events
      FROM contact c WHERE c.id = $1 AND c.erased_at IS NULL`,
-      [contactId, context.brandId, new Date(context.now)],
-    );
+    [contactId, context.brandId, new Date(context.now)],
+  );
   const [facts] = rows;
   if (!facts) return undefined;
-  const decided = asked.silence ? await findDecidedStage(sql, context.brandId, context.rule, new Date(context.now), contactId) : undefined; // prettier-ignore
+  const decided = asked.silence
+    ? await findDecidedStage(sql, context.brandId, context.rule, new Date(context.now), contactId)
+    : undefined;
   const mailableBy: string[] = [];
   for (const brand of asked.mailableByAny ? await listSendingBrands(sql) : [])
     if ((await findHoldBack(sql, contactId, brand)) === null) mailableBy.push(brand.name);
@@ -218,7 +239,8 @@ export async function findNamedCampaigns(
   brandId: number,
   names: string[],
 ): Promise<{ id: number; name: string }[]> {
-  return sql.query(
+  return rowsOf<{ id: number; name: string }>(
+    sql,
     `SELECT DISTINCT ON (name) id, name FROM (
        (SELECT id, name FROM campaign WHERE brand_id = $1 AND name = ANY($2::text[]))
        UNION (SELECT id, name FROM campaign WHERE brand_id = $1 ORDER BY id DESC LIMIT ${PROPOSED})) k ORDER BY name, id DESC`,
@@ -228,7 +250,8 @@ export async function findNamedCampaigns(
 
 /** Suppression lists that apply to a brand: the organisation's, its own, and those of its lists. */
 export async function findSuppressionNames(sql: Sql, brandId: number): Promise<{ id: number; name: string }[]> {
-  return sql.query(
+  return rowsOf<{ id: number; name: string }>(
+    sql,
     `SELECT l.id, l.name FROM suppression_list l LEFT JOIN list s ON l.scope = 'list' AND s.id = l.scope_id
      WHERE l.scope = 'organisation' OR (l.scope = 'brand' AND l.scope_id = $1) OR s.brand_id = $1 ORDER BY l.id`,
     [brandId],

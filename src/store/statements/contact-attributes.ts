@@ -1,9 +1,13 @@
 import type { AttributeType } from '../../core/import/map-columns.ts';
-import type { Sql } from '../database.ts';
+import { rowsOf, type Sql } from '../sql.ts';
 
-/** Names of the attributes that contacts have, of those met among the latest 10,000 contacts: bounded, whatever the size of the base. */
+/**
+ * Names of the attributes that contacts have, of those met among the latest 10,000 contacts: bounded, whatever the size
+ * of the base.
+ */
 export async function listAttributeNames(sql: Sql): Promise<string[]> {
-  const rows: { name: string }[] = await sql.query(
+  const rows = await rowsOf<{ name: string }>(
+    sql,
     `SELECT DISTINCT k AS name FROM (SELECT attributes FROM contact ORDER BY id DESC LIMIT 10000) c, jsonb_object_keys(c.attributes) k ORDER BY 1`,
   );
   return rows.map((row) => row.name);
@@ -11,15 +15,20 @@ export async function listAttributeNames(sql: Sql): Promise<string[]> {
 
 /** The types of attributes that have one; the others are text. */
 export async function listAttributeTypes(sql: Sql): Promise<Record<string, AttributeType>> {
-  const rows: { name: string; type: AttributeType['type']; choices: string[] | null }[] = await sql.query(
+  const rows = await rowsOf<{ name: string; type: AttributeType['type']; choices: string[] | null }>(
+    sql,
     `SELECT name, type, choices FROM attribute_type ORDER BY name`,
   );
   return Object.fromEntries(rows.map(({ name, type, choices }) => [name, choices ? { type, choices } : { type }]));
 }
 
-/** Keeps types of attributes that have none yet; the words of a choice come on top of those it has. Returns the names that have another type already. */
+/**
+ * Keeps types of attributes that have none yet; the words of a choice come on top of those it has. Returns the names
+ * that have another type already.
+ */
 export async function keepAttributeTypes(sql: Sql, types: Record<string, AttributeType>): Promise<string[]> {
-  const rows: { name: string }[] = await sql.query(
+  const rows = await rowsOf<{ name: string }>(
+    sql,
     `WITH given AS (
        SELECT key AS name, value->>'type' AS type, CASE WHEN value ? 'choices' THEN ARRAY(SELECT jsonb_array_elements_text(value->'choices')) END AS choices
        FROM jsonb_each($1::jsonb)),

@@ -1,4 +1,5 @@
-import { overFewRows, type Database, type Sql } from '../database.ts';
+import { overFewRows, type Database } from '../database.ts';
+import { execute, rowsOf, type Sql } from '../sql.ts';
 import { queryPrepared } from '../prepared.ts';
 import { livingProcessSql } from './processes.ts';
 import {
@@ -11,12 +12,13 @@ import {
   type JudgedMessage,
 } from './eligibility.ts';
 
-/** UPDATE and DELETE through query() answer [rows, affected]. */
-type Changed<T> = [T[], number];
-
-/** Writes the campaign's ledger: one row a contact of the audience, queued or held back with its reasons. Run twice, it adds nothing. */
+/**
+ * Writes the campaign's ledger: one row a contact of the audience, queued or held back with its reasons. Run twice, it
+ * adds nothing.
+ */
 export async function openLedger(sql: Sql, message: JudgedMessage): Promise<void> {
-  await sql.query(
+  await execute(
+    sql,
     `WITH ${judgeAudienceCtes(message, await findWhatApplies(sql, message))},
      verdict AS (SELECT j.contact_id, j.address, j.list_ids, j.by_segment, ${REASONS_SQL} AS reasons FROM judged j)
      INSERT INTO delivery (campaign_id, contact_id, address, list_ids, by_segment, state, reasons, held_back_at)
@@ -30,8 +32,8 @@ export async function openLedger(sql: Sql, message: JudgedMessage): Promise<void
 
 /**
  * The verdicts, with the campaign as a column of theirs: so deliveries are found by both parts of their key. Given as a
- * parameter, the campaign of a ledger that was just opened is unknown to the planner, which expects one row of it and goes
- * through all of it for each verdict: a claim took 1.4 s where it takes 0.03.
+ * parameter, the campaign of a ledger that was just opened is unknown to the planner, which expects one row of it and
+ * goes through all of it for each verdict: a claim took 1.4 s where it takes 0.03.
  */
 const VERDICT = `verdict AS MATERIALIZED (SELECT $1::int AS campaign_id, j.contact_id, j.address, j.list_ids, ${REASONS_SQL} AS reasons FROM judged j)`;
 
@@ -58,7 +60,8 @@ export async function claimDeliveries(
   processId: string,
   limit: number,
 ): Promise<{ claimed: ClaimedDelivery[]; picked: number }> {
-  const rows: (Omit<ClaimedDelivery, 'claimId'> & { state: string })[] = await sql.query(
+  const rows = await rowsOf<Omit<ClaimedDelivery, 'claimId'> & { state: string }>(
+    sql,
     `WITH picked AS (
        SELECT contact_id, by_segment FROM delivery
        WHERE campaign_id = $1::int AND state = 'queued' AND (not_before IS NULL OR not_before <= now())
@@ -91,7 +94,8 @@ export async function holdBackLeftOut(
   claimId: string,
   contactIds: number[],
 ): Promise<void> {
-  await sql.query(
+  await execute(
+    sql,
     `UPDATE delivery SET state = 'held-back', reasons = '{left-out}', held_back_at = now(), claim_id = NULL, process_id = NULL
      WHERE campaign_id = $1 AND claim_id = $2::uuid AND state = 'claimed' AND contact_id = ANY($3::bigint[])`,
     [campaignId, claimId, contactIds],
@@ -101,15 +105,19 @@ export async function holdBackLeftOut(
 /**
  * The second gate, at the instant of handing over: of the claimed recipients, marks those that are still eligible as
  * handed over and returns them; all others go back to waiting, where the first gate holds them back with their reasons.
- * A row that was called back meanwhile (see recallClaimedDeliveries) is no longer claimed, or by another claim, and is not
- * touched: this statement may have judged it long ago, while it waited for another row.
+ * A row that was called back meanwhile (see recallClaimedDeliveries) is no longer claimed, or by another claim, and is
+ * not touched: this statement may have judged it long ago, while it waited for another row.
  */
 export async function passGate(
   database: Database,
   message: JudgedMessage,
   claimed: Pick<ClaimedDelivery, 'contactId' | 'claimId'>[],
 ): Promise<number[]> {
-  const values = [...messageParameters(message), claimed.map(({ contactId }) => contactId), claimed.map(({ claimId }) => claimId)]; // prettier-ignore
+  const values = [
+    ...messageParameters(message),
+    claimed.map(({ contactId }) => contactId),
+    claimed.map(({ claimId }) => claimId),
+  ];
   const rows = await overFewRows(database, (sql) =>
     queryPrepared<{ contact_id: string; passed: boolean }>(sql, 'passGate', PASS_GATE, values),
   );
@@ -132,10 +140,12 @@ const PASS_GATE = `WITH picked AS (SELECT contact_id, by_segment FROM delivery W
 
 /**
  * Calls back recipients that are claimed and not yet handed over, so that the first gate judges them again. Called in
- * the act that makes a contact ineligible, after its commit: the gate's update then finds the row changed and lets it be.
+ * the act that makes a contact ineligible, after its commit: the gate's update then finds the row changed and lets it
+ * be.
  */
 export async function recallClaimedDeliveries(sql: Sql, contactIds: number[] | null): Promise<void> {
-  await sql.query(
+  await execute(
+    sql,
     `UPDATE delivery SET state = 'queued', claim_id = NULL, process_id = NULL
      WHERE state = 'claimed' AND handed_at IS NULL AND ($1::bigint[] IS NULL OR contact_id = ANY($1::bigint[]))`,
     [contactIds],
@@ -152,16 +162,21 @@ export interface DeliveryOnItsWay {
 
 /** Messages that are on their way to the relay at this instant, for these contacts or all. Uses delivery_claimed. */
 export async function listOnTheirWay(sql: Sql, contactIds: number[] | null): Promise<DeliveryOnItsWay[]> {
-  return sql.query(
+  return rowsOf<DeliveryOnItsWay>(
+    sql,
     `SELECT campaign_id AS "campaignId", contact_id::float8 AS "contactId", address, handed_at AS "handedAt" FROM delivery
      WHERE state = 'claimed' AND handed_at IS NOT NULL AND ($1::bigint[] IS NULL OR contact_id = ANY($1::bigint[]))`,
     [contactIds],
   );
 }
 
-/** Contacts whose address without its sub-address is that of one of these: an entry for the one stops the others. Uses contact_by_base_address. */
+/**
+ * Contacts whose address without its sub-address is that of one of these: an entry for the one stops the others. Uses
+ * contact_by_base_address.
+ */
 export async function findSubAddressed(sql: Sql, contactIds: number[]): Promise<number[]> {
-  const rows: { id: number }[] = await sql.query(
+  const rows = await rowsOf<{ id: number }>(
+    sql,
     `SELECT s.id::float8 AS id FROM contact c CROSS JOIN LATERAL (
        SELECT id FROM contact WHERE ${baseAddressSql('address')} = c.address AND strpos(address, '+') > 1 OFFSET 0) s
      WHERE c.id = ANY($1::bigint[])`,
@@ -186,8 +201,8 @@ export interface HandoverResult {
 }
 
 /**
- * Records what became of handed-over messages, many at a time. Only rows of their claims change; and those that were taken for
- * uncertain meanwhile, because this process seemed dead, and of which it knows the end after all.
+ * Records what became of handed-over messages, many at a time. Only rows of their claims change; and those that were
+ * taken for uncertain meanwhile, because this process seemed dead, and of which it knows the end after all.
  */
 export async function recordHandovers(sql: Sql, campaignId: number, results: HandoverResult[]): Promise<void> {
   await queryPrepared(
@@ -216,19 +231,21 @@ const SETTLED = `
 
 /** Ends claims: what was not handed over when a process stops sending a campaign, and answers it could not record. */
 export async function settleClaims(sql: Sql, campaignId: number, claimIds: string[]): Promise<void> {
-  await sql.query(
+  await execute(
+    sql,
     `UPDATE delivery SET ${SETTLED} WHERE campaign_id = $1 AND claim_id = ANY($2::uuid[]) AND state = 'claimed'`,
     [campaignId, claimIds],
   );
 }
 
 /**
- * Mends what processes that no longer live have left, known ones and those that were forgotten before their last claim was
- * committed: whoever claims under a number that does not live any more has no other to end it. What is uncertain is never
- * sent again by itself. Uses delivery_claimed.
+ * Mends what processes that no longer live have left, known ones and those that were forgotten before their last claim
+ * was committed: whoever claims under a number that does not live any more has no other to end it. What is uncertain is
+ * never sent again by itself. Uses delivery_claimed.
  */
 export async function settleAbandonedDeliveries(sql: Sql): Promise<{ requeued: number; uncertain: number }> {
-  const [rows]: Changed<{ state: string }> = await sql.query(
+  const rows = await rowsOf<{ state: string }>(
+    sql,
     `UPDATE delivery SET ${SETTLED} WHERE state = 'claimed' AND process_id IN (
        SELECT c.process_id FROM (SELECT DISTINCT process_id FROM delivery WHERE state = 'claimed') c WHERE NOT EXISTS (${livingProcessSql('c.process_id')})) RETURNING state`,
   );
@@ -244,7 +261,8 @@ export interface LedgerRow {
 
 /** The campaign's ledger: contacts by state, the held-back ones by deciding reason. */
 export async function countLedger(sql: Sql, campaignId: number): Promise<LedgerRow[]> {
-  return sql.query(
+  return rowsOf<LedgerRow>(
+    sql,
     `SELECT state, reasons[1] AS reason, count(*)::int AS contacts FROM delivery WHERE campaign_id = $1 GROUP BY 1, 2`,
     [campaignId],
   );
@@ -252,7 +270,8 @@ export async function countLedger(sql: Sql, campaignId: number): Promise<LedgerR
 
 /** Whether anybody still waits or is on the way, and when the next one may go. */
 export async function findWaiting(sql: Sql, campaignId: number): Promise<{ waiting: boolean; claimed: boolean }> {
-  const [row]: { waiting: boolean; claimed: boolean }[] = await sql.query(
+  const [row] = await rowsOf<{ waiting: boolean; claimed: boolean }>(
+    sql,
     `SELECT EXISTS (SELECT FROM delivery WHERE campaign_id = $1 AND state = 'queued') AS waiting,
             EXISTS (SELECT FROM delivery WHERE campaign_id = $1 AND state = 'claimed') AS claimed`,
     [campaignId],

@@ -1,9 +1,10 @@
 import type { Exchange } from '../../core/address/check-address.ts';
-import type { Sql } from '../database.ts';
+import { changedBy, execute, rowsOf, type Sql } from '../sql.ts';
 
 /** Answers of the domain name system that still hold. */
 export async function findExchanges(sql: Sql, domains: string[], now: Date): Promise<Map<string, Exchange>> {
-  const rows: { domain: string; exchange: Exchange }[] = await sql.query(
+  const rows = await rowsOf<{ domain: string; exchange: Exchange }>(
+    sql,
     `SELECT domain, exchange FROM domain_answer WHERE domain = ANY($1::text[]) AND expires_at > $2`,
     [domains, now],
   );
@@ -16,7 +17,8 @@ export async function saveExchanges(
   answers: { domain: string; exchange: Exchange; expiresAt: Date }[],
   now: Date,
 ): Promise<void> {
-  await sql.query(
+  await execute(
+    sql,
     `INSERT INTO domain_answer (domain, exchange, asked_at, expires_at)
      SELECT r.domain, r.exchange, $2, r."expiresAt" FROM json_to_recordset($1::json) AS r(domain text, exchange text, "expiresAt" timestamptz) ORDER BY 1
      ON CONFLICT (domain) DO UPDATE SET exchange = excluded.exchange, asked_at = excluded.asked_at, expires_at = excluded.expires_at`,
@@ -33,7 +35,8 @@ export interface RefusedValue {
 
 /** Which of these addresses and domain entries stand on the refuse-list. */
 export async function findRefused(sql: Sql, values: string[]): Promise<Map<string, string>> {
-  const rows: { value: string; reason: string }[] = await sql.query(
+  const rows = await rowsOf<{ value: string; reason: string }>(
+    sql,
     'SELECT value, reason FROM refused_value WHERE value = ANY($1::text[])',
     [values],
   );
@@ -42,13 +45,17 @@ export async function findRefused(sql: Sql, values: string[]): Promise<Map<strin
 
 /** Whether single addresses stand on the refuse-list at all: if none do, no row needs to be held against it. */
 export async function anyAddressRefused(sql: Sql): Promise<boolean> {
-  const [row]: { any: boolean }[] = await sql.query(`SELECT EXISTS (SELECT FROM refused_value WHERE strpos(value, '@') > 0) AS any`); // prettier-ignore
+  const [row] = await rowsOf<{ any: boolean }>(
+    sql,
+    `SELECT EXISTS (SELECT FROM refused_value WHERE strpos(value, '@') > 0) AS any`,
+  );
   return row!.any;
 }
 
 /** The refuse-list, in order of value, after `after`. */
 export async function listRefused(sql: Sql, part: string, after: string, limit: number): Promise<RefusedValue[]> {
-  return sql.query(
+  return rowsOf<RefusedValue>(
+    sql,
     `SELECT value, reason, actor, entered_at AS "enteredAt" FROM refused_value
      WHERE value > $2 AND strpos(value, $1) > 0 ORDER BY value LIMIT $3`,
     [part.toLowerCase(), after, limit],
@@ -57,7 +64,8 @@ export async function listRefused(sql: Sql, part: string, after: string, limit: 
 
 /** Puts values on the refuse-list; those that stand on it stay as they are. Returns how many are new. */
 export async function addRefused(sql: Sql, values: string[], reason: string, actor: string): Promise<number> {
-  const rows: unknown[] = await sql.query(
+  const rows = await rowsOf(
+    sql,
     `INSERT INTO refused_value (value, reason, actor) SELECT v, $2, $3 FROM unnest($1::text[]) v ORDER BY 1
      ON CONFLICT (value) DO NOTHING RETURNING value`,
     [values, reason, actor],
@@ -67,13 +75,18 @@ export async function addRefused(sql: Sql, values: string[], reason: string, act
 
 /** Takes values off the refuse-list; returns how many stood on it. */
 export async function removeRefused(sql: Sql, values: string[]): Promise<number> {
-  const [, affected]: [unknown, number] = await sql.query('DELETE FROM refused_value WHERE value = ANY($1::text[])', [values]); // prettier-ignore
+  const affected = await changedBy(sql, 'DELETE FROM refused_value WHERE value = ANY($1::text[])', [values]);
   return affected;
 }
 
 /** How many contacts these values would have refused, of how many. To be run within overWholeSet. */
-export async function countRefused(sql: Sql, addresses: string[], domains: string[]): Promise<{ refused: number; contacts: number }> {
-  const [row]: { refused: number; contacts: number }[] = await sql.query(
+export async function countRefused(
+  sql: Sql,
+  addresses: string[],
+  domains: string[],
+): Promise<{ refused: number; contacts: number }> {
+  const [row] = await rowsOf<{ refused: number; contacts: number }>(
+    sql,
     `WITH at AS (SELECT split_part(address, '@', 2) AS domain, count(*) AS n FROM contact WHERE erased_at IS NULL GROUP BY 1)
      SELECT (coalesce((SELECT sum(n) FROM at WHERE EXISTS (
          SELECT FROM unnest($2::text[]) v WHERE at.domain = ltrim(v, '.') OR (left(v, 1) = '.' AND right(at.domain, length(v)) = v))), 0)
@@ -81,4 +94,4 @@ export async function countRefused(sql: Sql, addresses: string[], domains: strin
     [addresses, domains],
   );
   return row!;
-} // prettier-ignore
+}

@@ -1,9 +1,13 @@
 import type { DomainStanding } from '../../core/address/look-alike.ts';
-import type { Sql } from '../database.ts';
+import { rowsOf, type Sql } from '../sql.ts';
 
-/** How every receiving domain has done: its contacts, messages accepted, and those that did not come back. To be run within overWholeSet. */
+/**
+ * How every receiving domain has done: its contacts, messages accepted, and those that did not come back. To be run
+ * within overWholeSet.
+ */
 export async function listDomainStandings(sql: Sql): Promise<DomainStanding[]> {
-  return sql.query(
+  return rowsOf<DomainStanding>(
+    sql,
     `SELECT split_part(c.address, '@', 2) AS domain, count(*)::int AS contacts, coalesce(sum(a.sent), 0)::int AS accepted,
        coalesce(sum(greatest(a.sent - a.bounced, 0)), 0)::int AS delivered
      FROM contact c

@@ -1,6 +1,28 @@
+/**
+ * Who may get a message, and why not, as SQL over sets: the one definition beside core/eligibility/decide-verdict,
+ * which judges a single contact and is held to it by a test. All of it is CTEs that end in `judged`, over which
+ * REASONS_SQL and DECIDING_SQL say the verdict. They differ in whom they judge, and in how the entries that match are
+ * found:
+ *
+ *   whom                          | asked by                             | from                  | entries are found
+ *   ------------------------------+--------------------------------------+-----------------------+------------------
+ *   audience of one list          | preflight, ledger: judgeAudienceCtes | AUDIENCE_OF_ONE_LIST  | by value *
+ *   audience of several lists     | the same                             | AUDIENCE_OF_LISTS     | by value *
+ *   audience with segments        | the same                             | AUDIENCE_OF_SEGMENTS  | by value *
+ *   whoever a brand may write to  | conditions, acts: judgeMailableCtes  | WHOEVER_IS_SUBSCRIBED | by value *
+ *   contacts named one by one     | both gates, an address's verdict,    | AUDIENCE_OF_PICKED    | by contact
+ *                                 | conditions of few: JUDGE_PICKED_CTES |                       |
+ *
+ *   by value (matchedByValue): entries are put together first and joined as the audience passes.
+ *   by contact (matchedByContact): each contact's entries are looked up by index. * Also where an entry of a list's
+ *   scope can apply, which needs to know what else the contact is subscribed to.
+ *
+ * What no message of the kind can meet is left out of the statement: findWhatApplies.
+ */
+import { inEffectSql } from '../../core/eligibility/in-effect.ts';
 import { REASON_OF_LIST } from '../../core/eligibility/decide-verdict.ts';
 import { REASONS, type Purpose, type Reason } from '../../shared/words.ts';
-import type { Sql } from '../database.ts';
+import { rowsOf, type Sql } from '../sql.ts';
 
 /** The message whose recipients are judged. */
 export interface JudgedMessage {
@@ -9,7 +31,9 @@ export interface JudgedMessage {
   purpose: Purpose;
   listIds: number[];
   leftOutListIds: number[];
-  /** Segments take people in, or leave them out: they stand in the temporary tables `taken_in (id)` and `left_out (id)`. */
+  /**
+   * Segments take people in, or leave them out: they stand in the temporary tables `taken_in (id)` and `left_out (id)`.
+   */
   bySegments?: { takenIn: boolean; leftOut: boolean };
 }
 
@@ -58,7 +82,10 @@ const PEOPLE_OF_AUDIENCE = `
     SELECT a.contact_id, c.address, a.list_ids, a.subscribed, a.pending, a.any_row, a.by_segment, c.archived_at, c.erased_at, c.deliverability
     FROM audience a JOIN contact c ON c.id = a.contact_id`;
 
-/** The same without an audience, for marketing on any of the lists: which of them it is says nothing, and nothing is grouped. */
+/**
+ * The same without an audience, for marketing on any of the lists: which of them it is says nothing, and nothing is
+ * grouped.
+ */
 const WHOEVER_IS_SUBSCRIBED = `
     SELECT c.id AS contact_id, c.address, '{}'::int[] AS list_ids, true AS subscribed, false AS pending, true AS any_row, false AS by_segment, c.archived_at, c.erased_at, c.deliverability
     FROM contact c WHERE EXISTS (SELECT FROM subscription s WHERE s.contact_id = c.id AND s.list_id = ANY($4::int[]) AND s.state = 'subscribed')`;
@@ -68,7 +95,7 @@ const BIT_CASE = Object.entries(REASON_OF_LIST)
   .map(([builtIn, reason]) => `WHEN '${builtIn}' THEN ${bitOf(reason)}`)
   .join(' ');
 
-const IN_EFFECT = `e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > now())`;
+const IN_EFFECT = inEffectSql();
 
 /** What can match at all for a message, seen beforehand: where there is none, its part of the statement is left out. */
 export interface WhatApplies {
@@ -87,7 +114,8 @@ const EVERYTHING_APPLIES: WhatApplies = { domains: true, hashes: true, subAddres
 
 /** Looks beforehand what can match at all for a message, each by index or in a small table. */
 export async function findWhatApplies(sql: Sql, message: JudgedMessage): Promise<WhatApplies> {
-  const [row]: WhatApplies[] = await sql.query(
+  const [row] = await rowsOf<WhatApplies>(
+    sql,
     `SELECT EXISTS (SELECT FROM suppression_entry WHERE kind = 'domain' AND kind <> 'address' AND lifted_at IS NULL) AS domains,
        EXISTS (SELECT FROM suppression_entry WHERE kind = 'hash' AND kind <> 'address' AND lifted_at IS NULL) AS hashes,
        -- In the order of contact_by_base_address, which holds nobody else: the planner would read through all contacts.
@@ -103,26 +131,31 @@ export async function findWhatApplies(sql: Sql, message: JudgedMessage): Promise
 export function judgeAudienceCtes(message: JudgedMessage, applies: WhatApplies): string {
   const { bySegments } = message;
   const ofLists = message.listIds.length === 1 ? AUDIENCE_OF_ONE_LIST : AUDIENCE_OF_LISTS;
-  return judgeCtes(bySegments?.takenIn ? AUDIENCE_OF_SEGMENTS : ofLists, applies, { lists: message.leftOutListIds.length > 0, segments: bySegments?.leftOut ?? false }); // prettier-ignore
+  return judgeCtes(bySegments?.takenIn ? AUDIENCE_OF_SEGMENTS : ofLists, applies, {
+    lists: message.leftOutListIds.length > 0,
+    segments: bySegments?.leftOut ?? false,
+  });
 }
 
 /**
- * CTEs that end in `judged` for whoever might be mailed on any list, and nobody else. Where an entry of a list's scope can
- * apply, each contact's lists have to be known after all. To be run within overWholeSet.
+ * CTEs that end in `judged` for whoever might be mailed on any list, and nobody else. Where an entry of a list's scope
+ * can apply, each contact's lists have to be known after all. To be run within overWholeSet.
  */
 export function judgeMailableCtes(message: JudgedMessage, applies: WhatApplies): string {
-  return applies.ofLists ? judgeAudienceCtes(message, applies) : judgeCtes(null, applies, { lists: false, segments: false }); // prettier-ignore
+  return applies.ofLists
+    ? judgeAudienceCtes(message, applies)
+    : judgeCtes(null, applies, { lists: false, segments: false });
 }
 
 /**
  * CTEs that end in `judged`: for each contact what REASONS_SQL and DECIDING_SQL read. The twin of
  * core/eligibility/decide-verdict on sets; a differential test holds the two together. $1 to $5 as messageParameters.
- *
- * Entries are matched by joins on suppression_entry_in_effect_key (value): exact address, address without its
- * sub-address, domain and its parents, hash; the few that are no addresses have suppression_entry_special. One join with
- * OR over all four keys was tried: it scans entries per contact. What an entry says is one bit of its reason's place, so
- * that a contact's entries are put together without sorting. `entry` is not materialized, or the look-ups of a few
- * contacts could not use its index; nor is `person` for a whole audience, or no plan over it could run in parallel.
+ *  Entries are matched by joins on suppression_entry_in_effect_key (value): exact address, address without its
+ * sub-address, domain and its parents, hash; the few that are no addresses have suppression_entry_special. One join
+ * with OR over all four keys was tried: it scans entries per contact. What an entry says is one bit of its reason's
+ * place, so that a contact's entries are put together without sorting. `entry` is not materialized, or the look-ups of
+ * a few contacts could not use its index; nor is `person` for a whole audience, or no plan over it could run in
+ * parallel.
  */
 function judgeCtes(
   audience: string | null,
@@ -133,7 +166,10 @@ function judgeCtes(
   const matched = few || applies.ofLists ? matchedByContact(applies, few) : matchedByValue(applies);
   const leftOut = few
     ? LEFT_OUT_OF_FEW
-    : [...(leavesOut.lists ? ['o.contact_id IS NOT NULL'] : []), ...(leavesOut.segments ? ['x.id IS NOT NULL'] : [])].join(' OR ') || 'false'; // prettier-ignore
+    : [
+        ...(leavesOut.lists ? ['o.contact_id IS NOT NULL'] : []),
+        ...(leavesOut.segments ? ['x.id IS NOT NULL'] : []),
+      ].join(' OR ') || 'false';
   return `
   parameters AS (SELECT $1::int, $2::int, $3::text, $4::int[], $5::int[]),
   ${audience === null ? '' : `audience AS (${audience}),`}
@@ -189,7 +225,7 @@ function matchedByContact(applies: WhatApplies, few: boolean): Matched {
     ...(applies.hashes ? [hit(entryOf('hash', HASH_OF_PERSON))] : []),
     ...(applies.domains && !few ? [hit(`stopped_domain e ON e.domain = ${DOMAIN_OF_PERSON}`)] : []),
     ...(applies.domains && few ? [hit(entryOf('domain', `ANY(ARRAY(${domainKeysSql('p.address')}))`))] : []),
-  ]; // prettier-ignore
+  ];
   return {
     ctes: `${few || !applies.domains ? '' : stoppedDomainCte('person')}
   hit AS (${hits.join('\n    UNION ALL ')}),
@@ -206,7 +242,11 @@ function matchedByContact(applies: WhatApplies, few: boolean): Matched {
 function matchedByValue(applies: WhatApplies): Matched {
   const joins = [
     `LEFT JOIN by_value v ON v.value = p.address`,
-    ...(applies.subAddresses ? [`LEFT JOIN by_base b ON b.value = CASE WHEN strpos(p.address, '+') > 1 THEN ${baseAddressSql('p.address')} END`] : []), // prettier-ignore
+    ...(applies.subAddresses
+      ? [
+          `LEFT JOIN by_base b ON b.value = CASE WHEN strpos(p.address, '+') > 1 THEN ${baseAddressSql('p.address')} END`,
+        ]
+      : []),
     ...(applies.hashes ? [`LEFT JOIN by_hash y ON y.value = ${HASH_OF_PERSON}`] : []),
     ...(applies.domains ? [`LEFT JOIN by_domain m ON m.domain = ${DOMAIN_OF_PERSON}`] : []),
   ];
@@ -250,7 +290,10 @@ const LEFT_OUT_JOIN = `LEFT JOIN (
     ) o ON o.contact_id = p.contact_id`;
 const HAS_IT_JOIN = `LEFT JOIN delivery d ON d.campaign_id = $1::int AND d.contact_id = p.contact_id AND d.state IN ('accepted', 'refused', 'uncertain')`;
 
-/** Found one by one: of a ledger that was just opened the planner expects one row, and would go through all of it for each contact. */
+/**
+ * Found one by one: of a ledger that was just opened the planner expects one row, and would go through all of it for
+ * each contact.
+ */
 const HAS_IT_OF_FEW = `LEFT JOIN LATERAL (
       SELECT contact_id FROM delivery WHERE campaign_id = $1::int AND contact_id = p.contact_id AND state IN ('accepted', 'refused', 'uncertain') OFFSET 0
     ) d ON true`;
@@ -279,7 +322,10 @@ const REASON_TESTS: Readonly<Record<Reason, string>> = {
 };
 const TESTS = REASONS.map((reason) => ({ reason, test: REASON_TESTS[reason] }));
 
-/** None of the tests holds: most contacts, for whom trying each took a tenth of a preflight. Who is subscribed lacks no permission. */
+/**
+ * None of the tests holds: most contacts, for whom trying each took a tenth of a preflight. Who is subscribed lacks no
+ * permission.
+ */
 const ELIGIBLE = `coalesce(j.bits, 0) = 0 AND j.erased_at IS NULL AND j.archived_at IS NULL AND j.deliverability <> 'undeliverable'
        AND (j.subscribed OR ${marketing} IS FALSE) AND NOT j.left_out AND NOT j.has_it`;
 

@@ -1,5 +1,5 @@
 import { ERASED } from '../../core/import/row-outcomes.ts';
-import type { Sql } from '../database.ts';
+import { execute, rowsOf, type Sql } from '../sql.ts';
 
 export interface ErasedPerson {
   id: number;
@@ -11,7 +11,8 @@ export interface ErasedPerson {
  * was merged into another of them, with each address that any of them has or had.
  */
 export async function listErasable(sql: Sql, contactIds: number[]): Promise<ErasedPerson[]> {
-  return sql.query(
+  return rowsOf<ErasedPerson>(
+    sql,
     `WITH RECURSIVE member AS (
        SELECT id AS root, id, merged_into FROM contact WHERE id = ANY($1::bigint[])
        UNION SELECT m.root, c.id, c.merged_into FROM member m JOIN contact c ON c.merged_into = m.id OR c.id = m.merged_into),
@@ -27,7 +28,7 @@ export async function listErasable(sql: Sql, contactIds: number[]): Promise<Eras
 
 /** Locks the contacts that are to be erased, so that nothing is recorded for them meanwhile. */
 export async function lockToErase(sql: Sql, contactIds: number[]): Promise<void> {
-  await sql.query(`SELECT id FROM contact WHERE id = ANY($1::bigint[]) ORDER BY id FOR UPDATE`, [contactIds]);
+  await execute(sql, `SELECT id FROM contact WHERE id = ANY($1::bigint[]) ORDER BY id FOR UPDATE`, [contactIds]);
 }
 
 /** Class of the advisory locks of erasing; 0 is the whole of it, another number a kept file. */
@@ -35,36 +36,41 @@ const ERASING_LOCKS = 73_006;
 
 /** Waits until nobody else erases, and keeps others waiting until the transaction ends. */
 export async function takeErasingTurn(sql: Sql): Promise<void> {
-  await sql.query('SELECT pg_advisory_xact_lock($1, 0)', [ERASING_LOCKS]);
-}
-
-/** Waits until nobody else writes this import's kept file anew: who does reads what the other left, and loses nothing of it. */
-export async function lockKeptFile(sql: Sql, importId: number): Promise<void> {
-  await sql.query('SELECT pg_advisory_xact_lock($1, $2)', [ERASING_LOCKS, importId]);
+  await execute(sql, 'SELECT pg_advisory_xact_lock($1, 0)', [ERASING_LOCKS]);
 }
 
 /**
- * Removes people from every table, and leaves the digest of each address on the list of erasures, so that they stay out.
- * Counts, instants and kinds of events stay; what was said, from where, and by whom goes. Kept import files are rewritten
- * by the caller. Statements in order: what names an address is found before the address is gone.
+ * Waits until nobody else writes this import's kept file anew: who does reads what the other left, and loses nothing of
+ * it.
+ */
+export async function lockKeptFile(sql: Sql, importId: number): Promise<void> {
+  await execute(sql, 'SELECT pg_advisory_xact_lock($1, $2)', [ERASING_LOCKS, importId]);
+}
+
+/**
+ * Removes people from every table, and leaves the digest of each address on the list of erasures, so that they stay
+ * out. Counts, instants and kinds of events stay; what was said, from where, and by whom goes. Kept import files are
+ * rewritten by the caller. Statements in order: what names an address is found before the address is gone.
  */
 export async function erasePeople(sql: Sql, people: ErasedPerson[], actor: string): Promise<void> {
   if (people.length === 0) return;
   // A statement meets each contact once; who had several addresses comes again with the next.
   for (let left = people; left.length > 0;) {
     const once = new Map(left.map((person) => [person.id, person]));
-    for (const statement of ERASURES) await sql.query(statement, [JSON.stringify([...once.values()])]);
+    for (const statement of ERASURES) await execute(sql, statement, [JSON.stringify([...once.values()])]);
     left = left.filter((person) => once.get(person.id) !== person);
   }
   const given = [JSON.stringify(people)];
-  await sql.query(
+  await execute(
+    sql,
     `WITH ${PEOPLE}
      INSERT INTO suppression_entry (list_id, kind, value, reason, source)
      SELECT DISTINCT l.id, 'hash', p.hash, 'erased', $2 FROM person p, suppression_list l WHERE l.built_in = 'erasure' ORDER BY 3
      ON CONFLICT (value, list_id) WHERE lifted_at IS NULL DO NOTHING`,
     [...given, actor],
   );
-  await sql.query(
+  await execute(
+    sql,
     `WITH ${PEOPLE}
      UPDATE contact c SET address = '(erased ' || c.id || ')', name = NULL, attributes = '{}', tags = '{}', verdict = NULL, verdict_cause = NULL,
        deliverability_cause = NULL, archived_at = NULL, merged_into = NULL, erased_at = now()
@@ -74,8 +80,8 @@ export async function erasePeople(sql: Sql, people: ErasedPerson[], actor: strin
 }
 
 /**
- * With each address as a pattern that finds it and no longer one: `ana@…` is not in `hanna@…`. Before it may stand what JSON
- * writes a line end as.
+ * With each address as a pattern that finds it and no longer one: `ana@…` is not in `hanna@…`. Before it may stand what
+ * JSON writes a line end as.
  */
 const PEOPLE = `person AS MATERIALIZED (
   SELECT r.id, r.address, encode(sha256(convert_to(r.address, 'UTF8')), 'hex') AS hash, encode(convert_to(r.address, 'UTF8'), 'escape') AS escaped,
@@ -123,8 +129,10 @@ const ERASURES = [
      address = '${ERASED}', name = NULL, network = NULL, source = NULL, confirmed_network = NULL, user_agent = NULL,
      agreed = CASE WHEN s.way = 'import' THEN '' ELSE s.agreed END FROM person p WHERE s.contact_id = p.id OR s.address = p.address`,
   `WITH ${PEOPLE}, hit AS MATERIALIZED (
-     SELECT r.reconciliation_id, r.first_row, r.row_no, r.contact_id, min(p.hash) AS hash FROM reconciliation_row r
-     JOIN person p ON r.contact_id = p.id OR r.address = p.address OR strpos(lower(r.given), p.address) > 0 GROUP BY 1, 2, 3, 4),
+     SELECT r.reconciliation_id, r.first_row, r.row_no, r.contact_id, min(p.hash) AS hash FROM (
+       SELECT r.*, lower(concat_ws(' ', r.given, o.others)) AS says FROM reconciliation_row r
+       LEFT JOIN reconciliation_other o USING (reconciliation_id, first_row, row_no) OFFSET 0) r
+     JOIN person p ON r.contact_id = p.id OR r.address = p.address OR r.hash = p.hash OR strpos(r.says, p.address) > 0 GROUP BY 1, 2, 3, 4),
    counted AS (
      UPDATE reconciliation o SET known = o.known - n.known, contacts = o.contacts - n.contacts FROM (
        SELECT h.reconciliation_id, count(h.contact_id) AS known, count(DISTINCT h.contact_id) FILTER (WHERE NOT EXISTS (
@@ -132,13 +140,15 @@ const ERASURES = [
            AND r.row_no NOT IN (SELECT row_no FROM hit i WHERE i.reconciliation_id = h.reconciliation_id))) AS contacts
        FROM hit h GROUP BY 1) n
      WHERE o.id = n.reconciliation_id)
-   UPDATE reconciliation_chunk k SET given = w.given, addresses = w.addresses, hashes = w.hashes, contact_ids = w.contact_ids FROM (
+   UPDATE reconciliation_chunk k SET given = w.given, addresses = w.addresses, hashes = w.hashes, others = w.others, contact_ids = w.contact_ids FROM (
      SELECT r.reconciliation_id, r.first_row,
        array_agg(CASE WHEN h.hash IS NOT NULL THEN '${ERASED}' WHEN r.given IS DISTINCT FROM r.address THEN r.given END ORDER BY r.row_no) AS given,
        array_agg(CASE WHEN h.hash IS NULL THEN r.address END ORDER BY r.row_no) AS addresses,
        array_agg(coalesce(h.hash, r.hash) ORDER BY r.row_no) AS hashes,
+       array_agg(CASE WHEN h.hash IS NULL THEN o.others END ORDER BY r.row_no) AS others,
        array_agg(CASE WHEN h.hash IS NULL THEN r.contact_id END ORDER BY r.row_no) AS contact_ids
      FROM reconciliation_row r LEFT JOIN hit h USING (reconciliation_id, first_row, row_no)
+     LEFT JOIN reconciliation_other o USING (reconciliation_id, first_row, row_no)
      WHERE (r.reconciliation_id, r.first_row) IN (SELECT reconciliation_id, first_row FROM hit) GROUP BY 1, 2) w
    WHERE k.reconciliation_id = w.reconciliation_id AND k.first_row = w.first_row`,
   `WITH ${PEOPLE} DELETE FROM verification_row r USING person p WHERE r.address = p.address OR strpos(lower(r.given), p.address) > 0`,

@@ -1,9 +1,12 @@
 import type { StorableEvent } from '../../core/activity/event.ts';
 import { arrayText } from '../array-text.ts';
-import type { Sql } from '../database.ts';
+import { execute, rowsOf, type Sql } from '../sql.ts';
 import { queryPrepared } from '../prepared.ts';
 
-/** Columns of `activity` as aggregates over events `e`: totals add up and instants take the greatest, so the fold is commutative. */
+/**
+ * Columns of `activity` as aggregates over events `e`: totals add up and instants take the greatest, so the fold is
+ * commutative.
+ */
 const TOTALS: Readonly<Record<string, string>> = {
   sent: `e.kind = 'sent'`,
   delivered: `e.kind = 'delivered'`,
@@ -48,8 +51,8 @@ const FOLD = [
 const REPLACE = COLUMNS.map((column) => `${column} = excluded.${column}`).join(', ');
 
 /**
- * Asked of a set that is hashed: a plan that is made once expects ten events, and a join would compare each with each of
- * ten thousand. IS TRUE keeps the planner from making it a join.
+ * Asked of a set that is hashed: a plan that is made once expects ten events, and a join would compare each with each
+ * of ten thousand. IS TRUE keeps the planner from making it a join.
  */
 const isFreshSql = (id: string): string => `(${id} IN (SELECT id FROM fresh)) IS TRUE`;
 
@@ -57,9 +60,9 @@ const isFreshSql = (id: string): string => `(${id} IN (SELECT id FROM fresh)) IS
  * Stores events and folds them into activity, in one round trip; returns the numbers of those that were new.
  * A repeat, within the batch or against the base, is dropped at event_key and changes nothing. Keys are taken in order
  * of number and activity rows in order of contact, so two batches at once cannot wait for each other in a circle.
- *
- * With `allNew` a repeat against the base violates event_key (SQLSTATE 23505), and the caller rolls back: looking for
- * conflicts makes each key half as dear again. Columns come as arrays: as records of JSON they took twice as long to read.
+ *  With `allNew` a repeat against the base violates event_key (SQLSTATE 23505), and the caller rolls back: looking for
+ * conflicts makes each key half as dear again. Columns come as arrays: as records of JSON they took twice as long to
+ * read.
  */
 export async function insertEvents(sql: Sql, events: StorableEvent[], allNew = false): Promise<Set<string>> {
   if (events.length === 0) return new Set();
@@ -107,23 +110,25 @@ function columnsOf(events: StorableEvent[]): string[] {
 }
 
 /**
- * Holds the activity of these contacts until the transaction ends: whoever records an event of theirs waits. In a statement of
- * its own, so that the next one sees every event that was folded before.
+ * Holds the activity of these contacts until the transaction ends: whoever records an event of theirs waits. In a
+ * statement of its own, so that the next one sees every event that was folded before.
  */
 export async function lockActivity(sql: Sql, contactIds: number[]): Promise<void> {
-  await sql.query(
+  await execute(
+    sql,
     'SELECT FROM activity WHERE contact_id = ANY($1::bigint[]) ORDER BY contact_id, brand_id FOR NO KEY UPDATE',
     [contactIds],
   );
 }
 
 /**
- * Derives activity anew from all events of the given contacts, at one brand or at all: used where a past event's actor was
- * decided again. The caller holds these rows (lockActivity, or by having folded an event into each): else an event that is
- * folded meanwhile would be lost.
+ * Derives activity anew from all events of the given contacts, at one brand or at all: used where a past event's actor
+ * was decided again. The caller holds these rows (lockActivity, or by having folded an event into each): else an event
+ * that is folded meanwhile would be lost.
  */
 export async function rebuildActivityOf(sql: Sql, contactIds: number[], brandId: number | null = null): Promise<void> {
-  await sql.query(
+  await execute(
+    sql,
     `INSERT INTO activity (contact_id, brand_id, ${COLUMNS.join(', ')})
      SELECT e.contact_id, e.brand_id, ${AGGREGATES} FROM event e
      WHERE e.contact_id = ANY($1::bigint[]) AND ($2::int IS NULL OR e.brand_id = $2) GROUP BY 1, 2 ORDER BY 1, 2
@@ -133,12 +138,14 @@ export async function rebuildActivityOf(sql: Sql, contactIds: number[], brandId:
 }
 
 /**
- * Derives all activity from all events and holds it beside what is kept: how many rows there are, and the contacts of those
- * that differ. Reads one snapshot, in which events and what was folded from them belong together; changes nothing.
+ * Derives all activity from all events and holds it beside what is kept: how many rows there are, and the contacts of
+ * those that differ. Reads one snapshot, in which events and what was folded from them belong together; changes
+ * nothing.
  */
 export async function compareActivity(sql: Sql): Promise<{ rows: number; differing: number[] }> {
   const same = COLUMNS.map((column) => `a.${column} IS NOT DISTINCT FROM d.${column}`).join(' AND ');
-  const [row]: { rows: number; differing: number[] }[] = await sql.query(
+  const [row] = await rowsOf<{ rows: number; differing: number[] }>(
+    sql,
     `WITH derived AS (SELECT e.contact_id, e.brand_id, ${AGGREGATES} FROM event e GROUP BY 1, 2),
      compared AS (
        SELECT coalesce(a.contact_id, d.contact_id) AS contact_id, a.contact_id IS NOT NULL AND d.contact_id IS NOT NULL AND ${same} AS same
@@ -148,21 +155,27 @@ export async function compareActivity(sql: Sql): Promise<{ rows: number; differi
   return row!;
 }
 
-/** Derives the activity of these contacts anew, rows for which there are no events among them. No event is folded meanwhile. Within a transaction. */
+/**
+ * Derives the activity of these contacts anew, rows for which there are no events among them. No event is folded
+ * meanwhile. Within a transaction.
+ */
 export async function replaceActivityOf(sql: Sql, contactIds: number[]): Promise<void> {
-  await sql.query('LOCK TABLE activity IN EXCLUSIVE MODE');
-  await sql.query(`DELETE FROM activity WHERE contact_id = ANY($1::bigint[])`, [contactIds]);
+  await execute(sql, 'LOCK TABLE activity IN EXCLUSIVE MODE');
+  await execute(sql, `DELETE FROM activity WHERE contact_id = ANY($1::bigint[])`, [contactIds]);
   await rebuildActivityOf(sql, contactIds);
 }
 
-/** Creates the monthly partitions that these months need (as `2026-11`); safe to call from several processes at once. */
+/**
+ * Creates the monthly partitions that these months need (as `2026-11`); safe to call from several processes at once.
+ */
 export async function ensureEventPartitions(sql: Sql, months: string[]): Promise<void> {
-  await sql.query('SELECT pg_advisory_xact_lock(7300002)');
+  await execute(sql, 'SELECT pg_advisory_xact_lock(7300002)');
   for (const month of months) {
     if (!/^\d{4}-\d{2}$/.test(month)) throw new Error(`not a month: ${month}`);
     const from = `${month}-01`;
     const next = new Date(Date.UTC(Number(month.slice(0, 4)), Number(month.slice(5)), 1)).toISOString().slice(0, 10);
-    await sql.query(
+    await execute(
+      sql,
       `CREATE TABLE IF NOT EXISTS event_${month.replace('-', '_')} PARTITION OF event
        FOR VALUES FROM ('${from} 00:00+00') TO ('${next} 00:00+00')`,
     );
@@ -171,7 +184,8 @@ export async function ensureEventPartitions(sql: Sql, months: string[]): Promise
 
 /** Months that have a partition. */
 export async function findEventMonths(sql: Sql): Promise<string[]> {
-  const rows: { month: string }[] = await sql.query(
+  const rows = await rowsOf<{ month: string }>(
+    sql,
     `SELECT replace(substr(inhrelid::regclass::text, 7), '_', '-') AS month FROM pg_inherits WHERE inhparent = 'event'::regclass`,
   );
   return rows.map((row) => row.month);

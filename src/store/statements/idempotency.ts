@@ -1,4 +1,4 @@
-import type { Sql } from '../database.ts';
+import { execute, rowsOf, type Sql } from '../sql.ts';
 import { livingProcessSql } from './processes.ts';
 
 /** Answers are kept for so many hours: whoever repeats a request does so within minutes. */
@@ -14,7 +14,9 @@ export interface KeptRequest {
   fileHash: Buffer | null;
 }
 
-/** Whether a kept request stands in the way: neither too old, nor begun by a process that has died before it answered. */
+/**
+ * Whether a kept request stands in the way: neither too old, nor begun by a process that has died before it answered.
+ */
 const STANDS = `i.created_at > now() - interval '${KEPT_HOURS} hours' AND (i.status IS NOT NULL OR EXISTS (${livingProcessSql('i.process_id')}))`;
 
 /** Begins a request under a key: answers what is kept of an earlier one with the same key, or nothing for a new one. */
@@ -25,14 +27,16 @@ export async function beginIdempotent(
   requestHash: Buffer,
   processId: string | null,
 ): Promise<KeptRequest | undefined> {
-  const begun: unknown[] = await sql.query(
+  const begun = await rowsOf(
+    sql,
     `INSERT INTO idempotency AS i (account_id, key, request_hash, process_id) VALUES ($1, $2, $3, $4)
      ON CONFLICT (account_id, key) DO UPDATE SET request_hash = excluded.request_hash, process_id = excluded.process_id, status = NULL, body = NULL, file_hash = NULL, created_at = now()
      WHERE NOT (${STANDS}) RETURNING key`,
     [accountId, key, requestHash, processId],
   );
   if (begun.length > 0) return undefined;
-  const rows: KeptRequest[] = await sql.query(
+  const rows = await rowsOf<KeptRequest>(
+    sql,
     `SELECT request_hash = $3 AS "sameRequest", status, body, file_hash AS "fileHash" FROM idempotency WHERE account_id = $1 AND key = $2`,
     [accountId, key, requestHash],
   );
@@ -47,7 +51,8 @@ export async function keepAnswer(
   requestHash: Buffer,
   answer: { status: number; body: unknown; fileHash: Buffer | null },
 ): Promise<void> {
-  await sql.query(
+  await execute(
+    sql,
     `INSERT INTO idempotency (account_id, key, request_hash, status, body, file_hash) VALUES ($1, $2, $3, $4, $5::jsonb, $6)
      ON CONFLICT (account_id, key) DO UPDATE SET request_hash = excluded.request_hash, status = excluded.status, body = excluded.body, file_hash = excluded.file_hash`,
     [accountId, key, requestHash, answer.status, JSON.stringify(answer.body), answer.fileHash],
@@ -56,10 +61,10 @@ export async function keepAnswer(
 
 /** Forgets a key whose request failed: it may be tried again. */
 export async function forgetKey(sql: Sql, accountId: number, key: string): Promise<void> {
-  await sql.query('DELETE FROM idempotency WHERE account_id = $1 AND key = $2', [accountId, key]);
+  await execute(sql, 'DELETE FROM idempotency WHERE account_id = $1 AND key = $2', [accountId, key]);
 }
 
 /** Forgets what was kept long enough. */
 export async function sweepIdempotent(sql: Sql): Promise<void> {
-  await sql.query(`DELETE FROM idempotency WHERE created_at < now() - interval '${KEPT_HOURS} hours'`);
+  await execute(sql, `DELETE FROM idempotency WHERE created_at < now() - interval '${KEPT_HOURS} hours'`);
 }

@@ -1,10 +1,12 @@
+import { inEffectSql } from '../../core/eligibility/in-effect.ts';
 import type { DoneChunks } from '../../core/import/chunk-plan.ts';
 import type { RowOutcome } from '../../core/import/row-outcomes.ts';
 import { OUTCOME_LETTERS, REFUSED_LETTERS, TAKEN_LETTERS } from '../../core/import/row-outcomes.ts';
-import type { PackedTexts } from '../../core/text/packed-texts.ts';
+import type { PackedTexts } from '../../core/import-engine/packed-texts.ts';
 import { arrayText } from '../array-text.ts';
-import { lookUpByIndex, type Sql } from '../database.ts';
-import { textArray } from '../text-array.ts';
+import { lookUpByIndex } from '../database.ts';
+import { rowsOf, type Sql } from '../sql.ts';
+import { textArray } from '../import-engine/text-array.ts';
 import { baseAddressSql } from './eligibility.ts';
 
 /** Rows of a file as columns: addresses are in normal form and each stands once. A column nobody fills is null. */
@@ -43,8 +45,8 @@ const GIVEN = `
 
 /**
  * The contact of each row, if it is one. They are looked up one by one in their index (OFFSET 0 keeps the planner from
- * hashing the whole table for it): a chunk costs the same whether the base has thousands or millions. `lookUpByIndex` must
- * come before.
+ * hashing the whole table for it): a chunk costs the same whether the base has thousands or millions. `lookUpByIndex`
+ * must come before.
  */
 const LOOKED_UP = `
   known AS MATERIALIZED (
@@ -55,10 +57,10 @@ const LOOKED_UP = `
 
 /**
  * CTEs that end in `judged`: each row with the contact it is about and its outcome. $1 to $4 are columns, $5 the
- * import, $6 the list, $7 the brand, $8 the flags, $9 the tags, $10 the suspects. Suppression is matched as at sending (exact,
- * base, hash, domain), `marketing` and `everything` alike. A dry run reads this and nothing else, so that its counts are those
- * of the real run. Each suspect looks into the index of entries (OFFSET 0): joined as the planner likes, all entries are read for each chunk, and
- * with 500,000 of them a row took half as long again.
+ * import, $6 the list, $7 the brand, $8 the flags, $9 the tags, $10 the suspects. Suppression is matched as at sending
+ * (exact, base, hash, domain), `marketing` and `everything` alike. A dry run reads this and nothing else, so that its
+ * counts are those of the real run. Each suspect looks into the index of entries (OFFSET 0): joined as the planner
+ * likes, all entries are read for each chunk, and with 500,000 of them a row took half as long again.
  */
 const JUDGED = `
   applicable AS (
@@ -66,7 +68,7 @@ const JUDGED = `
     WHERE l.scope = 'organisation' OR (l.scope = 'brand' AND l.scope_id = $7::int) OR (l.scope = 'list' AND l.scope_id = $6::int)),
   entry AS NOT MATERIALIZED (
     SELECT e.value, e.kind, l.exact, l.built_in FROM suppression_entry e JOIN applicable l ON l.id = e.list_id
-    WHERE e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > now())),
+    WHERE ${inEffectSql()}),
   suspect AS MATERIALIZED (
     SELECT n, address, CASE WHEN strpos(address, '+') > 1 THEN ${baseAddressSql('address')} END AS base, split_part(address, '@', 2) AS domain
     FROM given WHERE $10::int[] IS NULL OR n = ANY ($10)),
@@ -105,7 +107,8 @@ const lettersOf = (rows: string): string =>
 /** What would become of rows: one letter a row, in their order. Changes nothing. Within a transaction. */
 export async function judgeImportRows(sql: Sql, rows: RowColumns, target: RowTarget): Promise<string> {
   await lookUpByIndex(sql);
-  const [answer]: { letters: string | null }[] = await sql.query(
+  const [answer] = await rowsOf<{ letters: string | null }>(
+    sql,
     `WITH ${GIVEN}${LOOKED_UP}${JUDGED}, import AS (SELECT $5::int) ${lettersOf('judged')}`,
     parameters(rows, target),
   );
@@ -113,14 +116,13 @@ export async function judgeImportRows(sql: Sql, rows: RowColumns, target: RowTar
 }
 
 /**
- * Takes rows into contacts and onto the list, journaled under a run, and answers one letter a row. A suppressed address is
- * kept as a contact and not subscribed. An import never lifts anything: who has left the list stays out, who is on it
- * stays as they are, who is erased does not come back.
- *
- * One statement; ids are drawn before inserting, so nothing is read back, and the journal takes the subscribed as a set
- * (apart by whether they joined just now, which is what Today counts as news). Plain INSERTs: ON CONFLICT DO NOTHING was half
- * as slow again. When another act brings in one of these people in the same instant, the unique key of contact or
- * subscription is violated; the caller rolls back and tries again, and then finds that person.
+ * Takes rows into contacts and onto the list, journaled under a run, and answers one letter a row. A suppressed address
+ * is kept as a contact and not subscribed. An import never lifts anything: who has left the list stays out, who is on
+ * it stays as they are, who is erased does not come back.
+ *  One statement; ids are drawn before inserting, so nothing is read back, and the journal takes the subscribed as a
+ * set (apart by whether they joined just now, which is what Today counts as news). Plain INSERTs: ON CONFLICT DO
+ * NOTHING was half as slow again. When another act brings in one of these people in the same instant, the unique key of
+ * contact or subscription is violated; the caller rolls back and tries again, and then finds that person.
  */
 export async function takeImportRows(
   sql: Sql,
@@ -131,15 +133,25 @@ export async function takeImportRows(
 ): Promise<string> {
   await lookUpByIndex(sql);
   const hasConsent = Boolean(rows.consentSources ?? rows.consentEvidence);
-  const changes = [CREATED, SUBSCRIBED, ...(rows.tags ? [TAGGED] : []), UPDATED, DETAILED, ...(hasConsent ? [PROVEN] : [])]; // prettier-ignore
-  const [answer]: { letters: string | null }[] = await sql.query(
+  const changes = [
+    CREATED,
+    SUBSCRIBED,
+    ...(rows.tags ? [TAGGED] : []),
+    UPDATED,
+    DETAILED,
+    ...(hasConsent ? [PROVEN] : []),
+  ];
+  const [answer] = await rowsOf<{ letters: string | null }>(
+    sql,
     `WITH ${GIVEN}${LOOKED_UP}${JUDGED}, ${TAKEN}, ${changes.join(', ')} ${lettersOf('person')}`,
     [...parameters(rows, target), target.state, runId, actor, ...(hasConsent ? consentOf(rows) : [])],
   );
   return answer!.letters ?? '';
 }
 
-/** Everybody who is or becomes a contact has an id. $11 is the state of new subscriptions, $12 the run, $13 the actor. */
+/**
+ * Everybody who is or becomes a contact has an id. $11 is the state of new subscriptions, $12 the run, $13 the actor.
+ */
 const TAKEN = `person AS MATERIALIZED (
        SELECT n, address, name, attributes, tags, joined_at, outcome, known_id, known_tags, state, differs, CASE WHEN outcome = ANY ('{${TAKEN_LETTERS.join(',')}}') THEN coalesce(known_id, nextval('contact_id_seq')) END AS id FROM judged j),
      taken AS NOT MATERIALIZED (SELECT * FROM person WHERE id IS NOT NULL)`;
@@ -183,7 +195,9 @@ const DETAILED = `detailed AS (
          CROSS JOIN LATERAL (SELECT t.name IS NOT NULL AND t.name IS DISTINCT FROM c.name AS renamed) r
        WHERE t.differs AND (renamed OR NOT c.attributes @> coalesce(t.attributes, '{}')))`;
 
-/** What the file says of consent is kept as the proof of the new subscriptions; $14 are the sources, $15 the evidence. */
+/**
+ * What the file says of consent is kept as the proof of the new subscriptions; $14 are the sources, $15 the evidence.
+ */
 const PROVEN = `proven AS (
        INSERT INTO sign_up (list_id, address, contact_id, name, state, way, source, agreed, at)
        SELECT $6, t.address, t.id, t.name, 'noted', 'import', p.source, coalesce(p.evidence, ''), coalesce(t.joined_at, now())
@@ -213,7 +227,8 @@ export async function keepChunk(
   importId: number,
   chunk: { firstRow: number; letters: string; counts: Record<string, number> },
 ): Promise<boolean> {
-  const rows: unknown[] = await sql.query(
+  const rows = await rowsOf(
+    sql,
     `WITH kept AS (INSERT INTO import_chunk (import_id, first_row, letters) VALUES ($1, $2, $3) RETURNING import_id),
      moved AS (
        UPDATE import i SET rows_done = i.rows_done + length($3), counts = (
@@ -228,7 +243,8 @@ export async function keepChunk(
 
 /** The chunks that are done: what an import that was interrupted does not do again. */
 export async function listDoneChunks(sql: Sql, importId: number): Promise<DoneChunks> {
-  const rows: { firstRow: number; rows: number }[] = await sql.query(
+  const rows = await rowsOf<{ firstRow: number; rows: number }>(
+    sql,
     `SELECT first_row AS "firstRow", length(letters) AS rows FROM import_chunk WHERE import_id = $1`,
     [importId],
   );
@@ -241,7 +257,8 @@ export async function findLetters(
   importId: number,
   rowNo: number,
 ): Promise<{ firstRow: number; letters: string } | undefined> {
-  const rows: { firstRow: number; letters: string }[] = await sql.query(
+  const rows = await rowsOf<{ firstRow: number; letters: string }>(
+    sql,
     `SELECT first_row AS "firstRow", letters FROM import_chunk WHERE import_id = $1 AND first_row >= $2 ORDER BY first_row LIMIT 1`,
     [importId, rowNo],
   );
@@ -250,7 +267,8 @@ export async function findLetters(
 
 /** Whether any row of an import has this outcome. */
 export async function hasLetter(sql: Sql, importId: number, wanted: string): Promise<boolean> {
-  const [row]: { any: boolean }[] = await sql.query(
+  const [row] = await rowsOf<{ any: boolean }>(
+    sql,
     `SELECT EXISTS (SELECT FROM import_chunk WHERE import_id = $1 AND strpos(letters, $2) > 0) AS any`,
     [importId, wanted],
   );

@@ -1,4 +1,7 @@
-import type { Sql } from '../database.ts';
+import type { WithDates } from '../with-dates.ts';
+import type { JournalItem, Run } from '../../shared/contract/runs.ts';
+import type { MatchingContact } from './conditions.ts';
+import { execute, rowsOf, type Sql } from '../sql.ts';
 
 /** Who or what changes something, and as part of which run. Every changing statement takes one. */
 export interface Act {
@@ -7,35 +10,18 @@ export interface Act {
   runId: number | null;
 }
 
-export interface RunRow {
-  id: number;
-  kind: string;
-  brandId: number | null;
-  actor: string;
-  /** Null where nobody in particular began it. */
-  accountId: number | null;
-  reason: string;
-  counts: Record<string, number>;
-  startedAt: Date;
-  finishedAt: Date | null;
-  undoesRunId: number | null;
-  undoneByRunId: number | null;
-  /** How many have been dealt with, of how many; both 0 where all was done in one transaction. */
-  done: number;
-  whole: number;
-  /** Why it ended, or is about to end, before everybody was dealt with. */
-  stopped: string | null;
-}
+export type RunRow = WithDates<Run, 'startedAt' | 'finishedAt'>;
 
 export const RUN_COLUMNS = `id, kind, brand_id AS "brandId", actor, account_id AS "accountId", reason, counts, started_at AS "startedAt", finished_at AS "finishedAt",
-  undoes_run_id AS "undoesRunId", undone_by_run_id AS "undoneByRunId", done, whole, stopped`;
+  undoes_run_id AS "undoesRunId", undone_by_run_id AS "undoneByRunId", done, whole, stopped, rule_before IS NOT NULL AS "changedRule"`;
 
 /** Begins a run; it is open until finishRun. With `work` it is worked through in pieces; see run-work. */
 export async function insertRun(
   sql: Sql,
   run: { kind: string; brandId: number | null; actor: string; reason: string; undoesRunId?: number; work?: object },
 ): Promise<number> {
-  const [row]: { id: number }[] = await sql.query(
+  const [row] = await rowsOf<{ id: number }>(
+    sql,
     `INSERT INTO run (kind, brand_id, actor, reason, undoes_run_id, work) VALUES ($1, $2, $3, $4, $5, $6::jsonb) RETURNING id`,
     [run.kind, run.brandId, run.actor, run.reason, run.undoesRunId ?? null, run.work ? JSON.stringify(run.work) : null],
   );
@@ -44,7 +30,7 @@ export async function insertRun(
 
 /** Ends a run with what it changed, by kind of change. */
 export async function finishRun(sql: Sql, runId: number, counts: Record<string, number>): Promise<void> {
-  await sql.query(`UPDATE run SET counts = $2::jsonb, finished_at = now() WHERE id = $1`, [
+  await execute(sql, `UPDATE run SET counts = $2::jsonb, finished_at = now() WHERE id = $1`, [
     runId,
     JSON.stringify(counts),
   ]);
@@ -52,34 +38,16 @@ export async function finishRun(sql: Sql, runId: number, counts: Record<string, 
 
 /** One run, with who undid it if anybody did. */
 export async function findRun(sql: Sql, runId: number): Promise<RunRow | undefined> {
-  const rows: RunRow[] = await sql.query(`SELECT ${RUN_COLUMNS} FROM run WHERE id = $1`, [runId]);
+  const rows = await rowsOf<RunRow>(sql, `SELECT ${RUN_COLUMNS} FROM run WHERE id = $1`, [runId]);
   return rows[0];
 }
 
 /** Runs before a number, latest first. */
 export async function listRuns(sql: Sql, before: number, limit: number): Promise<RunRow[]> {
-  return sql.query(`SELECT ${RUN_COLUMNS} FROM run WHERE id < $1 ORDER BY id DESC LIMIT $2`, [before, limit]);
+  return rowsOf<RunRow>(sql, `SELECT ${RUN_COLUMNS} FROM run WHERE id < $1 ORDER BY id DESC LIMIT $2`, [before, limit]);
 }
 
-export interface JournalRow {
-  id: number;
-  at: Date;
-  runId: number | null;
-  contactId: number | null;
-  /** Contacts that one row speaks of, all of whom went from nothing to the same; null when it speaks of one. */
-  contacts: number | null;
-  address: string | null;
-  name: string | null;
-  subject: string;
-  subjectId: number;
-  before: Record<string, unknown> | null;
-  after: Record<string, unknown> | null;
-  actorKind: 'person' | 'rule' | 'contact';
-  actor: string;
-  /** Null for a rule, a contact, or what nobody in particular does. */
-  accountId: number | null;
-  cause: Record<string, unknown>;
-}
+export type JournalRow = WithDates<JournalItem, 'at'>;
 
 /** How many contacts a row speaks of: all of its set, or those of them who are in the table `matching`. */
 const CONTACTS_OF_ROW = {
@@ -88,13 +56,13 @@ const CONTACTS_OF_ROW = {
     'CASE WHEN j.contacts IS NOT NULL THEN (SELECT count(*)::float8 FROM matching m WHERE j.contacts @> m.id) END',
 };
 
-const JOURNAL_COLUMNS = `j.id::float8 AS id, j.at, j.run_id AS "runId", j.contact_id::float8 AS "contactId", c.address, c.name, j.subject,
+const JOURNAL_COLUMNS = `j.id::float8 AS id, j.at, j.run_id AS "runId", j.contact_id::float8 AS "contactId", c.address, c.name, c.archived_at IS NOT NULL AS archived, j.subject,
   j.subject_id::float8 AS "subjectId", j.before, j.after, j.actor_kind AS "actorKind", j.actor, j.account_id AS "accountId", j.cause`;
 
 /**
  * Journal rows of one run or one contact or all, newest first, before number `before`. A contact's are found in two
- * indexes, those about them alone and those about a set with them in it. With `matching` only rows that speak of somebody
- * in the table of that name, and of a set as many as are in it.
+ * indexes, those about them alone and those about a set with them in it. With `matching` only rows that speak of
+ * somebody in the table of that name, and of a set as many as are in it.
  */
 export async function listJournal(
   sql: Sql,
@@ -106,7 +74,8 @@ export async function listJournal(
     filter.contactId === undefined
       ? 'SELECT * FROM journal WHERE $2::bigint IS NULL'
       : `SELECT * FROM journal WHERE contact_id = $2::bigint UNION ALL SELECT * FROM journal WHERE contacts @> $2::bigint`;
-  return sql.query(
+  return rowsOf<JournalRow>(
+    sql,
     `SELECT ${JOURNAL_COLUMNS}, ${filter.matching ? CONTACTS_OF_ROW.matching : CONTACTS_OF_ROW.all} AS contacts FROM (${from}) j LEFT JOIN contact c ON c.id = coalesce(j.contact_id, $2::bigint)
      WHERE ($1::int IS NULL OR j.run_id = $1) AND j.id < $3${filter.matching ? ` AND (j.contact_id IN (SELECT id FROM matching) OR EXISTS (SELECT FROM matching m WHERE j.contacts @> m.id))` : ''} ORDER BY j.id DESC LIMIT $4`,
     [filter.runId ?? null, filter.contactId ?? null, before, limit],
@@ -119,9 +88,10 @@ export async function listSetContacts(
   journalId: number,
   after: number,
   limit: number,
-): Promise<{ id: number; address: string; name: string | null }[]> {
-  return sql.query(
-    `SELECT c.id::float8 AS id, c.address, c.name FROM contact c
+): Promise<MatchingContact[]> {
+  return rowsOf<MatchingContact>(
+    sql,
+    `SELECT c.id::float8 AS id, c.address, c.name, c.archived_at IS NOT NULL AS archived FROM contact c
      WHERE c.id > $2 AND (SELECT contacts FROM journal WHERE id = $1) @> c.id ORDER BY c.id LIMIT $3`,
     [journalId, after, limit],
   );

@@ -1,11 +1,11 @@
 import type { DeliverabilityFact } from '../../core/rules/bounce-count.ts';
 import type { Deliverability } from '../../shared/words.ts';
-import type { Sql } from '../database.ts';
+import { execute, rowsOf, type Sql } from '../sql.ts';
 import type { Act } from './journal.ts';
 
 /** Locks these contacts in order, so that two batches that mark the same person follow each other. */
 export async function lockContacts(sql: Sql, contactIds: number[]): Promise<void> {
-  await sql.query(`SELECT id FROM contact WHERE id = ANY($1::bigint[]) ORDER BY id FOR NO KEY UPDATE`, [contactIds]);
+  await execute(sql, `SELECT id FROM contact WHERE id = ANY($1::bigint[]) ORDER BY id FOR NO KEY UPDATE`, [contactIds]);
 }
 
 export interface ContactDeliverability {
@@ -16,14 +16,18 @@ export interface ContactDeliverability {
 }
 
 /**
- * All that bears on whether these contacts' addresses can receive: what came back, what was accepted, what people did or
- * lifted. Bounces that a storm holds, or that turned out to be an outage, are left out. Messages to an address that has been mended since say nothing of the one that stands there now.
- * Entries are looked up by suppression_entry_by_value alone (OFFSET 0): left to the planner, all of a list were read for each.
+ * All that bears on whether these contacts' addresses can receive: what came back, what was accepted, what people did
+ * or lifted. Bounces that a storm holds, or that turned out to be an outage, are left out. Messages to an address that
+ * has been mended since say nothing of the one that stands there now. Entries are looked up by
+ * suppression_entry_by_value alone (OFFSET 0): left to the planner, all of a list were read for each.
  */
 export async function findDeliverabilityFacts(sql: Sql, contactIds: number[]): Promise<ContactDeliverability[]> {
-  const rows: (Omit<ContactDeliverability, 'facts'> & {
-    facts: (DeliverabilityFact & { campaignId?: number | null })[];
-  })[] = await sql.query(
+  const rows = await rowsOf<
+    Omit<ContactDeliverability, 'facts'> & {
+      facts: (DeliverabilityFact & { campaignId?: number | null })[];
+    }
+  >(
+    sql,
     `SELECT c.id::float8 AS "contactId", c.address, c.deliverability, f.facts FROM contact c
      LEFT JOIN LATERAL (SELECT coalesce(json_agg(x), '[]') AS facts FROM (
        SELECT CASE WHEN e.kind = 'bounced' THEN 'bounced' WHEN e.kind = 'sent' THEN 'accepted' WHEN e.kind = 'delivered' THEN 'delivered' ELSE 'engaged' END AS kind,
@@ -50,9 +54,13 @@ export async function findDeliverabilityFacts(sql: Sql, contactIds: number[]): P
   }));
 }
 
-/** Contacts whose deliverability may have to change by the bounce count alone: doubtful ones, and all with a soft bounce since `since`. */
+/**
+ * Contacts whose deliverability may have to change by the bounce count alone: doubtful ones, and all with a soft bounce
+ * since `since`.
+ */
 export async function listBounceCandidates(sql: Sql, since: Date, after: number, limit: number): Promise<number[]> {
-  const rows: { id: number }[] = await sql.query(
+  const rows = await rowsOf<{ id: number }>(
+    sql,
     `SELECT c.id::float8 AS id FROM contact c
      WHERE c.id > $2 AND (c.deliverability <> 'deliverable'
        OR EXISTS (SELECT FROM activity a WHERE a.contact_id = c.id AND a.bounced_soft > 0 AND a.last_bounced_at >= $1))
@@ -72,12 +80,13 @@ export interface DeliverabilityChange {
 
 /**
  * Sets deliverability and journals what was before; contacts that stand there already are left as they are. The caller
- * has locked the contacts: a lock in this statement would pass over rows that the statement itself has changed. What was
- * comes along with the change: joined afterwards, each of 10,000 was compared with each, for 8 s.
+ * has locked the contacts: a lock in this statement would pass over rows that the statement itself has changed. What
+ * was comes along with the change: joined afterwards, each of 10,000 was compared with each, for 8 s.
  */
 export async function setDeliverability(sql: Sql, changes: DeliverabilityChange[], act: Act): Promise<number> {
   if (changes.length === 0) return 0;
-  const rows: unknown[] = await sql.query(
+  const rows = await rowsOf(
+    sql,
     `WITH change AS (
        SELECT r."contactId" AS id, r.deliverability, to_timestamp(r.since / 1000.0) AS since, r.cause
        FROM json_to_recordset($1::json) AS r("contactId" bigint, deliverability text, since float8, cause jsonb)),
@@ -100,7 +109,8 @@ export async function setDeliverability(sql: Sql, changes: DeliverabilityChange[
 
 /** Contacts of these whose mark an act could end: all that are not plainly deliverable. */
 export async function listMarkedContacts(sql: Sql, contactIds: number[]): Promise<number[]> {
-  const rows: { id: number }[] = await sql.query(
+  const rows = await rowsOf<{ id: number }>(
+    sql,
     `SELECT id::float8 AS id FROM contact WHERE id = ANY($1::bigint[]) AND deliverability <> 'deliverable'`,
     [contactIds],
   );

@@ -1,4 +1,5 @@
-import type { Sql } from '../database.ts';
+import { enteringCtes } from './entering.ts';
+import { execute, rowsOf, type Sql } from '../sql.ts';
 import type { Act } from './journal.ts';
 import { subscriptionJson } from './subscriptions.ts';
 
@@ -43,7 +44,8 @@ const SAMPLE = 20;
 
 /** How many addresses would be mended, and a sample. Nothing is written. */
 export async function countMending(sql: Sql, mending: Mending): Promise<MendingCounts & { sample: MendingRow[] }> {
-  const [row]: (MendingCounts & { sample: MendingRow[] })[] = await sql.query(
+  const [row] = await rowsOf<MendingCounts & { sample: MendingRow[] }>(
+    sql,
     `WITH ${MENDING}
      SELECT ${COUNTS}, (
        SELECT coalesce(json_agg(json_build_object('contactId', s.id, 'address', s.old, 'mended', s.new, 'mergesInto', s.into_id)), '[]')
@@ -56,25 +58,27 @@ export async function countMending(sql: Sql, mending: Mending): Promise<MendingC
 
 /**
  * Mends addresses within a transaction, as part of a run, and journals all of it. A contact whose mended address nobody
- * has keeps everything but the address and what was said about it; one whose mended address is another contact is merged
- * into that: their subscriptions go over, a no of either stays a no, and they are archived, pointing there. Entries from
- * what people did go over too, so that mending lifts nothing; those about the address stay with it. Messages that wait in a ledger
- * go to the mended address: claiming them reads it. Returns the counts.
+ * has keeps everything but the address and what was said about it; one whose mended address is another contact is
+ * merged into that: their subscriptions go over, a no of either stays a no, and they are archived, pointing there.
+ * Entries from what people did go over too, so that mending lifts nothing; those about the address stay with it.
+ * Messages that wait in a ledger go to the mended address: claiming them reads it. Returns the counts.
  */
 export async function mendAddresses(sql: Sql, mending: Mending, reason: string, act: Act): Promise<MendingCounts> {
-  await sql.query(
+  await execute(
+    sql,
     `CREATE TEMP TABLE mending ON COMMIT DROP AS WITH ${MENDING} SELECT * FROM mending`,
     parametersOf(mending),
   );
-  await sql.query(
+  await execute(
+    sql,
     'SELECT c.id FROM contact c WHERE c.id IN (SELECT id FROM mending UNION SELECT into_id FROM mending) ORDER BY c.id FOR NO KEY UPDATE',
   );
   const by = [act.runId, act.actorKind, act.actor, JSON.stringify({ reason })];
-  await sql.query(READDRESS, by);
-  await sql.query(HAND_OVER_SUBSCRIPTIONS, by);
-  await sql.query(MERGE, by);
-  await sql.query(HAND_OVER_ENTRIES, by);
-  const [counts]: MendingCounts[] = await sql.query(`SELECT ${COUNTS} FROM mending`);
+  await execute(sql, READDRESS, by);
+  await execute(sql, HAND_OVER_SUBSCRIPTIONS, by);
+  await execute(sql, MERGE, by);
+  await execute(sql, HAND_OVER_ENTRIES, by);
+  const [counts] = await rowsOf<MendingCounts>(sql, `SELECT ${COUNTS} FROM mending`);
   return counts!;
 }
 
@@ -121,12 +125,18 @@ const MERGE = `
 const ABOUT_THE_ADDRESS = `'hard-bounce', 'bounce-count', 'invalid', 'spam-trap'`;
 
 const HAND_OVER_ENTRIES = `
-  WITH entered AS (
-    INSERT INTO suppression_entry (list_id, kind, value, reason, source, evidence, entered_at, expires_at, ended_by, said_at)
-    SELECT e.list_id, e.kind, m.new, e.reason, e.source, e.evidence, e.entered_at, e.expires_at, e.ended_by, e.said_at
+  WITH ${enteringCtes(
+    ', evidence, entered_at, expires_at, ended_by, said_at',
+    `SELECT e.list_id, e.kind, m.new, e.reason, e.source, e.evidence, e.entered_at, e.expires_at, e.ended_by, e.said_at
     FROM mending m JOIN suppression_entry e ON e.value = m.old AND e.kind = 'address' AND e.lifted_at IS NULL JOIN suppression_list l ON l.id = e.list_id
-    WHERE NOT m.erased AND coalesce(l.built_in, '') NOT IN (${ABOUT_THE_ADDRESS})
-    ON CONFLICT (value, list_id) WHERE lifted_at IS NULL DO NOTHING
-    RETURNING id, list_id, value, reason)
-  ${NOTE} SELECT $1::int, coalesce(m.into_id, m.id), 'entry', e.id, NULL, jsonb_build_object('list', l.name, 'listId', l.id, 'value', e.value, 'inEffect', true), $2, $3, $4::jsonb || jsonb_build_object('entry', e.reason)
-  FROM entered e JOIN mending m ON m.new = e.value JOIN suppression_list l ON l.id = e.list_id ORDER BY e.id`;
+    WHERE NOT m.erased AND coalesce(l.built_in, '') NOT IN (${ABOUT_THE_ADDRESS})`,
+    {
+      run: '$1::int',
+      actorKind: '$2',
+      actor: '$3',
+      cause: `$4::jsonb || jsonb_build_object('entry', e.reason)`,
+      // Two slips may be of one address; both are of one person by then.
+      contact: '(SELECT coalesce(m.into_id, m.id) FROM mending m WHERE m.new = e.value ORDER BY 1 LIMIT 1)',
+    },
+  )}
+  SELECT count(*) FROM entered`;

@@ -1,8 +1,9 @@
-import type { Sql } from '../database.ts';
+import { rowsOf, type Sql } from '../sql.ts';
 
 /** Deliveries of all campaigns by state. */
 export async function countDeliveryStates(sql: Sql): Promise<Record<string, number>> {
-  const rows: { state: string; n: number }[] = await sql.query(
+  const rows = await rowsOf<{ state: string; n: number }>(
+    sql,
     'SELECT state, count(*)::int AS n FROM delivery GROUP BY state',
   );
   return Object.fromEntries(rows.map((row) => [row.state, row.n]));
@@ -10,7 +11,8 @@ export async function countDeliveryStates(sql: Sql): Promise<Record<string, numb
 
 /** Totals of activity by kind of event: one scan of one row a contact instead of one of all events. */
 export async function countEventKinds(sql: Sql): Promise<Record<string, number>> {
-  const [row]: Record<string, string>[] = await sql.query(
+  const [row] = await rowsOf<Record<string, string>>(
+    sql,
     `SELECT coalesce(sum(sent), 0) AS sent, coalesce(sum(bounced_hard + bounced_soft + bounced_block), 0) AS bounced, coalesce(sum(opened_any), 0) AS opened,
        coalesce(sum(clicked_any), 0) AS clicked, coalesce(sum(complained), 0) AS complained, coalesce(sum(unsubscribed), 0) AS unsubscribed FROM activity`,
   );

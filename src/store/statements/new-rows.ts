@@ -9,8 +9,8 @@ import {
   ROW_BYTES,
   ROW_HEAD_BYTES,
   type CopyRows,
-} from '../copying.ts';
-import type { Sql } from '../database.ts';
+} from '../import-engine/copying.ts';
+import { execute, rowsOf, type Sql } from '../sql.ts';
 import type { RowColumns, RowTarget } from './import-rows.ts';
 
 /** Rows whose people are all new. */
@@ -26,7 +26,8 @@ export interface NewRows {
 
 /** The first of `count` ids for new contacts that follow one another, and the transaction's instant. */
 export async function drawContactIds(sql: Sql, count: number): Promise<{ firstId: number; now: Date }> {
-  const [drawn]: { first: string; last: string; now: Date }[] = await sql.query(
+  const [drawn] = await rowsOf<{ first: string; last: string; now: Date }>(
+    sql,
     `SELECT min(id) AS first, max(id) AS last, now() AS now FROM (SELECT nextval('contact_id_seq') AS id FROM generate_series(1, $1::int)) d`,
     [count],
   );
@@ -115,7 +116,8 @@ function encodeSubscription(target: RowTarget): Buffer {
 
 /**
  * Copies contacts into the table itself: with their subscriptions 7 µs a row of the server, where COPY into a temporary
- * table and one INSERT take 10. To be run within a transaction, before their subscriptions. If somebody is known, their unique key is violated (SQLSTATE 23505).
+ * table and one INSERT take 10. To be run within a transaction, before their subscriptions. If somebody is known, their
+ * unique key is violated (SQLSTATE 23505).
  */
 export function copyNewContacts(sql: EntityManager, rows: EncodedRows): Promise<void> {
   return copyInto(sql, `contact (${rows.contactColumns})`, rows.contacts);
@@ -173,7 +175,8 @@ async function noteJoined(
   { runId, actor }: { runId: number; actor: string },
 ): Promise<void> {
   if (joined.isEmpty()) return;
-  await sql.query(
+  await execute(
+    sql,
     `INSERT INTO journal (run_id, contacts, subject, subject_id, after, actor_kind, actor, cause)
      VALUES ($1, $2::int8multirange, 'subscription', $3, jsonb_build_object('state', $4::text, 'since', $5::timestamptz), 'person', $6, jsonb_build_object('import', $7::int))`,
     [runId, joined.multirange(), target.listId, target.state, joined.latest(), actor, target.importId],

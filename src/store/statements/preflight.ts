@@ -1,5 +1,5 @@
 import type { Reason } from '../../shared/words.ts';
-import type { Sql } from '../database.ts';
+import { execute, rowsOf, type Sql } from '../sql.ts';
 import {
   DECIDING_SQL,
   findWhatApplies,
@@ -33,7 +33,8 @@ export async function countPreflight(
   message: JudgedMessage,
   mostDomains: number,
 ): Promise<{ rows: PreflightRow[]; domains: DomainRow[] }> {
-  const [answer]: { rows: PreflightRow[]; domains: DomainRow[] }[] = await sql.query(
+  const [answer] = await rowsOf<{ rows: PreflightRow[]; domains: DomainRow[] }>(
+    sql,
     `WITH ${judgeAudienceCtes(message, await findWhatApplies(sql, message))},
      counted AS MATERIALIZED (
        SELECT reason, domain, count(*)::int AS contacts, min(contact_id) AS low, max(contact_id) AS high
@@ -60,17 +61,19 @@ export async function countPreflight(
 export const IN_SPITE_OF = ['complained', 'unsubscribed', 'sunset'] as const satisfies readonly Reason[];
 
 /**
- * Of those whom a service message will reach, those whom a marketing message would not, by each of these reasons, with three
- * contacts of each; one contact may have several. Within a transaction of overWholeSet.
+ * Of those whom a service message will reach, those whom a marketing message would not, by each of these reasons, with
+ * three contacts of each; one contact may have several. Within a transaction of overWholeSet.
  */
 export async function countReachedInSpite(sql: Sql, message: JudgedMessage): Promise<PreflightRow[]> {
-  await sql.query(
+  await execute(
+    sql,
     `CREATE TEMP TABLE reached ON COMMIT DROP AS WITH ${judgeAudienceCtes(message, await findWhatApplies(sql, message))}
      SELECT j.contact_id FROM judged j WHERE (${DECIDING_SQL}) IS NULL`,
     messageParameters(message),
   );
   const asMarketing: JudgedMessage = { ...message, purpose: 'marketing' };
-  return sql.query(
+  return rowsOf<PreflightRow>(
+    sql,
     `WITH ${judgeAudienceCtes(asMarketing, await findWhatApplies(sql, asMarketing))},
      spared AS (
        SELECT r.reason, j.contact_id FROM judged j JOIN reached USING (contact_id) CROSS JOIN LATERAL unnest(${REASONS_SQL}) r (reason)
@@ -90,7 +93,10 @@ export interface JudgedContact {
   reasons: Reason[];
 }
 
-/** Lists contacts of the audience whose deciding reason is `reason` (null: those who will get it), by contact number after `after`. */
+/**
+ * Lists contacts of the audience whose deciding reason is `reason` (null: those who will get it), by contact number
+ * after `after`.
+ */
 export async function listPreflight(
   sql: Sql,
   message: JudgedMessage,
@@ -98,7 +104,8 @@ export async function listPreflight(
   after: number,
   limit: number,
 ): Promise<JudgedContact[]> {
-  return sql.query(
+  return rowsOf<JudgedContact>(
+    sql,
     `WITH ${judgeAudienceCtes(message, await findWhatApplies(sql, message))}
      SELECT j.contact_id::float8 AS "contactId", j.address, c.name, ${REASONS_SQL} AS reasons
      FROM judged j JOIN contact c ON c.id = j.contact_id

@@ -1,5 +1,5 @@
 import type { QueryRunner } from 'typeorm';
-import type { Sql } from '../database.ts';
+import { execute, rowsOf, type Sql } from '../sql.ts';
 
 /** Class of the advisory locks that say "this process lives". */
 const PROCESS_LOCKS = 73_003;
@@ -9,12 +9,15 @@ const PROCESS_LOCKS = 73_003;
  * the process dies, however it dies; so nobody has to guess by time whether it still works.
  */
 export async function registerProcess(runner: QueryRunner, processId: string): Promise<void> {
-  const [{ key }] = (await runner.query(`SELECT nextval('service_process_lock')::int AS key`)) as [{ key: number }];
-  await runner.query('SELECT pg_advisory_lock($1, $2)', [PROCESS_LOCKS, key]);
-  await runner.query('INSERT INTO service_process (id, lock_key) VALUES ($1, $2)', [processId, key]);
+  const [lock] = await rowsOf<{ key: number }>(runner, `SELECT nextval('service_process_lock')::int AS key`);
+  const { key } = lock!;
+  await execute(runner, 'SELECT pg_advisory_lock($1, $2)', [PROCESS_LOCKS, key]);
+  await execute(runner, 'INSERT INTO service_process (id, lock_key) VALUES ($1, $2)', [processId, key]);
 }
 
-/** The process of this number, if it lives. pg_locks shows the locks of every database of the server: only ours count. */
+/**
+ * The process of this number, if it lives. pg_locks shows the locks of every database of the server: only ours count.
+ */
 export function livingProcessSql(id: string): string {
   return `SELECT FROM service_process p JOIN pg_locks l ON l.locktype = 'advisory' AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database())
     AND l.classid = ${PROCESS_LOCKS} AND l.objid = p.lock_key::oid AND l.granted WHERE p.id = ${id}`;
@@ -22,7 +25,8 @@ export function livingProcessSql(id: string): string {
 
 /** Processes that are registered and no longer live. */
 export async function findDeadProcesses(sql: Sql): Promise<string[]> {
-  const rows: { id: string }[] = await sql.query(
+  const rows = await rowsOf<{ id: string }>(
+    sql,
     `SELECT d.id FROM service_process d WHERE NOT EXISTS (${livingProcessSql('d.id')})`,
   );
   return rows.map((row) => row.id);
@@ -30,7 +34,7 @@ export async function findDeadProcesses(sql: Sql): Promise<string[]> {
 
 /** Takes processes off the register, once what they left behind is settled. */
 export async function forgetProcesses(sql: Sql, ids: string[]): Promise<void> {
-  await sql.query('DELETE FROM service_process WHERE id = ANY($1::uuid[])', [ids]);
+  await execute(sql, 'DELETE FROM service_process WHERE id = ANY($1::uuid[])', [ids]);
 }
 
 /** Runs `work` only if no other process does work of this kind on this thing; says whether it ran. */
@@ -40,14 +44,12 @@ export async function withExclusiveLock(
   id: number,
   work: () => Promise<void>,
 ): Promise<boolean> {
-  const [{ got }] = (await runner.query('SELECT pg_try_advisory_lock($1, $2) AS got', [kind, id])) as [
-    { got: boolean },
-  ];
-  if (!got) return false;
+  const [lock] = await rowsOf<{ got: boolean }>(runner, 'SELECT pg_try_advisory_lock($1, $2) AS got', [kind, id]);
+  if (!lock!.got) return false;
   try {
     await work();
     return true;
   } finally {
-    await runner.query('SELECT pg_advisory_unlock($1, $2)', [kind, id]);
+    await execute(runner, 'SELECT pg_advisory_unlock($1, $2)', [kind, id]);
   }
 }

@@ -1,19 +1,22 @@
 import { JUDGED } from '../../core/activity/judge-actor.ts';
 import type { ScoreRule } from '../../core/rules/score.ts';
-import type { Sql } from '../database.ts';
+import { rowsOf, type Sql } from '../sql.ts';
 import type { Versioned } from './rules.ts';
 
 /**
  * The CTE `scored (contact_id, points)`: what acts give to each contact of brand $1 at $3; who has none is not in it.
- * What joining gives is added where `contact c` is at hand (joiningSql). The twin of core/rules/score on sets. `among` is an
- * expression for the only contacts it is about: their events are then found by index. All else reads the months that the
- * longest-lasting points reach back to.
+ * What joining gives is added where `contact c` is at hand (joiningSql). The twin of core/rules/score on sets. `among`
+ * is an expression for the only contacts it is about: their events are then found by index. All else reads the months
+ * that the longest-lasting points reach back to.
  */
 export function scoredCte({ acts }: ScoreRule, among: string | null = null): string {
   const since = (days: number): string => `$3::timestamptz - interval '${Number(days) * 24} hours'`;
   const given = acts.filter(({ points }) => points !== 0);
   if (given.length === 0) return `scored AS (SELECT NULL::bigint AS contact_id, 0 AS points WHERE false)`;
-  const lasts = given.map(({ act, days }) => `(e.kind = '${act}'${JUDGED.has(act) ? ` AND e.actor = 'human'` : ''} AND e.occurred_at > ${since(days)})`); // prettier-ignore
+  const lasts = given.map(
+    ({ act, days }) =>
+      `(e.kind = '${act}'${JUDGED.has(act) ? ` AND e.actor = 'human'` : ''} AND e.occurred_at > ${since(days)})`,
+  );
   return `scored AS (
     SELECT e.contact_id, sum(CASE e.kind ${given.map(({ act, points }) => `WHEN '${act}' THEN ${Number(points)}`).join(' ')} END)::int AS points
     FROM event e WHERE e.brand_id = $1::int AND e.occurred_at > ${since(Math.max(...given.map(({ days }) => days)))}
@@ -40,7 +43,9 @@ const COLUMNS = `rule, version, changed_at AS "changedAt", changed_by AS "change
 
 /** Every version of a brand's score, latest first. */
 export async function listScoreRules(sql: Sql, brandId: number): Promise<VersionedScore[]> {
-  return sql.query(`SELECT ${COLUMNS} FROM score_rule WHERE brand_id = $1 ORDER BY version DESC`, [brandId]);
+  return rowsOf<VersionedScore>(sql, `SELECT ${COLUMNS} FROM score_rule WHERE brand_id = $1 ORDER BY version DESC`, [
+    brandId,
+  ]);
 }
 
 /** Keeps a new version, if `after` is the latest one; says whether it was. */
@@ -48,7 +53,8 @@ export async function insertScoreRule(
   sql: Sql,
   given: { brandId: number; rule: ScoreRule; after: number; by: string; reason: string },
 ): Promise<boolean> {
-  const rows: unknown[] = await sql.query(
+  const rows = await rowsOf(
+    sql,
     `INSERT INTO score_rule (brand_id, version, rule, changed_by, reason)
      SELECT $1::int, $3::int + 1, $2::jsonb, $4, $5 WHERE coalesce((SELECT max(version) FROM score_rule WHERE brand_id = $1::int), 0) = $3::int
      ON CONFLICT (brand_id, version) DO NOTHING RETURNING version`,
@@ -64,7 +70,8 @@ export interface ScoreBin {
 }
 
 /**
- * How many contacts have which score, in bins by their rising lower edges; what is below the first edge comes first. To be run within overWholeSet.
+ * How many contacts have which score, in bins by their rising lower edges; what is below the first edge comes first. To
+ * be run within overWholeSet.
  */
 export async function countScores(
   sql: Sql,
@@ -73,7 +80,8 @@ export async function countScores(
   now: Date,
   edges: number[],
 ): Promise<ScoreBin[]> {
-  return sql.query(
+  return rowsOf<ScoreBin>(
+    sql,
     `WITH given AS (SELECT $1::int, $2::bigint[], $3::timestamptz), ${scoredCte(rule)},
      placed AS (
        SELECT width_bucket(v.score, $4::int[]) AS bin, count(*)::int AS contacts FROM contact c${scoreJoin(rule)} WHERE c.erased_at IS NULL

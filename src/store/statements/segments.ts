@@ -1,28 +1,24 @@
-import type { Sql } from '../database.ts';
+import type { WithDates } from '../with-dates.ts';
+import type { Segment } from '../../shared/contract/segments.ts';
+import { execute, rowsOf, type Sql } from '../sql.ts';
 
-export interface SegmentRow {
-  id: number;
-  brandId: number;
-  name: string;
-  description: string;
-  tags: string[];
-  /** In its canonical form. */
-  condition: string;
-  version: number;
-  changedAt: Date;
-  changedBy: string;
-}
+export type SegmentRow = WithDates<Segment, 'changedAt'>;
 
 const COLUMNS = `id, brand_id AS "brandId", name, description, tags, condition, version, changed_at AS "changedAt", changed_by AS "changedBy"`;
 
 /** Segments of a brand, or of all, by name. */
 export async function listSegments(sql: Sql, brandId: number | null): Promise<SegmentRow[]> {
-  return sql.query(`SELECT ${COLUMNS} FROM segment WHERE $1::int IS NULL OR brand_id = $1 ORDER BY brand_id, name`, [brandId]); // prettier-ignore
+  return rowsOf<SegmentRow>(
+    sql,
+    `SELECT ${COLUMNS} FROM segment WHERE $1::int IS NULL OR brand_id = $1 ORDER BY brand_id, name`,
+    [brandId],
+  );
 }
 
 /** Campaigns that are not at their end and take a segment in or leave it out. */
 export async function listCampaignsWithSegment(sql: Sql, id: number): Promise<{ id: number; name: string }[]> {
-  return sql.query(
+  return rowsOf<{ id: number; name: string }>(
+    sql,
     `SELECT id, name FROM campaign WHERE state IN ('draft', 'scheduled', 'sending', 'paused') AND (segment_ids @> ARRAY[$1::int] OR left_out_segment_ids @> ARRAY[$1::int]) ORDER BY id`,
     [id],
   );
@@ -30,7 +26,13 @@ export async function listCampaignsWithSegment(sql: Sql, id: number): Promise<{ 
 
 /** One segment as it is now. */
 export async function findSegment(sql: Sql, id: number): Promise<SegmentRow | undefined> {
-  const rows: SegmentRow[] = await sql.query(`SELECT ${COLUMNS} FROM segment WHERE id = $1`, [id]);
+  const rows = await rowsOf<SegmentRow>(sql, `SELECT ${COLUMNS} FROM segment WHERE id = $1`, [id]);
+  return rows[0];
+}
+
+/** One segment, which nobody else changes until the transaction ends. */
+export async function lockSegment(sql: Sql, id: number): Promise<SegmentRow | undefined> {
+  const rows = await rowsOf<SegmentRow>(sql, `SELECT ${COLUMNS} FROM segment WHERE id = $1 FOR UPDATE`, [id]);
   return rows[0];
 }
 
@@ -47,7 +49,8 @@ export async function insertSegment(
     reason: string;
   },
 ): Promise<number> {
-  const [row]: { id: number }[] = await sql.query(
+  const [row] = await rowsOf<{ id: number }>(
+    sql,
     `WITH kept AS (INSERT INTO segment (brand_id, name, description, condition, changed_by, tags) VALUES ($1, $2, $3, $4, $5, $7) RETURNING id, version, name, condition, changed_by)
      INSERT INTO segment_version (segment_id, version, name, condition, changed_by, reason) SELECT id, version, name, condition, changed_by, $6 FROM kept RETURNING segment_id AS id`,
     [one.brandId, one.name, one.description, one.condition, one.by, one.reason, one.tags],
@@ -61,7 +64,8 @@ export async function updateSegment(
   id: number,
   change: { name: string; description: string; tags: string[]; condition: string; by: string; reason: string },
 ): Promise<void> {
-  await sql.query(
+  await execute(
+    sql,
     `WITH kept AS (
        UPDATE segment SET name = $2, description = $3, condition = $4, tags = $7, changed_by = $5, changed_at = now(), version = version + 1
        WHERE id = $1 RETURNING id, version, name, condition, changed_by)
@@ -72,7 +76,7 @@ export async function updateSegment(
 
 /** Deletes a segment with its versions and counts; its snapshots stay. */
 export async function deleteSegment(sql: Sql, id: number): Promise<void> {
-  await sql.query(`DELETE FROM segment WHERE id = $1`, [id]);
+  await execute(sql, `DELETE FROM segment WHERE id = $1`, [id]);
 }
 
 export interface SegmentVersion {
@@ -86,7 +90,8 @@ export interface SegmentVersion {
 
 /** Latest first. */
 export async function listSegmentVersions(sql: Sql, id: number): Promise<SegmentVersion[]> {
-  return sql.query(
+  return rowsOf<SegmentVersion>(
+    sql,
     `SELECT version, name, condition, changed_at AS "changedAt", changed_by AS "changedBy", reason FROM segment_version WHERE segment_id = $1 ORDER BY version DESC`,
     [id],
   );

@@ -1,5 +1,5 @@
 import type { OutsideVerdict } from '../../shared/words.ts';
-import { contactFilterSql, filterParameters, type ContactFilter } from './contacts.ts';
+import { contactFilterSql, EVERYBODY, filterParameters, type ContactFilter } from './contacts.ts';
 
 /** Whom an act on many concerns: those of whom all that is given here is true. */
 export interface Selection {
@@ -15,32 +15,31 @@ export interface Selection {
   ids: number[] | null;
 }
 
-/** `unreachable`: not archived, and no campaign of any brand could reach them now. */
+/**
+ * `unreachable`: not archived, and marketing of no brand reaches them now or would once they confirm. Who can be
+ * reached has to be worked out before, by keepReachable.
+ */
 export type Standing = 'unreachable' | 'archived';
 
-/**
- * Someone can be reached when they can receive at all and are subscribed, or asked to be, to a list of a brand whose
- * ladder has not put them to sunset and from which they have not opted out.
- */
-const REACHABLE = `c.deliverability <> 'undeliverable' AND EXISTS (
-  SELECT FROM subscription s JOIN list l ON l.id = s.list_id
-  WHERE s.contact_id = c.id AND s.state IN ('subscribed', 'pending')
-    AND NOT EXISTS (SELECT FROM contact_stage g WHERE g.contact_id = c.id AND g.brand_id = l.brand_id AND g.stage = 'sunset'))`;
+const STANDING_SQL: Readonly<Record<Standing, string>> = {
+  unreachable: 'c.archived_at IS NULL AND NOT EXISTS (SELECT FROM reachable r WHERE r.id = c.id)',
+  archived: 'c.archived_at IS NOT NULL',
+};
 
 /** CTE `picked (id, address, name, archived_at, tags)` over the thirteen of selectionParameters. */
-export const pickedCte = ({ filter }: Selection): string => `picked AS (
+export const pickedCte = ({ filter, standing }: Selection): string => `picked AS (
   SELECT c.id, c.address, c.name, c.archived_at, c.tags FROM contact c
   LEFT JOIN contact_stage cs ON cs.contact_id = c.id AND cs.brand_id = $9::int
   WHERE ($1::text[] IS NULL OR c.address = ANY($1::text[]))
     AND ($3::int IS NULL OR (c.id IN (SELECT u.id FROM reconciliation_chunk k, unnest(k.contact_ids) u (id) WHERE k.reconciliation_id = $3 AND u.id IS NOT NULL)) = $4::boolean)
-    AND CASE $2::text WHEN 'unreachable' THEN c.archived_at IS NULL AND NOT (${REACHABLE}) WHEN 'archived' THEN c.archived_at IS NOT NULL ELSE true END
+    AND $2::text IS NOT DISTINCT FROM ${standing ? `'${standing}' AND ${STANDING_SQL[standing]}` : 'NULL'}
     AND ($11::int IS NULL OR c.id IN (
       SELECT r.contact_id FROM verification_row r JOIN verification v ON v.id = r.verification_id JOIN verifier_word w ON w.source = v.source AND w.word = r.word
       WHERE v.id = $11 AND r.contact_id IS NOT NULL AND ($13::bigint[] IS NULL OR r.contact_id = ANY($13::bigint[])) AND w.verdict = $12::text))
     AND ($13::bigint[] IS NULL OR c.id = ANY($13::bigint[]))
     AND ${contactFilterSql(5, filter ?? ANYBODY)})`;
 
-const ANYBODY = { part: '', listId: null, stage: null, deliverability: null, tag: null, where: null, brandId: null };
+const ANYBODY = { ...EVERYBODY, brandId: null };
 
 /** The parameters of a selection, in the order in which statements read them. */
 export function selectionParameters({ addresses, standing, reconciled, filter, verified, ids }: Selection): unknown[] {

@@ -1,5 +1,5 @@
 import { STORM_MESSAGES_MS, type DomainHour } from '../../core/rules/storm.ts';
-import type { Sql } from '../database.ts';
+import { changedBy, execute, rowsOf, type Sql } from '../sql.ts';
 
 export type StormState = 'held' | 'released' | 'dismissed';
 
@@ -43,7 +43,8 @@ export interface DomainCount {
  * them; the others are counted. Uses hard_bounce_by_domain.
  */
 export async function noteHardBounces(sql: Sql, bounces: HardBounce[], hourMs: number): Promise<DomainCount[]> {
-  return sql.query(
+  return rowsOf<DomainCount>(
+    sql,
     `WITH given AS (
        SELECT g.event_id, g.contact_id, g.campaign_id, to_timestamp(g.at / 1000.0) AS at, split_part(coalesce(d.address, c.address), '@', 2) AS domain
        FROM unnest($1::uuid[], $2::bigint[], $3::int[], $4::float8[]) AS g (event_id, contact_id, campaign_id, at)
@@ -64,18 +65,24 @@ export async function noteHardBounces(sql: Sql, bounces: HardBounce[], hourMs: n
        SELECT count(*)::int AS n FROM hard_bounce h
        WHERE h.domain = f.domain AND h.storm_id IS NULL AND h.at > f.at - $5::float8 * interval '1 millisecond' AND h.at <= f.at) b
      ORDER BY 1`,
-    [bounces.map((one) => one.eventId), bounces.map((one) => one.contactId), bounces.map((one) => one.campaignId), bounces.map((one) => one.at), hourMs],
-  ); // prettier-ignore
+    [
+      bounces.map((one) => one.eventId),
+      bounces.map((one) => one.contactId),
+      bounces.map((one) => one.campaignId),
+      bounces.map((one) => one.at),
+      hourMs,
+    ],
+  );
 }
 
 /** Lets one transaction at a time look at a domain, until its end. Taken before any contact is locked. */
 export async function lockDomain(sql: Sql, domain: string): Promise<void> {
-  await sql.query(`SELECT pg_advisory_xact_lock(hashtext('storm'), hashtext($1))`, [domain]);
+  await execute(sql, `SELECT pg_advisory_xact_lock(hashtext('storm'), hashtext($1))`, [domain]);
 }
 
 /**
- * What a domain's hour up to `at` was like. Only the campaigns that bounced are counted through, those of the days before
- * until the first message that stood.
+ * What a domain's hour up to `at` was like. Only the campaigns that bounced are counted through, those of the days
+ * before until the first message that stood.
  */
 export async function findDomainHour(
   sql: Sql,
@@ -83,7 +90,8 @@ export async function findDomainHour(
   at: number,
   spans: { hourMs: number; messagesMs: number; beforeMs: number },
 ): Promise<DomainHour> {
-  const [row]: DomainHour[] = await sql.query(
+  const [row] = await rowsOf<DomainHour>(
+    sql,
     `WITH hour AS (
        SELECT campaign_id FROM hard_bounce
        WHERE domain = $1 AND storm_id IS NULL AND at > to_timestamp(($2::float8 - $3::float8) / 1000.0) AND at <= to_timestamp($2::float8 / 1000.0))
@@ -104,7 +112,8 @@ export async function holdStorm(
   storm: { domain: string; at: number; messages: number },
   hourMs: number,
 ): Promise<number[]> {
-  const rows: { contactId: number }[] = await sql.query(
+  const rows = await rowsOf<{ contactId: number }>(
+    sql,
     `WITH held AS (
        SELECT event_id, contact_id, at FROM hard_bounce
        WHERE domain = $1 AND storm_id IS NULL AND at > to_timestamp(($2::float8 - $3::float8) / 1000.0) AND at <= to_timestamp(($2::float8 + $3::float8) / 1000.0)),
@@ -126,7 +135,8 @@ const COUNTED = `CROSS JOIN LATERAL (
 
 /** Storms in a state or in any, latest first. */
 export async function listStorms(sql: Sql, state: StormState | null, limit: number): Promise<StormRow[]> {
-  return sql.query(
+  return rowsOf<StormRow>(
+    sql,
     `SELECT ${COLUMNS} FROM storm s ${COUNTED} WHERE ($1::text IS NULL OR s.state = $1) ORDER BY s.id DESC LIMIT $2`,
     [state, limit],
   );
@@ -134,7 +144,8 @@ export async function listStorms(sql: Sql, state: StormState | null, limit: numb
 
 /** One storm, its messages counted as they are now. */
 export async function findStorm(sql: Sql, id: number): Promise<StormRow | undefined> {
-  const rows: StormRow[] = await sql.query(
+  const rows = await rowsOf<StormRow>(
+    sql,
     `SELECT ${COLUMNS.replace('s.messages', 'm.messages')} FROM storm s ${COUNTED} CROSS JOIN LATERAL (
        SELECT count(*)::int AS messages FROM delivery d
        WHERE d.campaign_id IN (SELECT campaign_id FROM hard_bounce h WHERE h.storm_id = s.id) AND split_part(d.address, '@', 2) = s.domain
@@ -150,7 +161,8 @@ export async function closeStorm(
   id: number,
   decision: { state: StormState; by: string; reason: string; runId: number | null },
 ): Promise<boolean> {
-  const [, affected]: [unknown, number] = await sql.query(
+  const affected = await changedBy(
+    sql,
     `UPDATE storm SET state = $2, decided_at = now(), decided_by = $3, reason = $4, run_id = $5 WHERE id = $1 AND state = 'held'`,
     [id, decision.state, decision.by, decision.reason, decision.runId],
   );
@@ -158,11 +170,12 @@ export async function closeStorm(
 }
 
 /**
- * A storm whose release was undone is held again. Its entries are lifted because the bounces are held, not because a person
- * knows better: when it is released again, they count.
+ * A storm whose release was undone is held again. Its entries are lifted because the bounces are held, not because a
+ * person knows better: when it is released again, they count.
  */
 export async function holdAgain(sql: Sql, runId: number): Promise<void> {
-  await sql.query(
+  await execute(
+    sql,
     `WITH held AS (
        UPDATE storm SET state = 'held', decided_at = NULL, decided_by = NULL, reason = NULL, run_id = NULL WHERE run_id = $1 RETURNING id)
      UPDATE suppression_entry e SET lift_kind = 'rule' FROM journal j
@@ -178,7 +191,8 @@ export async function listStormContacts(
   after: number,
   limit: number,
 ): Promise<{ id: number; address: string; name: string | null; reply: string | null }[]> {
-  return sql.query(
+  return rowsOf<{ id: number; address: string; name: string | null; reply: string | null }>(
+    sql,
     `SELECT DISTINCT ON (c.id) c.id::float8 AS id, c.address, c.name, e.detail->>'reply' AS reply
      FROM hard_bounce h JOIN contact c ON c.id = h.contact_id
      LEFT JOIN event e ON e.id = h.event_id AND e.contact_id = h.contact_id AND e.occurred_at = h.at

@@ -1,6 +1,8 @@
+import type { SunsetPreview } from '../../shared/contract/rules.ts';
+import { enteringCtes } from './entering.ts';
 import type { SunsetRule } from '../../core/rules/sunset-ladder.ts';
 import type { Stage } from '../../shared/words.ts';
-import type { Sql } from '../database.ts';
+import { rowsOf, type Sql } from '../sql.ts';
 import type { Act } from './journal.ts';
 import { keepTargets } from './run-work.ts';
 
@@ -20,8 +22,8 @@ const LATEST_OF_ACT = {
  * CTEs that end in `decided (contact_id, stage, silent_days, messages, current)` for the contacts that a brand's rule
  * covers ($1 brand, $2 contacts or null for all): the twin of core/rules/sunset-ladder on sets, held to it by a
  * differential test. Counts come from the ledger: messages accepted that did not bounce. Where the rule covers some
- * (`covered`), they stand in the table `matching`, and all others are `new`. Messages are counted only of those who have been
- * silent for `leastDays`: whoever asks for less must say so.
+ * (`covered`), they stand in the table `matching`, and all others are `new`. Messages are counted only of those who
+ * have been silent for `leastDays`: whoever asks for less must say so.
  */
 export function decidedCtes(rule: SunsetRule, covered: Covered = 'all', leastDays = 0): string {
   const engaged = rule.engagingActs.map((act) => LATEST_OF_ACT[act]).join(', ');
@@ -39,7 +41,7 @@ export function decidedCtes(rule: SunsetRule, covered: Covered = 'all', leastDay
       SELECT e.value, max(e.lifted_at) AS restarted_at FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
       WHERE l.built_in = 'sunset' AND l.scope_id = $1::int AND e.lift_kind = 'person'
         AND ($2::bigint[] IS NULL OR e.value = ANY (ARRAY(SELECT address FROM contact WHERE id = ANY($2::bigint[])))) GROUP BY e.value) r ON r.value = c.address
-    WHERE ($2::bigint[] IS NULL OR c.id = ANY($2::bigint[]))
+    WHERE c.erased_at IS NULL AND ($2::bigint[] IS NULL OR c.id = ANY($2::bigint[]))
       AND EXISTS (SELECT FROM subscription s JOIN list l ON l.id = s.list_id WHERE l.brand_id = $1::int AND s.contact_id = c.id)),
   reached AS (
     SELECT d.contact_id, count(*)::int AS ever, (count(*) FILTER (WHERE d.accepted_at > s.silent_since))::int AS messages
@@ -71,13 +73,17 @@ export async function countStages(
   now: Date,
   covered: Covered,
 ): Promise<StageCount[]> {
-  return sql.query(
+  return rowsOf<StageCount>(
+    sql,
     `WITH ${decidedCtes(rule, covered)} SELECT coalesce(current, 'new') AS "from", stage AS "to", count(*)::int AS contacts FROM decided GROUP BY 1, 2 ORDER BY 1, 2`,
     [brandId, null, now],
   );
 }
 
-/** Makes those whom the rule would move the targets of a run, and returns how many. Within the transaction that begins it. */
+/**
+ * Makes those whom the rule would move the targets of a run, and returns how many. Within the transaction that begins
+ * it.
+ */
 export function keepStageTargets(
   sql: Sql,
   runId: number,
@@ -90,24 +96,13 @@ export function keepStageTargets(
   return keepTargets(sql, runId, decidedCtes(rule, covered), moving, [brandId, null, now]);
 }
 
-export interface StageMove {
-  contactId: number;
-  address: string;
-  name: string | null;
-  from: Stage;
-  to: Stage;
-  silentDays: number;
-  messages: number;
-}
+export type StageMove = SunsetPreview['sample'][number];
 
-export interface SilenceBin {
-  from: number;
-  silent: number;
-  /** Silent for as long, but not written to enough for the stage of those days. */
-  unasked: number;
-}
+export type SilenceBin = SunsetPreview['silence'][number];
 
-/** What a rule would do: how many stand where now and where it would put them, how long they are silent, and a sample. */
+/**
+ * What a rule would do: how many stand where now and where it would put them, how long they are silent, and a sample.
+ */
 export interface StagesSurvey {
   counts: StageCount[];
   /** Contacts past the newcomer's grace by days of silence, in bins. */
@@ -131,7 +126,8 @@ export async function surveyStages(
   const byDays = [...rule.steps]
     .reverse()
     .map((step) => `WHEN silent_days >= ${Number(step.days)} THEN '${step.stage}'`);
-  const [survey]: StagesSurvey[] = await sql.query(
+  const [survey] = await rowsOf<StagesSurvey>(
+    sql,
     `WITH ${decidedCtes(rule, covered)},
      counted AS (SELECT coalesce(current, 'new') AS "from", stage AS "to", count(*)::int AS contacts FROM decided GROUP BY 1, 2),
      placed AS (
@@ -158,22 +154,28 @@ export async function findDecidedStage(
   now: Date,
   contactId: number,
 ): Promise<{ stage: Stage; current: Stage; since: Date | null; silentDays: number; messages: number } | undefined> {
-  const rows: { stage: Stage; current: Stage; since: Date | null; silentDays: number; messages: number }[] =
-    await sql.query(
-      `WITH ${decidedCtes(rule)} SELECT stage, coalesce(current, 'new') AS current, since, silent_days AS "silentDays", messages FROM decided`,
-      [brandId, [contactId], now],
-    );
+  const rows = await rowsOf<{ stage: Stage; current: Stage; since: Date | null; silentDays: number; messages: number }>(
+    sql,
+    `WITH ${decidedCtes(rule)} SELECT stage, coalesce(current, 'new') AS current, since, silent_days AS "silentDays", messages FROM decided`,
+    [brandId, [contactId], now],
+  );
   return rows[0];
 }
 
+const ENTERING = enteringCtes(
+  ', evidence',
+  `SELECT $4::int, 'address', address, silent_days || ' days of silence, ' || messages || ' messages in it', 'sunset rule', cause
+       FROM moving WHERE stage = 'sunset' ORDER BY address`,
+  { run: '$5::int', actorKind: '$6', actor: '$7', cause: 'e.evidence' },
+);
+
 /**
- * Moves these contacts to the stage that the rule puts them at, journals it, enters those who come
- * to sunset on the brand's sunset list and lifts the entries of those who leave it. One statement; locks stages in order
- * of contact. Returns how many moved, by stage.
- *
- * A contact whom another act moved since this statement began to read is decided again: a run must not undo what a click
- * in that instant did. What an entry belongs to is looked up row by row: joined, the whole base was read for each piece of
- * a run. And by address, not by list (+ 0): how long the list has become the server does not know.
+ * Moves these contacts to the stage that the rule puts them at, journals it, enters those who come to sunset on the
+ * brand's sunset list and lifts the entries of those who leave it. One statement; locks stages in order of contact.
+ * Returns how many moved, by stage.
+ *  A contact whom another act moved since this statement began to read is decided again: a run must not undo what a
+ * click in that instant did. What an entry belongs to is looked up row by row: joined, the whole base was read for each
+ * piece of a run. And by address, not by list (+ 0): how long the list has become the server does not know.
  */
 export async function applyStages(
   sql: Sql,
@@ -185,7 +187,8 @@ export async function applyStages(
   act: Act,
   covered: Covered = 'all',
 ): Promise<StageCount[]> {
-  const counts: (StageCount & { overtaken: boolean })[] = await sql.query(
+  const counts = await rowsOf<StageCount & { overtaken: boolean }>(
+    sql,
     `WITH ${decidedCtes(rule, covered)},
      decision AS (
        SELECT d.*, coalesce(d.current, 'new') AS "from", c.address,
@@ -198,11 +201,7 @@ export async function applyStages(
          WHERE contact_stage.stage = excluded.cause->>'from'
        RETURNING contact_id),
      moving AS MATERIALIZED (SELECT d.* FROM decision d JOIN staged USING (contact_id)),
-     entered AS (
-       INSERT INTO suppression_entry (list_id, kind, value, reason, source, evidence)
-       SELECT $4::int, 'address', address, silent_days || ' days of silence, ' || messages || ' messages in it', 'sunset rule', cause
-       FROM moving WHERE stage = 'sunset' ORDER BY address
-       ON CONFLICT (value, list_id) WHERE lifted_at IS NULL DO NOTHING RETURNING id, value, evidence),
+     ${ENTERING},
      leaving AS MATERIALIZED (
        SELECT m.contact_id, m.cause, (SELECT e.id FROM suppression_entry e WHERE e.value = m.address AND e.list_id + 0 = $4::int AND e.lifted_at IS NULL) AS entry_id
        FROM moving m WHERE m."from" = 'sunset' AND m.stage <> 'sunset'),
@@ -212,9 +211,6 @@ export async function applyStages(
      noted AS (
        INSERT INTO journal (run_id, contact_id, subject, subject_id, before, after, actor_kind, actor, cause)
        SELECT $5::int, contact_id, 'stage', $1::int, jsonb_build_object('stage', "from", 'since', since), jsonb_build_object('stage', stage), $6, $7, cause FROM moving
-       UNION ALL
-       SELECT $5::int, (SELECT c.id FROM contact c WHERE c.address = e.value), 'entry', e.id, NULL, jsonb_build_object('listId', $4::int, 'list', 'Sunset', 'value', e.value, 'inEffect', true), $6, $7, e.evidence
-       FROM entered e
        UNION ALL
        SELECT $5::int, e.contact_id, 'entry', e.id, jsonb_build_object('listId', $4::int, 'list', 'Sunset', 'value', e.value, 'inEffect', true),
          jsonb_build_object('listId', $4::int, 'list', 'Sunset', 'value', e.value, 'inEffect', false), $6, $7, e.cause
@@ -230,7 +226,8 @@ export async function applyStages(
 
 /** Contacts of these that stand on a stage which an engagement would end. */
 export async function findSilentContacts(sql: Sql, brandId: number, contactIds: number[]): Promise<number[]> {
-  const rows: { id: number }[] = await sql.query(
+  const rows = await rowsOf<{ id: number }>(
+    sql,
     `SELECT contact_id::float8 AS id FROM contact_stage WHERE brand_id = $1 AND contact_id = ANY($2::bigint[]) AND stage IN ('fading', 'dormant', 'sunset')`,
     [brandId, contactIds],
   );

@@ -1,24 +1,18 @@
+import type { WithDates } from '../with-dates.ts';
+import type { Entry, SuppressionList } from '../../shared/contract/suppression.ts';
+import { enteringCtes } from './entering.ts';
+import { inEffectSql } from '../../core/eligibility/in-effect.ts';
 import type { BuiltInList, EndedBy, Reach, Scope } from '../../shared/words.ts';
-import type { Sql } from '../database.ts';
+import { execute, rowsOf, type Sql } from '../sql.ts';
 import type { Act } from './journal.ts';
 
 /** A suppression list with its counts. */
-export interface SuppressionListRow {
-  id: number;
-  name: string;
-  builtIn: BuiltInList | null;
-  scope: Scope;
-  scopeId: number | null;
-  scopeName: string | null;
-  reach: Reach;
-  exact: boolean;
-  inEffect: number;
-  ended: number;
-}
+export type SuppressionListRow = SuppressionList;
 
 /** Lists with how many of their entries are in effect and how many were lifted or have ended. */
 export async function listSuppressionLists(sql: Sql): Promise<SuppressionListRow[]> {
-  return sql.query(
+  return rowsOf<SuppressionListRow>(
+    sql,
     `SELECT l.id, l.name, l.built_in AS "builtIn", l.scope, l.scope_id AS "scopeId", coalesce(b.name, s.name) AS "scopeName", l.reach, l.exact,
        coalesce(n.in_effect, 0) AS "inEffect", coalesce(n.ended, 0) AS ended
      FROM suppression_list l
@@ -30,11 +24,12 @@ export async function listSuppressionLists(sql: Sql): Promise<SuppressionListRow
   );
 }
 
-const IN_EFFECT = `(e.lifted_at IS NULL AND (e.expires_at IS NULL OR e.expires_at > now()))`;
+const IN_EFFECT = inEffectSql();
 
 /** How many entries there are, ended ones among them; `most` if there are more. */
 export async function countEntries(sql: Sql, most: number): Promise<number> {
-  const [row]: { n: number }[] = await sql.query(
+  const [row] = await rowsOf<{ n: number }>(
+    sql,
     `SELECT count(*)::int AS n FROM (SELECT FROM suppression_entry LIMIT $1) e`,
     [most],
   );
@@ -47,7 +42,8 @@ export async function listEntryValues(
   after: number,
   limit: number,
 ): Promise<{ entries: number; last: number; hasHashes: boolean; values: string[] }> {
-  const [page]: { entries: number; last: string | null; hasHashes: boolean; values: string | null }[] = await sql.query(
+  const [page] = await rowsOf<{ entries: number; last: string | null; hasHashes: boolean; values: string | null }>(
+    sql,
     `SELECT count(*)::int AS entries, max(id) AS last, coalesce(bool_or(kind = 'hash'), false) AS "hasHashes", string_agg(value, E'\\n') AS values
      FROM (SELECT id, kind, value FROM suppression_entry WHERE id > $1 ORDER BY id LIMIT $2) e`,
     [after, limit],
@@ -68,7 +64,8 @@ export async function insertSuppressionList(
     exact: boolean;
   },
 ): Promise<number> {
-  const [row]: { id: number }[] = await sql.query(
+  const [row] = await rowsOf<{ id: number }>(
+    sql,
     `INSERT INTO suppression_list (name, built_in, scope, scope_id, reach, exact) VALUES ($1, $2, $3, $4, $5, $6) RETURNING id`,
     [list.name, list.builtIn, list.scope, list.scopeId, list.reach, list.exact],
   );
@@ -77,7 +74,8 @@ export async function insertSuppressionList(
 
 /** Numbers of the built-in lists, by kind and brand: `complaint 2`, `hard-bounce 0`. */
 export async function findBuiltInLists(sql: Sql): Promise<Map<string, number>> {
-  const rows: { id: number; key: string }[] = await sql.query(
+  const rows = await rowsOf<{ id: number; key: string }>(
+    sql,
     `SELECT id, built_in || ' ' || coalesce(scope_id, 0) AS key FROM suppression_list WHERE built_in IS NOT NULL`,
   );
   return new Map(rows.map((row) => [row.key, row.id]));
@@ -101,6 +99,18 @@ export interface NewEntry {
 
 const INCOMING = `json_to_recordset($1::json) AS r("listId" int, kind text, value text, reason text, source text, evidence jsonb, "expiresAt" timestamptz, "endedBy" text, "saidAt" timestamptz)`;
 
+const ENTERING = enteringCtes(
+  ', evidence, expires_at, ended_by, said_at',
+  `SELECT DISTINCT ON (r.value, r."listId") r."listId", r.kind, r.value, r.reason, r.source, r.evidence, r."expiresAt", r."endedBy", coalesce(r."saidAt", now())
+       FROM ${INCOMING} ORDER BY r.value, r."listId", r."saidAt" DESC`,
+  {
+    run: '$2::int',
+    actorKind: '$3',
+    actor: '$4',
+    cause: `jsonb_build_object('reason', e.reason) || coalesce(e.evidence, '{}')`,
+  },
+);
+
 /**
  * Enters values on suppression lists and journals it; a value already in effect on its list is left as it is. Entries
  * that have run out are closed first, so that they do not stand in the way. Returns the contacts concerned, and which
@@ -112,23 +122,15 @@ export async function enterEntries(
   act: Act,
 ): Promise<{ entered: number; entryIds: number[]; contactIds: number[] }> {
   if (entries.length === 0) return { entered: 0, entryIds: [], contactIds: [] };
-  await sql.query(
+  await execute(
+    sql,
     `UPDATE suppression_entry e SET lifted_at = e.expires_at, lift_kind = 'rule', lifted_by = 'its end', lift_reason = 'reached its end'
      FROM ${INCOMING} WHERE e.value = r.value AND e.list_id = r."listId" AND e.lifted_at IS NULL AND e.expires_at <= now()`,
     [JSON.stringify(entries)],
   );
-  const rows: { entryId: number; contactId: number | null }[] = await sql.query(
-    `WITH entered AS (
-       INSERT INTO suppression_entry (list_id, kind, value, reason, source, evidence, expires_at, ended_by, said_at)
-       SELECT DISTINCT ON (r.value, r."listId") r."listId", r.kind, r.value, r.reason, r.source, r.evidence, r."expiresAt", r."endedBy", coalesce(r."saidAt", now())
-       FROM ${INCOMING} ORDER BY r.value, r."listId", r."saidAt" DESC
-       ON CONFLICT (value, list_id) WHERE lifted_at IS NULL DO NOTHING
-       RETURNING id, list_id, kind, value, reason, evidence),
-     noted AS (
-       INSERT INTO journal (run_id, contact_id, subject, subject_id, before, after, actor_kind, actor, cause)
-       SELECT $2::int, c.id, 'entry', e.id, NULL, jsonb_build_object('list', l.name, 'listId', l.id, 'value', e.value, 'inEffect', true),
-              $3, $4, jsonb_build_object('reason', e.reason) || coalesce(e.evidence, '{}')
-       FROM entered e JOIN suppression_list l ON l.id = e.list_id LEFT JOIN contact c ON e.kind = 'address' AND c.address = e.value)
+  const rows = await rowsOf<{ entryId: number; contactId: number | null }>(
+    sql,
+    `WITH ${ENTERING}
      SELECT e.id::float8 AS "entryId", c.id::float8 AS "contactId" FROM entered e LEFT JOIN contact c ON e.kind = 'address' AND c.address = e.value`,
     [JSON.stringify(entries), act.runId, act.actorKind, act.actor],
   );
@@ -140,12 +142,13 @@ export async function enterEntries(
 }
 
 /**
- * Notes on entries that stood already that somebody asks for them anew: they stand as long as the longer of both asks, and
- * the undo of whatever entered them first leaves them. `newIds` were entered by this act. To follow
- * `enterEntries`. Returns how many it were.
+ * Notes on entries that stood already that somebody asks for them anew: they stand as long as the longer of both asks,
+ * and the undo of whatever entered them first leaves them. `newIds` were entered by this act. To follow `enterEntries`.
+ * Returns how many it were.
  */
 export async function askForEntriesAgain(sql: Sql, entries: NewEntry[], newIds: number[], act: Act): Promise<number> {
-  const [row]: { n: number }[] = await sql.query(
+  const [row] = await rowsOf<{ n: number }>(
+    sql,
     `WITH asked AS (
        SELECT e.id, e.expires_at AS was, r.reason, CASE WHEN e.expires_at IS NULL OR r."expiresAt" IS NULL THEN NULL ELSE greatest(e.expires_at, r."expiresAt") END AS until
        FROM ${INCOMING} JOIN suppression_entry e ON e.value = r.value AND e.list_id + 0 = r."listId" AND e.lifted_at IS NULL AND e.id <> ALL($5::bigint[])),
@@ -169,7 +172,8 @@ export async function askForEntriesAgain(sql: Sql, entries: NewEntry[], newIds: 
  */
 export async function sayEntriesAgain(sql: Sql, entries: NewEntry[], act: Act): Promise<void> {
   if (entries.length === 0) return;
-  await sql.query(
+  await execute(
+    sql,
     `WITH said AS (
        SELECT DISTINCT ON (e.id) e.id, e.ended_by AS was, r.* FROM ${INCOMING} JOIN suppression_entry e ON e.value = r.value AND e.list_id + 0 = r."listId" AND e.lifted_at IS NULL
        WHERE e.said_at < r."saidAt" OR e.ended_by <> 'contact' ORDER BY e.id, r."saidAt" DESC),
@@ -186,7 +190,8 @@ export async function sayEntriesAgain(sql: Sql, entries: NewEntry[], act: Act): 
 
 /** Closes entries of a list that have reached their end, so that they do not stand in the way of new ones. */
 export async function closeEndedEntries(sql: Sql, listId: number): Promise<void> {
-  await sql.query(
+  await execute(
+    sql,
     `UPDATE suppression_entry SET lifted_at = expires_at, lift_kind = 'rule', lifted_by = 'its end', lift_reason = 'reached its end'
      WHERE list_id = $1 AND lifted_at IS NULL AND expires_at <= now()`,
     [listId],
@@ -202,7 +207,8 @@ export async function liftEntries(
   act: Act,
 ): Promise<{ entryId: number; contactId: number | null; builtIn: BuiltInList | null; scopeId: number | null }[]> {
   if (entryIds.length === 0) return [];
-  return sql.query(
+  return rowsOf<{ entryId: number; contactId: number | null; builtIn: BuiltInList | null; scopeId: number | null }>(
+    sql,
     `WITH lifted AS (
        UPDATE suppression_entry SET lifted_at = now(), lifted_by = $2, lift_reason = $3, lift_kind = $6
        WHERE id = ANY($1::bigint[]) AND lifted_at IS NULL RETURNING id, list_id, kind, value),
@@ -220,30 +226,9 @@ export async function liftEntries(
 }
 
 /** An entry with its list. */
-export interface EntryRow {
-  id: number;
-  listId: number;
-  listName: string;
-  builtIn: BuiltInList | null;
-  scope: Scope;
-  scopeId: number | null;
-  reach: Reach;
+export type EntryRow = WithDates<Omit<Entry, 'notLiftable'>, 'enteredAt' | 'expiresAt' | 'liftedAt' | 'saidAt'> & {
   exact: boolean;
-  kind: 'address' | 'domain' | 'hash';
-  value: string;
-  reason: string;
-  source: string;
-  evidence: Record<string, unknown> | null;
-  enteredAt: Date;
-  expiresAt: Date | null;
-  liftedAt: Date | null;
-  liftedBy: string | null;
-  liftReason: string | null;
-  /** Of opt-outs: whose word it is. */
-  endedBy: EndedBy | null;
-  /** When it was said: a report can come long after. */
-  saidAt: Date;
-}
+};
 
 const ENTRY_COLUMNS = `e.id::float8 AS id, e.list_id AS "listId", l.name AS "listName", l.built_in AS "builtIn", l.scope, l.scope_id AS "scopeId", l.reach, l.exact,
   e.kind, e.value, e.reason, e.source, e.evidence, e.entered_at AS "enteredAt", e.expires_at AS "expiresAt",
@@ -254,7 +239,8 @@ export async function findMatchingEntries(
   sql: Sql,
   keys: { exact: string; base: string; hash: string; domains: string[] },
 ): Promise<EntryRow[]> {
-  return sql.query(
+  return rowsOf<EntryRow>(
+    sql,
     `SELECT ${ENTRY_COLUMNS} FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
      WHERE e.value = ANY($1::text[])
        AND (e.kind <> 'address' OR e.value = $2 OR NOT l.exact)
@@ -263,21 +249,20 @@ export async function findMatchingEntries(
   );
 }
 
+/** A value, and a list on which it stands now. */
+export interface ListOfValue {
+  value: string;
+  kind: 'address' | 'domain' | 'hash';
+  listName: string;
+  builtIn: BuiltInList | null;
+  exact: boolean;
+  reason: string | null;
+}
+
 /** Names of the lists on which each of these values stands now; only the values that stand on any. */
-export async function findListsOfValues(
-  sql: Sql,
-  values: string[],
-): Promise<
-  {
-    value: string;
-    kind: 'address' | 'domain' | 'hash';
-    listName: string;
-    builtIn: BuiltInList | null;
-    exact: boolean;
-    reason: string | null;
-  }[]
-> {
-  return sql.query(
+export async function findListsOfValues(sql: Sql, values: string[]): Promise<ListOfValue[]> {
+  return rowsOf<ListOfValue>(
+    sql,
     `SELECT e.value, e.kind, e.reason, l.name AS "listName", l.built_in AS "builtIn", l.exact FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
      WHERE e.value = ANY($1::text[]) AND ${IN_EFFECT} ORDER BY e.id`,
     [[...new Set(values)]],
@@ -287,7 +272,10 @@ export async function findListsOfValues(
 /** Which entries are meant: in effect, lifted or ended, or both. */
 export type EntryStanding = 'in-effect' | 'past' | 'all';
 
-/** Entries of one list, filtered by part of their value, in the order in which they were entered or the reverse, after number `after`. */
+/**
+ * Entries of one list, filtered by part of their value, in the order in which they were entered or the reverse, after
+ * number `after`.
+ */
 export async function listEntries(
   sql: Sql,
   listId: number,
@@ -298,7 +286,8 @@ export async function listEntries(
   limit: number,
 ): Promise<EntryRow[]> {
   const test = { 'in-effect': IN_EFFECT, past: `NOT ${IN_EFFECT}`, all: 'true' }[standing];
-  return sql.query(
+  return rowsOf<EntryRow>(
+    sql,
     `SELECT ${ENTRY_COLUMNS} FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
      WHERE e.list_id = $1 AND ${test} AND ($2 = '' OR e.value LIKE '%' || $2 || '%') AND ($3::bigint IS NULL OR e.id ${order === 'oldest' ? '>' : '<'} $3) ORDER BY e.id ${order === 'oldest' ? 'ASC' : 'DESC'} LIMIT $4`,
     [listId, part.replace(/[\\%_]/g, '\\$&'), after, limit],
@@ -312,7 +301,8 @@ export async function findEntriesOfContacts(
   builtIn: BuiltInList[],
   brandId: number | null,
 ): Promise<{ id: number; contactId: number; builtIn: BuiltInList; endedBy: EndedBy | null; saidAt: number }[]> {
-  return sql.query(
+  return rowsOf<{ id: number; contactId: number; builtIn: BuiltInList; endedBy: EndedBy | null; saidAt: number }>(
+    sql,
     `SELECT e.id::float8 AS id, c.id::float8 AS "contactId", l.built_in AS "builtIn", e.ended_by AS "endedBy", (extract(epoch FROM e.said_at) * 1000)::float8 AS "saidAt"
      FROM contact c JOIN suppression_entry e ON e.value = c.address AND e.lifted_at IS NULL
      JOIN suppression_list l ON l.id = e.list_id
@@ -332,17 +322,21 @@ export interface EntryToLift {
 }
 
 /**
- * Those of these entries that are in effect, held until the transaction ends: nobody says anything else of them meanwhile.
- * Locks contacts in their order, then entries, as whatever a contact says does.
+ * Those of these entries that are in effect, held until the transaction ends: nobody says anything else of them
+ * meanwhile. Locks contacts in their order, then entries, as whatever a contact says does.
  */
 export async function lockEntriesToLift(sql: Sql, entryIds: number[]): Promise<EntryToLift[]> {
-  await sql.query(
+  await execute(
+    sql,
     `SELECT FROM contact WHERE id IN (SELECT c.id FROM contact c JOIN suppression_entry e ON e.value = c.address WHERE e.id = ANY($1::bigint[]))
      ORDER BY id FOR NO KEY UPDATE`,
     [entryIds],
   );
-  await sql.query('SELECT id FROM suppression_entry WHERE id = ANY($1::bigint[]) ORDER BY id FOR UPDATE', [entryIds]);
-  return sql.query(
+  await execute(sql, 'SELECT id FROM suppression_entry WHERE id = ANY($1::bigint[]) ORDER BY id FOR UPDATE', [
+    entryIds,
+  ]);
+  return rowsOf<EntryToLift>(
+    sql,
     `SELECT e.id::float8 AS id, e.value, l.built_in AS "builtIn", e.ended_by AS "endedBy",
        coalesce(l.scope = 'brand' AND ${leftSinceSql('(SELECT c.id FROM contact c WHERE c.address = e.value)', 'l.scope_id', 'e.said_at')}, false) AS "leftSince"
      FROM suppression_entry e JOIN suppression_list l ON l.id = e.list_id
@@ -352,8 +346,8 @@ export async function lockEntriesToLift(sql: Sql, entryIds: number[]): Promise<E
 }
 
 /**
- * Whether a contact has left a list of a brand, opted out of it or complained since an instant, each an expression. What
- * others took from them is not given back then: they have spoken for themselves.
+ * Whether a contact has left a list of a brand, opted out of it or complained since an instant, each an expression.
+ * What others took from them is not given back then: they have spoken for themselves.
  */
 export function leftSinceSql(contactId: string, brandId: string, since: string): string {
   return `(EXISTS (SELECT FROM subscription s JOIN list b ON b.id = s.list_id WHERE s.contact_id = ${contactId} AND b.brand_id = ${brandId} AND s.left_at >= ${since})

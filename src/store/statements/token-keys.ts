@@ -1,4 +1,4 @@
-import type { Sql } from '../database.ts';
+import { execute, rowsOf, type Sql } from '../sql.ts';
 
 /** A signing key as it is kept: encrypted with the key of the service's settings, where that is set. */
 export interface KeptTokenKey {
@@ -13,17 +13,17 @@ const COLUMNS = 'version, secret, sealed, active_at AS "activeAt"';
 
 /** The signing keys, newest first, held until the transaction ends: nobody else seals or adds one meanwhile. */
 export async function holdTokenKeys(sql: Sql): Promise<KeptTokenKey[]> {
-  await sql.query('LOCK TABLE token_key IN SHARE ROW EXCLUSIVE MODE');
+  await execute(sql, 'LOCK TABLE token_key IN SHARE ROW EXCLUSIVE MODE');
   return listTokenKeys(sql);
 }
 
 /** The signing keys, newest first. */
 export async function listTokenKeys(sql: Sql): Promise<KeptTokenKey[]> {
-  return sql.query(`SELECT ${COLUMNS} FROM token_key ORDER BY version DESC`);
+  return rowsOf<KeptTokenKey>(sql, `SELECT ${COLUMNS} FROM token_key ORDER BY version DESC`);
 }
 
 export async function insertTokenKey(sql: Sql, key: KeptTokenKey): Promise<void> {
-  await sql.query('INSERT INTO token_key (version, secret, sealed, active_at) VALUES ($1, $2, $3, $4)', [
+  await execute(sql, 'INSERT INTO token_key (version, secret, sealed, active_at) VALUES ($1, $2, $3, $4)', [
     key.version,
     key.secret,
     key.sealed,
@@ -33,5 +33,5 @@ export async function insertTokenKey(sql: Sql, key: KeptTokenKey): Promise<void>
 
 /** Keeps a key encrypted that was not, or with another key. */
 export async function sealTokenKey(sql: Sql, version: number, sealed: Buffer): Promise<void> {
-  await sql.query('UPDATE token_key SET secret = $2, sealed = true WHERE version = $1', [version, sealed]);
+  await execute(sql, 'UPDATE token_key SET secret = $2, sealed = true WHERE version = $1', [version, sealed]);
 }

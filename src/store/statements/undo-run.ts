@@ -1,4 +1,6 @@
-import { byIndexAlone, type Sql } from '../database.ts';
+import type { LeftAlone } from '../../shared/contract/runs.ts';
+import { byIndexAlone } from '../database.ts';
+import { changedBy, execute, rowsOf, type Sql } from '../sql.ts';
 import type { Act } from './journal.ts';
 import { lockContacts } from './marks.ts';
 import { keepTargets } from './run-work.ts';
@@ -10,8 +12,8 @@ export interface UndoneCounts {
 }
 
 /**
- * Makes everybody of whom a run changed something the targets of the run that undoes it; below zero, entries that belong to
- * no contact. With whom an undo that was stopped has dealt, it is done.
+ * Makes everybody of whom a run changed something the targets of the run that undoes it; below zero, entries that
+ * belong to no contact. With whom an undo that was stopped has dealt, it is done.
  */
 export function keepUndoTargets(sql: Sql, undoingRunId: number, runId: number): Promise<number> {
   const changed = `
@@ -33,25 +35,29 @@ function splitTargets(targets: number[]): { contactIds: number[]; entryIds: numb
 }
 
 /**
- * Holds all that an undo of these targets looks at and then writes, so that nobody changes it in between: contacts first, as
- * everybody's own acts do, then entries that belong to none, then where they stand on ladders and among machines, which move without that lock.
+ * Holds all that an undo of these targets looks at and then writes, so that nobody changes it in between: contacts
+ * first, as everybody's own acts do, then entries that belong to none, then where they stand on ladders and among
+ * machines, which move without that lock.
  */
 export async function lockToUndo(sql: Sql, targets: number[]): Promise<void> {
   const { contactIds, entryIds } = splitTargets(targets);
   await lockContacts(sql, contactIds);
-  await sql.query(
+  await execute(
+    sql,
     'SELECT FROM suppression_entry WHERE id = ANY($1::bigint[]) ORDER BY value, list_id FOR NO KEY UPDATE',
     [entryIds],
   );
   for (const table of ['contact_stage', 'automated_address'])
-    await sql.query(`SELECT FROM ${table} WHERE contact_id = ANY($1::bigint[]) ORDER BY contact_id FOR NO KEY UPDATE`, [
-      contactIds,
-    ]);
+    await execute(
+      sql,
+      `SELECT FROM ${table} WHERE contact_id = ANY($1::bigint[]) ORDER BY contact_id FOR NO KEY UPDATE`,
+      [contactIds],
+    );
 }
 
 /**
- * Contacts n of a set `j.contacts` that lie between the least and the greatest of some targets: where these are the next
- * ones in order of all whom a run concerns, just those of them that are in the set.
+ * Contacts n of a set `j.contacts` that lie between the least and the greatest of some targets: where these are the
+ * next ones in order of all whom a run concerns, just those of them that are in the set.
  */
 function membersWithin(targets: string): string {
   const of = (end: 'min' | 'max'): string => `(SELECT ${end}(t) FROM unnest(${targets}) t)`;
@@ -68,8 +74,9 @@ const saidSince = (which: string): string => `EXISTS (
           AND j.of_brand = CASE WHEN l.subject = 'subscription' THEN (SELECT brand_id FROM list WHERE id = l.subject_id) ELSE (SELECT scope_id FROM suppression_list WHERE id = (l.after->>'listId')::int) END)`;
 
 /**
- * Whether the contact has spoken for themselves since: who has left or complained is not given back what was taken from them,
- * who has come back is not opted out again, and who has signed up stays on. Somebody may also have left before and been heard late.
+ * Whether the contact has spoken for themselves since: who has left or complained is not given back what was taken from
+ * them, who has come back is not opted out again, and who has signed up stays on. Somebody may also have left before
+ * and been heard late.
  */
 const SPOKE_SINCE = `CASE WHEN j.of_brand IS NULL THEN false
       WHEN j.after->>'state' = 'unsubscribed' THEN ${saidSince(`(l.after->>'state' = 'unsubscribed' OR (l.after->>'inEffect')::boolean)`)}
@@ -81,12 +88,10 @@ const SPOKE_SINCE = `CASE WHEN j.of_brand IS NULL THEN false
       ELSE false END`;
 
 /**
- * The latest change that a run ($1) made to each thing of these targets ($5, contacts; $6, entries), with whether anything
- * changed that thing again later.
- * before = what the run found, taken from its first change. Sets are taken
- * apart; nothing that came later can be a set, since one only says where things began, or a tag. An address that somebody else
- * has by now cannot go back. Uses journal_by_run,
- * journal_by_contact and journal_by_entry.
+ * The latest change that a run ($1) made to each thing of these targets ($5, contacts; $6, entries), with whether
+ * anything changed that thing again later. before = what the run found, taken from its first change. Sets are taken
+ * apart; nothing that came later can be a set, since one only says where things began, or a tag. An address that
+ * somebody else has by now cannot go back. Uses journal_by_run, journal_by_contact and journal_by_entry.
  */
 const CHANGES = `
   mine AS (
@@ -114,13 +119,14 @@ const CHANGES = `
 const ASKED_AGAIN = `coalesce((b.before->>'inEffect')::boolean AND (b.after->>'inEffect')::boolean, false)`;
 
 /**
- * Puts back everything a run changed of these targets, except where something changed it again later; journals each under
- * the undoing run, and keeps what was left alone.
+ * Puts back everything a run changed of these targets, except where something changed it again later; journals each
+ * under the undoing run, and keeps what was left alone.
  */
 export async function undoRunChanges(sql: Sql, runId: number, targets: number[], act: Act): Promise<UndoneCounts> {
   const { contactIds, entryIds } = splitTargets(targets);
   const [counts] = await byIndexAlone(sql, () =>
-    sql.query<UndoneCounts[]>(
+    rowsOf<UndoneCounts>(
+      sql,
       `WITH ${CHANGES},
      stages AS (
        UPDATE contact_stage s SET stage = b.before->>'stage', since = coalesce((b.before->>'since')::timestamptz, now()), cause = jsonb_build_object('undoneRun', $1::int)
@@ -183,9 +189,9 @@ export async function undoRunChanges(sql: Sql, runId: number, targets: number[],
 }
 
 /**
- * Removes those of these contacts whom an import brought in, and of whom nothing else is known by now: on no list, at no stage, in no
- * campaign, no act, nothing that another run or they themselves changed. Archived they would stand in the way of the file
- * that is imported in its place. To be run once the import itself is undone. Returns how many.
+ * Removes those of these contacts whom an import brought in, and of whom nothing else is known by now: on no list, at
+ * no stage, in no campaign, no act, nothing that another run or they themselves changed. Archived they would stand in
+ * the way of the file that is imported in its place. To be run once the import itself is undone. Returns how many.
  */
 export async function removeBroughtIn(
   sql: Sql,
@@ -194,7 +200,8 @@ export async function removeBroughtIn(
   undoingRunId: number,
 ): Promise<number> {
   const [row] = await byIndexAlone(sql, () =>
-    sql.query<{ n: number }[]>(
+    rowsOf<{ n: number }>(
+      sql,
       `WITH meant AS MATERIALIZED (
        SELECT DISTINCT n AS id FROM journal j, ${membersWithin('$3::bigint[]')} WHERE j.run_id = $1 AND j.subject = 'subscription'),
      alone AS MATERIALIZED (
@@ -219,17 +226,14 @@ export async function removeBroughtIn(
   return row!.n;
 }
 
+/** A thing that an undo left alone: `subject` says what of the contact, or which entry. */
+export type LeftRow = LeftAlone;
+
 /** What an undo left alone, because something had changed it again, in the order in which it was met, after `after`. */
-export async function listLeftAlone(
-  sql: Sql,
-  undoingRunId: number,
-  after: number,
-  limit: number,
-): Promise<
-  { number: number; contactId: number | null; address: string | null; name: string | null; subject: string }[]
-> {
-  return sql.query(
-    `SELECT l.number::float8 AS number, l.contact_id::float8 AS "contactId", coalesce(c.address, j.after->>'value') AS address, c.name, j.subject
+export async function listLeftAlone(sql: Sql, undoingRunId: number, after: number, limit: number): Promise<LeftRow[]> {
+  return rowsOf<LeftRow>(
+    sql,
+    `SELECT l.number::float8 AS number, l.contact_id::float8 AS "contactId", coalesce(c.address, j.after->>'value') AS address, c.name, c.archived_at IS NOT NULL AS archived, j.subject
      FROM run_left l JOIN journal j ON j.id = l.journal_id LEFT JOIN contact c ON c.id = l.contact_id
      WHERE l.run_id = $1 AND l.number > $2 ORDER BY l.number LIMIT $3`,
     [undoingRunId, after, limit],
@@ -238,7 +242,8 @@ export async function listLeftAlone(
 
 /** Notes on a run by which run it was undone; of two who try at once, one succeeds. */
 export async function closeUndoneRun(sql: Sql, runId: number, undoneBy: number): Promise<boolean> {
-  const [, affected]: [unknown, number] = await sql.query(
+  const affected = await changedBy(
+    sql,
     'UPDATE run SET undone_by_run_id = $2 WHERE id = $1 AND undone_by_run_id IS NULL',
     [runId, undoneBy],
   );
@@ -247,5 +252,5 @@ export async function closeUndoneRun(sql: Sql, runId: number, undoneBy: number):
 
 /** Takes it back that a run was undone: the undo was stopped, and another may go on where it ended. */
 export async function reopenUndoneRun(sql: Sql, runId: number): Promise<void> {
-  await sql.query('UPDATE run SET undone_by_run_id = NULL WHERE id = $1', [runId]);
+  await execute(sql, 'UPDATE run SET undone_by_run_id = NULL WHERE id = $1', [runId]);
 }

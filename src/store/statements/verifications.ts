@@ -1,6 +1,6 @@
 import type { OutsideVerdict } from '../../shared/words.ts';
 import { arrayText } from '../array-text.ts';
-import type { Sql } from '../database.ts';
+import { changedBy, execute, rowsOf, type Sql } from '../sql.ts';
 import type { Act } from './journal.ts';
 import { keepTargets } from './run-work.ts';
 
@@ -23,7 +23,8 @@ export async function insertVerification(
   sql: Sql,
   one: { name: string; source: string; checkedAt: Date; actor: string },
 ): Promise<number> {
-  const [row]: { id: number }[] = await sql.query(
+  const [row] = await rowsOf<{ id: number }>(
+    sql,
     `INSERT INTO verification (name, source, checked_at, actor) VALUES ($1, $2, $3, $4) RETURNING id`,
     [one.name, one.source, one.checkedAt, one.actor],
   );
@@ -32,7 +33,8 @@ export async function insertVerification(
 
 /** Deletes a verification file with its rows; verdicts on contacts stay. False when it is not there. */
 export async function deleteVerification(sql: Sql, id: number): Promise<boolean> {
-  const [, affected]: [unknown, number] = await sql.query(
+  const affected = await changedBy(
+    sql,
     `WITH rows AS (DELETE FROM verification_row WHERE verification_id = $1) DELETE FROM verification WHERE id = $1`,
     [id],
   );
@@ -48,7 +50,8 @@ export interface VerifiedRow {
 
 /** Keeps rows of a verification file, many at once. */
 export async function insertVerifiedRows(sql: Sql, id: number, rows: VerifiedRow[]): Promise<void> {
-  await sql.query(
+  await execute(
+    sql,
     `INSERT INTO verification_row (verification_id, row_no, given, address, word)
      SELECT $1, r.row_no, r.given, r.address, r.word FROM unnest($2::int[], $3::text[], $4::text[], $5::text[]) AS r(row_no, given, address, word)`,
     [
@@ -61,15 +64,20 @@ export async function insertVerifiedRows(sql: Sql, id: number, rows: VerifiedRow
   );
 }
 
-/** Finds the contact behind each row, the last row of an address only, and counts the rows. To be run within overWholeSet. */
+/**
+ * Finds the contact behind each row, the last row of an address only, and counts the rows. To be run within
+ * overWholeSet.
+ */
 export async function matchVerifiedRows(sql: Sql, id: number): Promise<void> {
-  await sql.query(
+  await execute(
+    sql,
     `WITH last AS (SELECT max(row_no) AS row_no, address FROM verification_row WHERE verification_id = $1 AND address IS NOT NULL GROUP BY address)
      UPDATE verification_row r SET contact_id = c.id FROM last l JOIN contact c ON c.address = l.address
      WHERE r.verification_id = $1 AND r.row_no = l.row_no AND c.erased_at IS NULL`,
     [id],
   );
-  await sql.query(
+  await execute(
+    sql,
     `UPDATE verification SET (rows, unreadable) = (SELECT count(*), count(*) FILTER (WHERE address IS NULL) FROM verification_row WHERE verification_id = $1) WHERE id = $1`,
     [id],
   );
@@ -82,7 +90,8 @@ export async function listVerifications(
   before: number,
   limit: number,
 ): Promise<VerificationRow[]> {
-  return sql.query(
+  return rowsOf<VerificationRow>(
+    sql,
     `SELECT ${COLUMNS} FROM verification WHERE ($1::int IS NULL OR id = $1) AND id < $2 ORDER BY id DESC LIMIT $3`,
     [only, before, limit],
   );
@@ -98,7 +107,8 @@ export interface VerifierWord {
 
 /** The words a file uses, the commonest first. To be run within overWholeSet. */
 export async function listWords(sql: Sql, id: number): Promise<VerifierWord[]> {
-  return sql.query(
+  return rowsOf<VerifierWord>(
+    sql,
     `SELECT r.word, count(*)::int AS rows, count(r.contact_id)::int AS contacts, w.verdict
      FROM verification_row r JOIN verification v ON v.id = r.verification_id
      LEFT JOIN verifier_word w ON w.source = v.source AND w.word = r.word
@@ -109,7 +119,8 @@ export async function listWords(sql: Sql, id: number): Promise<VerifierWord[]> {
 
 /** Keeps what a verifier’s words mean, for this and its later files. */
 export async function saveWords(sql: Sql, source: string, words: Record<string, OutsideVerdict>): Promise<void> {
-  await sql.query(
+  await execute(
+    sql,
     `INSERT INTO verifier_word (source, word, verdict) SELECT $1, key, value FROM jsonb_each_text($2::jsonb)
      ON CONFLICT (source, word) DO UPDATE SET verdict = excluded.verdict`,
     [source, JSON.stringify(words)],
@@ -123,9 +134,13 @@ export function keepVerifiedTargets(sql: Sql, runId: number, id: number): Promis
   return keepTargets(sql, runId, rows, 'SELECT DISTINCT contact_id FROM rows', [id]);
 }
 
-/** Gives these contacts what a file says of them, where it says something else or says it later, and journals it. Returns how many. */
+/**
+ * Gives these contacts what a file says of them, where it says something else or says it later, and journals it.
+ * Returns how many.
+ */
 export async function setVerdicts(sql: Sql, id: number, contactIds: number[], act: Act): Promise<number> {
-  const [row]: { n: number }[] = await sql.query(
+  const [row] = await rowsOf<{ n: number }>(
+    sql,
     `WITH said AS (
        SELECT r.contact_id, w.verdict, jsonb_build_object('source', v.source, 'checkedAt', v.checked_at, 'word', r.word) AS cause
        FROM verification v JOIN verification_row r ON r.verification_id = v.id JOIN verifier_word w ON w.source = v.source AND w.word = r.word
@@ -147,7 +162,8 @@ export async function setVerdicts(sql: Sql, id: number, contactIds: number[], ac
 
 /** Notes the run that acted on a verification file. */
 export async function closeVerification(sql: Sql, id: number, runId: number): Promise<boolean> {
-  const [, affected]: [unknown, number] = await sql.query(
+  const affected = await changedBy(
+    sql,
     `UPDATE verification SET run_id = $2 WHERE id = $1 AND (run_id IS NULL OR EXISTS (SELECT FROM run r WHERE r.id = run_id AND r.undone_by_run_id IS NOT NULL))`,
     [id, runId],
   );

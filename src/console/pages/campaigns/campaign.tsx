@@ -1,5 +1,6 @@
 import { useParams } from 'react-router';
-import { useCampaign } from '../../api/queries.ts';
+import { useCampaign } from '../../api/queries/campaigns.ts';
+import { OfAnotherBrand } from '../../components/of-another-brand.tsx';
 import { Await } from '../../components/page.tsx';
 import { PreflightPage } from './preflight.tsx';
 import { ReportPage } from './report.tsx';
@@ -9,13 +10,16 @@ export default function Campaign() {
   const id = Number(useParams()['id']);
   return (
     <Await of={useCampaign(id)}>
-      {(campaign) =>
-        campaign.state === 'draft' ? (
-          <PreflightPage key={campaign.id} campaign={campaign} />
-        ) : (
-          <ReportPage campaign={campaign} />
-        )
-      }
+      {(campaign) => (
+        <>
+          <OfAnotherBrand brandId={campaign.brandId} what="campaign" />
+          {campaign.state === 'draft' ? (
+            <PreflightPage key={campaign.id} campaign={campaign} />
+          ) : (
+            <ReportPage campaign={campaign} />
+          )}
+        </>
+      )}
     </Await>
   );
 }

@@ -1,25 +1,29 @@
-import { Button, Modal, TextInput } from '@mantine/core';
+import { Button, TextInput } from '@mantine/core';
 import { useState } from 'react';
-import { useNavigate, useSearchParams } from 'react-router';
-import { useCampaigns } from '../../api/queries.ts';
+import { useNavigate } from 'react-router';
+import { useCampaigns } from '../../api/queries/campaigns.ts';
 import { useAct } from '../../api/use-act.ts';
 import { AudienceFields, NOBODY } from './audience-fields.tsx';
 import { useBrand } from '../../brand.tsx';
+import { FormDialog } from '../../components/dialog.tsx';
 import { Await, Door, Finding, ProblemNote } from '../../components/page.tsx';
 import { count, moment, plural } from '../../components/words.ts';
+import { Turn, usePages } from '../../components/turn.tsx';
 
 /** Campaigns of the brand, latest first. */
 export default function Campaigns() {
   const brand = useBrand();
-  const [params, setParams] = useSearchParams();
   const [making, setMaking] = useState(false);
-  const cursor = params.get('cursor') ?? undefined;
-  const campaigns = useCampaigns({ brandId: brand.id, cursor, limit: 25 });
+  const pages = usePages();
+  const campaigns = useCampaigns({ brandId: brand.id, cursor: pages.cursor, limit: 25 });
   const drafts = campaigns.data?.items.filter((one) => one.state === 'draft').length ?? 0;
   return (
     <>
       <div className="row" style={{ justifyContent: 'space-between', alignItems: 'flex-end' }}>
-        <Finding line={`Campaigns, ${brand.name}`} headline={drafts > 0 ? `${plural(drafts, 'draft waits', 'drafts wait')} to be sent` : 'No draft waits'} />
+        <Finding
+          line={`Campaigns, ${brand.name}`}
+          headline={drafts > 0 ? `${plural(drafts, 'draft waits', 'drafts wait')} to be sent` : 'No draft waits'}
+        />
         <Button onClick={() => setMaking(true)}>New campaign</Button>
       </div>
       <NewCampaign opened={making} onClose={() => setMaking(false)} />
@@ -40,25 +44,28 @@ export default function Campaigns() {
               <tbody>
                 {page.items.map((campaign) => (
                   <tr key={campaign.id}>
-                    <td><Door to={`/campaigns/${campaign.id}`}>{campaign.name}</Door></td>
+                    <td>
+                      <Door to={`/campaigns/${campaign.id}`}>{campaign.name}</Door>
+                    </td>
                     <td className="second">{campaign.subject}</td>
                     <td>{campaign.state}</td>
                     <td className="figure">{count(campaign.audience)}</td>
                     <td className="figure">{count(campaign.accepted)}</td>
-                    <td className="figure second">{campaign.startedAt ? moment(campaign.startedAt, brand.zone) : ''}</td>
+                    <td className="figure second">
+                      {campaign.startedAt ? moment(campaign.startedAt, brand.zone) : ''}
+                    </td>
                   </tr>
                 ))}
               </tbody>
             </table>
             <div className="row" style={{ justifyContent: 'flex-end', marginTop: 12 }}>
-              {cursor ? <Button onClick={() => setParams({})}>Latest</Button> : null}
-              {page.next ? <Button onClick={() => setParams({ cursor: page.next! })}>Earlier 25</Button> : null}
+              <Turn pages={pages} next={page.next} size={25} />
             </div>
           </>
         )}
       </Await>
     </>
-  ); // prettier-ignore
+  );
 }
 
 function NewCampaign({ opened, onClose }: { opened: boolean; onClose: () => void }) {
@@ -68,13 +75,28 @@ function NewCampaign({ opened, onClose }: { opened: boolean; onClose: () => void
   const [audience, setAudience] = useState(NOBODY);
   const create = useAct((client, _: void) => client.createCampaign({ brandId: brand.id, name, ...audience }));
   return (
-    <Modal opened={opened} onClose={onClose} title="New campaign" closeButtonProps={{ 'aria-label': 'Close' }}>
-      <form className="stack" onSubmit={(event) => { event.preventDefault(); create.mutate(undefined, { onSuccess: (campaign) => void navigate(`/campaigns/${campaign.id}`) }); }}>
-        <TextInput label="Name" required value={name} onChange={(event) => setName(event.currentTarget.value)} data-autofocus />
-        <AudienceFields brandId={brand.id} audience={audience} change={setAudience} />
-        <ProblemNote error={create.error} />
-        <button type="submit" className="main-button" disabled={audience.listIds.length + audience.segmentIds.length === 0 || name.trim() === '' || create.isPending}>Create the draft</button>
-      </form>
-    </Modal>
-  ); // prettier-ignore
+    <FormDialog
+      opened={opened}
+      onClose={onClose}
+      title="New campaign"
+      send={() => create.mutate(undefined, { onSuccess: (campaign) => void navigate(`/campaigns/${campaign.id}`) })}
+    >
+      <TextInput
+        label="Name"
+        required
+        value={name}
+        onChange={(event) => setName(event.currentTarget.value)}
+        data-autofocus
+      />
+      <AudienceFields brandId={brand.id} audience={audience} change={setAudience} />
+      <ProblemNote error={create.error} />
+      <button
+        type="submit"
+        className="main-button"
+        disabled={audience.listIds.length + audience.segmentIds.length === 0 || name.trim() === '' || create.isPending}
+      >
+        Create the draft
+      </button>
+    </FormDialog>
+  );
 }

@@ -1,41 +1,116 @@
 import { Button, Textarea, TextInput } from '@mantine/core';
-import { useState } from 'react';
-import type { Campaign } from '../../../shared/api.ts';
+import type { Campaign } from '../../../shared/contract/campaigns.ts';
+import { useLists } from '../../api/queries/organisation.ts';
+import { useSegments } from '../../api/queries/segments.ts';
 import { useAct } from '../../api/use-act.ts';
+import { useTyped } from '../../api/use-typed.ts';
 import { ProblemNote, Section } from '../../components/page.tsx';
-import { AudienceFields, type Audience } from './audience-fields.tsx';
+import { TypedNote } from '../../components/typed-note.tsx';
+import { AudienceFields } from './audience-fields.tsx';
+import css from './editor.module.css';
 
-/** The draft's name, audience and message. What was typed is kept when the service refuses it. */
+/** Where what is typed into a draft and not kept is found again. */
+export const placeOfDraft = (id: number): string => `draft ${id}`;
+
+const WORDS = {
+  name: 'Name',
+  subject: 'Subject',
+  listIds: 'Lists taken in',
+  segmentIds: 'Segments taken in',
+  leftOutListIds: 'Lists left out',
+  leftOutSegmentIds: 'Segments left out',
+  html: 'HTML body',
+  text: 'Plain-text body',
+} as const;
+
+/**
+ * The draft's name, audience and message. What was typed stays when the service refuses it, and when the page is left.
+ */
 export function Editor({ campaign, onDone }: { campaign: Campaign; onDone: () => void }) {
-  const [draft, setDraft] = useState({
-    name: campaign.name,
-    subject: campaign.subject,
-    html: campaign.html,
-    text: campaign.text,
-  });
-  const { listIds, segmentIds, leftOutListIds, leftOutSegmentIds } = campaign;
-  const [audience, setAudience] = useState<Audience>({ listIds, segmentIds, leftOutListIds, leftOutSegmentIds });
-  const save = useAct((client, _: void) => client.changeCampaign(campaign.id, { ...draft, ...audience }));
-  const set = (field: keyof typeof draft) => (event: { currentTarget: { value: string } }) => {
-    const { value } = event.currentTarget;
-    setDraft((was) => ({ ...was, [field]: value }));
-  };
+  const { name, subject, html, text, listIds, segmentIds, leftOutListIds, leftOutSegmentIds, version } = campaign;
+  const form = useTyped(
+    placeOfDraft(campaign.id),
+    { name, subject, html, text, listIds, segmentIds, leftOutListIds, leftOutSegmentIds },
+    version,
+  );
+  const draft = form.typed;
+  const save = useAct((client, _: void) => client.changeCampaign({ id: campaign.id, ...draft, version: form.version }));
+  const names = useNames(campaign.brandId);
+  const set = (field: keyof typeof draft) => (event: { currentTarget: { value: string } }) =>
+    form.set({ [field]: event.currentTarget.value });
+  const keep = (): void => save.mutate(undefined, { onSuccess: ({ version: kept }) => (form.wasKept(kept), onDone()) });
   return (
     <div style={{ marginTop: 24 }}>
       <Section head="Edit the draft">
-        <form className="stack" style={{ maxWidth: 860 }} onSubmit={(event) => { event.preventDefault(); save.mutate(undefined, { onSuccess: onDone }); }}>
+        <form
+          className="stack"
+          style={{ maxWidth: 860 }}
+          onSubmit={(event) => {
+            event.preventDefault();
+            keep();
+          }}
+        >
+          {save.isPending ? null : (
+            <TypedNote
+              form={form}
+              words={WORDS}
+              show={(value, field) =>
+                Array.isArray(value) ? names(field, value) : <span className={css.someOfIt}>{value}</span>
+              }
+            />
+          )}
           <TextInput label="Name" required value={draft.name} onChange={set('name')} />
-          <TextInput label="Subject" value={draft.subject} onChange={set('subject')} description='A merge field says what to write when it is empty: [[first_name else "stargazer"]]' />
-          <AudienceFields brandId={campaign.brandId} audience={audience} change={setAudience} />
-          <Textarea label="HTML body" value={draft.html} onChange={set('html')} autosize minRows={8} maxRows={20} styles={{ input: { fontFamily: 'var(--mantine-font-family-monospace)', fontSize: 13.5 } }} />
-          <Textarea label="Plain-text body" description="Made from the HTML if it is left empty." value={draft.text} onChange={set('text')} autosize minRows={3} maxRows={12} />
-          <ProblemNote error={save.error} />
+          <TextInput
+            label="Subject"
+            value={draft.subject}
+            onChange={set('subject')}
+            description='A merge field says what to write when it is empty: [[first_name else "stargazer"]]'
+          />
+          <AudienceFields brandId={campaign.brandId} audience={draft} change={form.set} />
+          <Textarea
+            label="HTML body"
+            value={draft.html}
+            onChange={set('html')}
+            autosize
+            minRows={8}
+            maxRows={20}
+            styles={{ input: { fontFamily: 'var(--mantine-font-family-monospace)', fontSize: 13.5 } }}
+          />
+          <Textarea
+            label="Plain-text body"
+            description="Made from the HTML if it is left empty."
+            value={draft.text}
+            onChange={set('text')}
+            autosize
+            minRows={3}
+            maxRows={12}
+          />
+          <ProblemNote error={form.meanwhile ? null : save.error} />
           <div className="row">
-            <Button type="submit" loading={save.isPending}>Save the draft</Button>
-            <Button onClick={onDone}>Close without saving</Button>
+            <Button type="submit" loading={save.isPending}>
+              Save the draft
+            </Button>
+            <Button
+              onClick={() => {
+                form.leaveMine();
+                onDone();
+              }}
+            >
+              Close without saving
+            </Button>
           </div>
         </form>
       </Section>
     </div>
-  ); // prettier-ignore
+  );
+}
+
+/** Lists and segments by their names. */
+function useNames(brandId: number): (field: string, ids: number[]) => string {
+  const lists = useLists().data ?? [];
+  const segments = useSegments(brandId).data ?? [];
+  return (field, ids) => {
+    const all: { id: number; name: string }[] = /list/i.test(field) ? lists : segments;
+    return ids.length === 0 ? 'none' : ids.map((id) => all.find((one) => one.id === id)?.name ?? `${id}`).join(', ');
+  };
 }

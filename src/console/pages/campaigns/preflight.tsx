@@ -1,36 +1,57 @@
-import { Button, SegmentedControl } from '@mantine/core';
+import { Button, SegmentedControl, TextInput } from '@mantine/core';
 import { useState } from 'react';
-import type { Campaign, Preflight } from '../../../shared/api.ts';
+import { useNavigate } from 'react-router';
+import type { Campaign } from '../../../shared/contract/campaigns.ts';
+import type { Preflight } from '../../../shared/contract/sending.ts';
 import type { Reason } from '../../../shared/words.ts';
-import { useLists, useSegments, usePreflight, usePreflightContacts, usePreview } from '../../api/queries.ts';
+import { usePreflight, usePreflightContacts, usePreview } from '../../api/queries/campaigns.ts';
+import { useLists } from '../../api/queries/organisation.ts';
+import { useSegments } from '../../api/queries/segments.ts';
 import { useAct } from '../../api/use-act.ts';
+import { hasTyped } from '../../api/use-typed.ts';
 import { useBrand } from '../../brand.tsx';
-import { IN_SPITE_WORDS } from '../../../shared/in-spite-words.ts';
+import { IN_SPITE_WORDS } from '../../../client/wording/in-spite.ts';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
+import { SureButton } from '../../components/sure-button.tsx';
 import { Steps, useOpenReason } from '../../components/steps.tsx';
 import { count, moment, percent, plural, reasonWord } from '../../components/words.ts';
-import { Editor } from './editor.tsx';
+import { Editor, placeOfDraft } from './editor.tsx';
+import { Rows } from '../../components/rows.tsx';
 
 /** A draft: who will get it, who is held back and why; the decision in the margin, then the message. */
 export function PreflightPage({ campaign }: { campaign: Campaign }) {
   const { zone, name } = useBrand();
-  const [editing, setEditing] = useState(campaign.html === '');
+  const [editing, setEditing] = useState(campaign.html === '' || hasTyped(placeOfDraft(campaign.id)));
   return (
     <Await of={usePreflight(campaign.id)} rows={12}>
       {(preflight) => (
         <>
-          <Finding line={`${campaign.name}, campaign for ${name}, draft saved ${moment(campaign.changedAt, zone)}`} headline={<>{count(preflight.willGet)} of {count(preflight.audience)} will get this</>}>
+          <Finding
+            line={`${campaign.name}, campaign for ${name}, draft saved ${moment(campaign.changedAt, zone)}`}
+            headline={
+              <>
+                {count(preflight.willGet)} of {count(preflight.audience)} will get this
+              </>
+            }
+          >
             <Summary preflight={preflight} />
           </Finding>
           {editing ? <Editor campaign={campaign} onDone={() => setEditing(false)} /> : null}
-          <Leaf margin={<><Decision campaign={campaign} preflight={preflight} onEdit={() => setEditing(true)} /><Message campaign={campaign} /></>}>
+          <Leaf
+            margin={
+              <>
+                <Decision campaign={campaign} preflight={preflight} onEdit={() => setEditing(true)} />
+                <Message campaign={campaign} />
+              </>
+            }
+          >
             <Audience campaign={campaign} preflight={preflight} />
             <Domains preflight={preflight} />
           </Leaf>
         </>
       )}
     </Await>
-  ); // prettier-ignore
+  );
 }
 
 function Summary({ preflight }: { preflight: Preflight }) {
@@ -39,10 +60,12 @@ function Summary({ preflight }: { preflight: Preflight }) {
   const lesser = preflight.reasons.length - largest.length;
   return (
     <>
-      {count(preflight.heldBack)} are held back: {largest.map((row) => `${count(row.contacts)} ${reasonWord(row.reason)}`).join(', ')}
-      {lesser > 0 ? `, and ${plural(lesser, 'lesser reason', 'lesser reasons')}` : ''}. Each is counted once, under the first reason that applies.
+      {count(preflight.heldBack)} are held back:{' '}
+      {largest.map((row) => `${count(row.contacts)} ${reasonWord(row.reason)}`).join(', ')}
+      {lesser > 0 ? `, and ${plural(lesser, 'lesser reason', 'lesser reasons')}` : ''}. Each is counted once, under the
+      first reason that applies.
     </>
-  ); // prettier-ignore
+  );
 }
 
 function Audience({ campaign, preflight }: { campaign: Campaign; preflight: Preflight }) {
@@ -50,7 +73,10 @@ function Audience({ campaign, preflight }: { campaign: Campaign; preflight: Pref
   const [open, toggle] = useOpenReason();
   const segments = useSegments(campaign.brandId).data ?? [];
   const named = (listIds: number[], segmentIds: number[]): string =>
-    [...listIds.map((id) => lists.find((list) => list.id === id)?.name), ...segmentIds.map((id) => `“${segments.find((one) => one.id === id)?.name ?? ''}”`)].join(' and '); // prettier-ignore
+    [
+      ...listIds.map((id) => lists.find((list) => list.id === id)?.name),
+      ...segmentIds.map((id) => `“${segments.find((one) => one.id === id)?.name ?? ''}”`),
+    ].join(' and ');
   return (
     <section className="section">
       <p className="second" style={{ marginBottom: 8 }}>
@@ -78,21 +104,23 @@ function Held({ campaignId, reason }: { campaignId: number; reason: Reason }) {
       <h3>Held back because {reasonWord(reason)}, the first twenty</h3>
       <Await of={usePreflightContacts(campaignId, reason, true)} rows={4}>
         {({ items }) => (
-          <table className="rows folds">
-            <tbody>
-              {items.map((contact) => (
-                <tr key={contact.contactId}>
-                  <td><Door to={`/contacts/${contact.contactId}`}>{contact.name ?? contact.address}</Door></td>
-                  <td className="second">{contact.address}</td>
-                  <td className="second">{contact.reasons.length > 1 ? `also ${contact.reasons.slice(1).map(reasonWord).join(', ')}` : ''}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          <Rows>
+            {items.map((contact) => (
+              <tr key={contact.contactId}>
+                <td>
+                  <Door to={`/contacts/${contact.contactId}`}>{contact.name ?? contact.address}</Door>
+                </td>
+                <td className="second">{contact.address}</td>
+                <td className="second">
+                  {contact.reasons.length > 1 ? `also ${contact.reasons.slice(1).map(reasonWord).join(', ')}` : ''}
+                </td>
+              </tr>
+            ))}
+          </Rows>
         )}
       </Await>
     </div>
-  ); // prettier-ignore
+  );
 }
 
 function Domains({ preflight }: { preflight: Preflight }) {
@@ -122,8 +150,16 @@ function Domains({ preflight }: { preflight: Preflight }) {
 
 function Decision({ campaign, preflight, onEdit }: { campaign: Campaign; preflight: Preflight; onEdit: () => void }) {
   const { zone } = useBrand();
-  const start = useAct((client, expected: number) => client.startCampaign(campaign.id, expected, preflight.version));
+  const start = useAct((client, expected: number) =>
+    client.startCampaign({ id: campaign.id, expect: expected, version: preflight.version }),
+  );
+  const goOn = useNavigate();
+  const remove = useAct(async (client, _: void) => {
+    await client.removeDraft({ id: campaign.id, version: campaign.version });
+    void goOn('/campaigns', { replace: true });
+  });
   const fit = preflight.problems.length === 0;
+  const [asked, setAsked] = useState(false);
   return (
     <Section head="Send">
       <div className="stack">
@@ -132,42 +168,144 @@ function Decision({ campaign, preflight, onEdit }: { campaign: Campaign; preflig
         </span>
         {preflight.problems.map((problem, index) => (
           <div key={index} className="problem">
-            In the {problem.field}, at character {problem.at}: {problem.message}
+            {placeWords(problem)}
+            {problem.message}
           </div>
         ))}
-        <ProblemNote error={start.error} />
-        <button
-          type="button"
-          className="main-button"
-          disabled={!fit || preflight.willGet === 0 || start.isPending}
-          onClick={() => start.mutate(preflight.willGet)}
-        >
-          Send to {count(preflight.willGet)}
-        </button>
-        <Button onClick={onEdit}>Edit the message</Button>
+        <ProblemNote error={start.error ?? remove.error} />
+        {asked ? (
+          <Sure
+            campaign={campaign}
+            willGet={preflight.willGet}
+            busy={start.isPending}
+            send={() => start.mutate(preflight.willGet)}
+            leave={() => setAsked(false)}
+          />
+        ) : (
+          <>
+            <button
+              type="button"
+              className="main-button"
+              disabled={!fit || preflight.willGet === 0}
+              onClick={() => setAsked(true)}
+            >
+              Send to {count(preflight.willGet)}
+            </button>
+            <Button onClick={onEdit}>Edit the message</Button>
+            <SureButton
+              ask={`Delete ${campaign.name}`}
+              sure={`Yes, delete ${campaign.name}`}
+              act={() => remove.mutate(undefined)}
+            >
+              Delete
+            </SureButton>
+          </>
+        )}
       </div>
     </Section>
   );
 }
 
+/** A message that has left does not come back: what it is and whom it goes to is said once more. */
+function Sure({
+  campaign,
+  willGet,
+  busy,
+  send,
+  leave,
+}: {
+  campaign: Campaign;
+  willGet: number;
+  busy: boolean;
+  send: () => void;
+  leave: () => void;
+}) {
+  const first = usePreflightContacts(campaign.id, undefined, true).data?.items ?? [];
+  return (
+    <div className="sheet stack" role="group" aria-label="Send it?">
+      <span>
+        <strong>{campaign.name}</strong>, with the subject “{campaign.subject}”, leaves for{' '}
+        {plural(willGet, 'person', 'people')} at once.
+      </span>
+      {first.length > 0 ? (
+        <span className="second">
+          Of the first {first.length}: from {first[0]!.address} to {first.at(-1)!.address}.
+        </span>
+      ) : null}
+      <button type="button" className="main-button" autoFocus disabled={busy} onClick={send}>
+        Yes, send it to {count(willGet)}
+      </button>
+      <Button onClick={leave}>Not yet</Button>
+    </div>
+  );
+}
+
+const FIELD_WORDS: Record<string, string> = { subject: 'the subject', html: 'the message', text: 'the plain text' };
+
+/** Where in the message something is wrong; at its very beginning it is about all of it. */
+function placeWords({ field, at }: Preflight['problems'][number]): string {
+  return at === 0 ? '' : `In ${FIELD_WORDS[field] ?? field}, at its character ${count(at)}: `;
+}
+
 function Message({ campaign }: { campaign: Campaign }) {
   const [form, setForm] = useState('Formatted');
+  const [typed, setTyped] = useState('');
+  // Empty for whoever comes first.
+  const [address, setAddress] = useState('');
   return (
-    <Section head="Message" beside={<SegmentedControl size="xs" color="var(--av-ink)" data={['Formatted', 'Plain']} value={form} onChange={setForm} aria-label="Form of the preview" />}>
-      <Await of={usePreview(campaign.id)} rows={3}>
+    <Section
+      head="Message"
+      beside={
+        <SegmentedControl
+          size="xs"
+          color="var(--av-ink)"
+          data={['Formatted', 'Plain']}
+          value={form}
+          onChange={setForm}
+          aria-label="Form of the preview"
+        />
+      }
+    >
+      <form
+        style={{ marginBottom: 8 }}
+        onSubmit={(event) => {
+          event.preventDefault();
+          setAddress(typed.trim());
+        }}
+      >
+        <TextInput
+          size="xs"
+          label="As this contact gets it"
+          placeholder="an address, then Enter"
+          value={typed}
+          onChange={(event) => setTyped(event.currentTarget.value)}
+        />
+      </form>
+      <Await of={usePreview(campaign.id, address === '' ? undefined : address)} rows={3}>
         {({ message, links }) => (
           <div className="sheet">
             <strong>{message.subject || 'no subject yet'}</strong>
-            <div className="second">{message.from.name}, {message.from.address}</div>
+            <div className="second">
+              {message.from.name}, {message.from.address}
+            </div>
             {form === 'Plain' ? (
-              <pre className="said" style={{ whiteSpace: 'pre-wrap', maxHeight: 320, overflow: 'auto' }} tabIndex={0}>{message.text}</pre>
+              <pre className="said" style={{ whiteSpace: 'pre-wrap', maxHeight: 320, overflow: 'auto' }} tabIndex={0}>
+                {message.text}
+              </pre>
             ) : (
-              <iframe title="The message as it is seen" sandbox="" srcDoc={message.html} style={{ width: '100%', height: 260, border: 0, background: '#fff', marginTop: 8 }} />
+              <iframe
+                title="The message as it is seen"
+                sandbox=""
+                srcDoc={message.html}
+                style={{ width: '100%', height: 260, border: 0, background: '#fff', marginTop: 8 }}
+              />
             )}
-            <div className="second">Unsubscribe link and one-click header present; {plural(links.length, 'link', 'links')} and a trap link.</div>
+            <div className="second">
+              Unsubscribe link and one-click header present; {plural(links.length, 'link', 'links')} and a trap link.
+            </div>
           </div>
         )}
       </Await>
     </Section>
-  ); // prettier-ignore
+  );
 }

@@ -1,18 +1,26 @@
 import { Button } from '@mantine/core';
-import { useState, type ReactNode } from 'react';
-import type { Campaign, CampaignChange, CampaignReport } from '../../../shared/api.ts';
-import { isOlder } from '../../../shared/counted.ts';
-import { useCampaignChanges, useRecipients, useReport } from '../../api/queries.ts';
+import { useEffect, useRef, useState } from 'react';
+import type { Campaign } from '../../../shared/contract/campaigns.ts';
+import type { RecipientsQuery, CampaignReport } from '../../../shared/contract/reports.ts';
+import type { CampaignChange } from '../../../shared/contract/sending.ts';
+import { isOlder } from '../../../client/wording/counted.ts';
+import { useCampaignChanges, useRecipients, useReport } from '../../api/queries/campaigns.ts';
+import { ContactDoor } from '../../components/contact-door.tsx';
 import { UnderWay } from '../../components/under-way.tsx';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { ReasonMark } from '../../components/marks.tsx';
 import { Await, Door, Finding, Leaf, Ledger, ProblemNote, Section } from '../../components/page.tsx';
+import { SearchField } from '../../components/search-field.tsx';
 import { count, moment, percent, plural } from '../../components/words.ts';
+import { Turn, useOwnPages } from '../../components/turn.tsx';
+import { Rows } from '../../components/rows.tsx';
 
-type Filter = { state?: string; reason?: string; acted?: string; actor?: string; words: string } | null;
+type Filter = (Pick<RecipientsQuery, 'state' | 'reason' | 'acted' | 'actor'> & { words: string }) | null;
 
-/** A campaign that was started: progress while it runs, then what came back and who acted, with the ledger beside it. */
+/**
+ * A campaign that was started: progress while it runs, then what came back and who acted, with the ledger beside it.
+ */
 export function ReportPage({ campaign }: { campaign: Campaign }) {
   const { zone } = useBrand();
   const [filter, setFilter] = useState<Filter>(null);
@@ -35,7 +43,7 @@ export function ReportPage({ campaign }: { campaign: Campaign }) {
               <Progress campaign={campaign} report={report} countedAt={found.dataUpdatedAt} />
             ) : null}
             <Acts report={report} open={setFilter} />
-            {filter ? <Recipients campaignId={campaign.id} filter={filter} /> : null}
+            {filter ? <Recipients key={filter.words} campaignId={campaign.id} filter={filter} /> : null}
             <Domains report={report} />
             <Changes campaignId={campaign.id} state={report.state} />
           </Leaf>
@@ -91,10 +99,10 @@ function headline({ state, ledger, opened, delivered }: CampaignReport): string 
 function Progress({ campaign, report, countedAt }: { campaign: Campaign; report: CampaignReport; countedAt: number }) {
   const act = useAct((client, verb: 'pause' | 'resume' | 'cancel') =>
     verb === 'pause'
-      ? client.pauseCampaign(campaign.id)
+      ? client.pauseCampaign({ id: campaign.id })
       : verb === 'resume'
-        ? client.resumeCampaign(campaign.id)
-        : client.cancelCampaign(campaign.id),
+        ? client.resumeCampaign({ id: campaign.id })
+        : client.cancelCampaign({ id: campaign.id }),
   );
   const { ledger } = report;
   const done = ledger.accepted + ledger.refused + ledger.uncertain;
@@ -114,56 +122,35 @@ function Progress({ campaign, report, countedAt }: { campaign: Campaign; report:
   );
 }
 
+/** What can come of a campaign, how many did it, and which recipients they are. */
+function actsOf({
+  opened,
+  clicked,
+  complained,
+  unsubscribed,
+  bounced,
+}: CampaignReport): [string, number, NonNullable<Filter>][] {
+  const later = (kind: 'hard' | 'soft' | 'block', words: string): [string, number, NonNullable<Filter>] => [
+    `Bounced later, ${kind}`,
+    bounced[kind],
+    { state: 'accepted', acted: 'bounced', actor: kind, words },
+  ];
+  return [
+    ['Opened, by people', opened.human, { acted: 'opened', actor: 'human', words: 'opened, by people' }],
+    ['Opened, by anyone', opened.any, { acted: 'opened', words: 'opened, by anyone' }],
+    ['Clicked, by people', clicked.human, { acted: 'clicked', actor: 'human', words: 'clicked, by people' }],
+    ['Clicked, by anyone', clicked.any, { acted: 'clicked', words: 'clicked, by anyone' }],
+    ['Complained', complained, { acted: 'complained', words: 'complained' }],
+    ['Unsubscribed', unsubscribed, { acted: 'unsubscribed', words: 'unsubscribed' }],
+    later('hard', 'bounced hard after they were accepted'),
+    later('soft', 'bounced soft after they were accepted'),
+    later('block', 'were blocked after they were accepted'),
+  ];
+}
+
 function Acts({ report, open }: { report: CampaignReport; open: (filter: Filter) => void }) {
   const { zone } = useBrand();
-  const { delivered, bounced, opened, clicked } = report;
-  const door = (figure: number, filter: NonNullable<Filter>): ReactNode => (figure === 0 ? count(0) : <Door onClick={() => open(filter)} label={`${count(figure)} ${filter.words}`}>{count(figure)}</Door>); // prettier-ignore
-  const rows: [string, ReactNode, number][] = [
-    [
-      'Opened, by people',
-      door(opened.human, { acted: 'opened', actor: 'human', words: 'opened, by people' }),
-      opened.human,
-    ],
-    ['Opened, by anyone', door(opened.any, { acted: 'opened', words: 'opened, by anyone' }), opened.any],
-    [
-      'Clicked, by people',
-      door(clicked.human, { acted: 'clicked', actor: 'human', words: 'clicked, by people' }),
-      clicked.human,
-    ],
-    ['Clicked, by anyone', door(clicked.any, { acted: 'clicked', words: 'clicked, by anyone' }), clicked.any],
-    ['Complained', door(report.complained, { acted: 'complained', words: 'complained' }), report.complained],
-    ['Unsubscribed', door(report.unsubscribed, { acted: 'unsubscribed', words: 'unsubscribed' }), report.unsubscribed],
-    [
-      'Bounced later, hard',
-      door(bounced.hard, {
-        state: 'accepted',
-        acted: 'bounced',
-        actor: 'hard',
-        words: 'bounced hard after they were accepted',
-      }),
-      bounced.hard,
-    ],
-    [
-      'Bounced later, soft',
-      door(bounced.soft, {
-        state: 'accepted',
-        acted: 'bounced',
-        actor: 'soft',
-        words: 'bounced soft after they were accepted',
-      }),
-      bounced.soft,
-    ],
-    [
-      'Bounced later, block',
-      door(bounced.block, {
-        state: 'accepted',
-        acted: 'bounced',
-        actor: 'block',
-        words: 'were blocked after they were accepted',
-      }),
-      bounced.block,
-    ],
-  ];
+  const { delivered } = report;
   return (
     <Section
       head="What came of it"
@@ -178,10 +165,18 @@ function Acts({ report, open }: { report: CampaignReport; open: (filter: Filter)
           </tr>
         </thead>
         <tbody>
-          {rows.map(([words, figure, contacts]) => (
+          {actsOf(report).map(([words, contacts, filter]) => (
             <tr key={words}>
               <td>{words}</td>
-              <td className="figure">{figure}</td>
+              <td className="figure">
+                {contacts === 0 ? (
+                  count(0)
+                ) : (
+                  <Door onClick={() => open(filter)} label={`${count(contacts)} ${filter.words}`}>
+                    {count(contacts)}
+                  </Door>
+                )}
+              </td>
               <td className="figure second">{percent(delivered === 0 ? null : contacts / delivered)}</td>
             </tr>
           ))}
@@ -191,29 +186,57 @@ function Acts({ report, open }: { report: CampaignReport; open: (filter: Filter)
   );
 }
 
+/** Everybody behind one figure: page by page, searched, downloaded. */
 function Recipients({ campaignId, filter }: { campaignId: number; filter: NonNullable<Filter> }) {
   const { zone } = useBrand();
-  const { words, ...query } = filter;
+  const { words, ...of } = filter;
+  const [part, setPart] = useState('');
+  const pages = useOwnPages();
+  const found = useRecipients(campaignId, { ...of, part, cursor: pages.cursor });
+  const head = useRef<HTMLElement>(null);
+  useEffect(() => head.current?.focus(), []);
+  const query = new URLSearchParams(Object.entries({ ...of, part }).filter(([, value]) => value));
   return (
-    <Section head={`Who ${words}, the first twenty`}>
-      <Await of={useRecipients(campaignId, query)} rows={4}>
-        {({ items }) => (
-          <table className="rows folds">
-            <tbody>
+    <section className="section" ref={head} tabIndex={-1} aria-label={`Who ${words}`}>
+      <header>
+        <h2>{found.data ? `${plural(found.data.total, 'contact', 'contacts')} ${words}` : `Who ${words}`}</h2>
+        <a className="plain" href={`/api/v1/campaigns/${campaignId}/recipients.csv?${query}`}>
+          CSV of these
+        </a>
+      </header>
+      <SearchField
+        label="Part of an address or name"
+        placeholder="part of an address or name"
+        value={part}
+        set={(value) => {
+          setPart(value);
+          pages.first();
+        }}
+      />
+      <Await of={found} rows={4}>
+        {({ items, next }) => (
+          <>
+            <Rows>
               {items.map((row) => (
                 <tr key={row.contactId}>
-                  <td><Door to={`/contacts/${row.contactId}`}>{row.name ?? row.address}</Door></td>
+                  <td>
+                    <ContactDoor id={row.contactId} name={row.name} address={row.address} archived={row.archived} />
+                  </td>
                   <td className="second">{row.address}</td>
                   <td className="said second">{row.reply}</td>
                   <td className="figure second">{row.at ? moment(row.at, zone) : ''}</td>
                 </tr>
               ))}
-            </tbody>
-          </table>
+            </Rows>
+            {items.length === 0 ? (
+              <p className="second">Nobody{part === '' ? '' : ' whose address or name holds that'}.</p>
+            ) : null}
+            <Turn pages={pages} next={next} size={20} />
+          </>
         )}
       </Await>
-    </Section>
-  ); // prettier-ignore
+    </section>
+  );
 }
 
 function Domains({ report }: { report: CampaignReport }) {
@@ -254,7 +277,7 @@ const RATE_WORDS = {
 
 function Margin({ report, open }: { report: CampaignReport; open: (filter: Filter) => void }) {
   const { ledger } = report;
-  const part = (words: string, contacts: number, state: string) =>
+  const part = (words: string, contacts: number, state: RecipientsQuery['state']) =>
     contacts === 0
       ? []
       : [
@@ -288,7 +311,7 @@ function Margin({ report, open }: { report: CampaignReport; open: (filter: Filte
             ...part(
               report.state === 'cancelled' ? 'not sent' : 'waiting',
               ledger.waiting + ledger.onTheirWay,
-              'queued',
+              'waiting',
             ),
           ]}
           total={{ words: 'Accepted', figure: count(ledger.accepted) }}

@@ -1,28 +1,56 @@
-import { ActionIcon, Button, CopyButton, Textarea } from '@mantine/core';
+import { ActionIcon, Button, CopyButton } from '@mantine/core';
 import { IconCheck, IconCopy } from '@tabler/icons-react';
 import { useState } from 'react';
 import { useParams } from 'react-router';
-import type { AddressCheck, BrandVerdict, ContactDetail, Entry, Subscription } from '../../../shared/api.ts';
-import { useCheck, useContact } from '../../api/queries.ts';
+import type { AddressCheck, BrandVerdict, ContactDetail, Subscription } from '../../../shared/contract/contacts.ts';
+import type { Entry } from '../../../shared/contract/suppression.ts';
+import { useCheckOfContact, useContact } from '../../api/queries/contacts.ts';
+import { useStopped } from '../../api/queries/suppression.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { ReasonMark, Stage } from '../../components/marks.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
+import { useNarrow } from '../../components/narrow.ts';
+import { entryPath } from '../../components/doors.ts';
 import { day, moment, plural } from '../../components/words.ts';
 import { EraseContact, MendAddress, Proof, RestoreContact } from './contact-acts.tsx';
 import { UnsubscribeOnRequest } from '../../components/unsubscribe-on-request.tsx';
 import { TimeLine } from './time-line.tsx';
+import { LongField } from '../../components/long-field.tsx';
+import { Rows } from '../../components/rows.tsx';
 
 /** One contact: the verdict is the headline; then why, subscriptions, time line and journal. */
 export default function Contact() {
   const id = Number(useParams()['id']);
-  return <Await of={useContact(id)}>{(contact) => <Checked contact={contact} />}</Await>;
+  return (
+    <Await of={useContact(id)}>
+      {(contact) =>
+        contact.erasedAt === null ? (
+          <Checked key={contact.id} contact={contact} />
+        ) : (
+          <Erased erasedAt={contact.erasedAt} />
+        )
+      }
+    </Await>
+  );
+}
+
+/** Of whom nothing is left but that they were there. */
+function Erased({ erasedAt }: { erasedAt: string }) {
+  const { zone } = useBrand();
+  return (
+    <Finding line={`Erased ${moment(erasedAt, zone)}`} headline="This person was erased">
+      Their name, their address and everything they said are gone, and nothing brings them back. A digest of the address
+      stays, so that no import and no form does either. What campaigns have counted stays, without them.
+    </Finding>
+  );
 }
 
 function Checked({ contact }: { contact: ContactDetail }) {
   const brand = useBrand();
+  const narrow = useNarrow();
   return (
-    <Await of={useCheck(contact.address)}>
+    <Await of={useCheckOfContact(contact.address)}>
       {(check) => {
         const verdict = check.brands.find((one) => one.brandId === brand.id)!;
         const others = check.brands.filter((one) => one.brandId !== brand.id);
@@ -36,14 +64,16 @@ function Checked({ contact }: { contact: ContactDetail }) {
                 <span key={one.brandId}>
                   {one.eligible
                     ? `For ${one.brandName} we may. `
-                    : `Nor for ${one.brandName}: ${one.because[0]?.text}. `}
+                    : `${verdict.eligible ? 'But not' : 'Nor'} for ${one.brandName}: ${one.because[0]?.text}. `}
                 </span>
               ))}
             </Finding>
             <Leaf margin={<Margin contact={contact} check={check} verdict={verdict} />}>
               <Why check={check} verdict={verdict} />
-              <TimeLine contactId={contact.id} />
+              {narrow ? null : <TimeLine contactId={contact.id} />}
             </Leaf>
+            {/* What can be done comes before everything that was. */}
+            {narrow ? <TimeLine contactId={contact.id} /> : null}
           </>
         );
       }}
@@ -109,32 +139,31 @@ function Why({ check, verdict }: { check: AddressCheck; verdict: BrandVerdict })
       )}
       {check.bounces.length > 0 && (
         <Section head={`${plural(check.bounces.length, 'bounce', 'bounces')} on record`}>
-          <table className="rows folds">
-            <thead>
-              <tr>
+          <Rows
+            heads={
+              <>
                 <th>When</th>
                 <th>Campaign</th>
                 <th>What the receiving server said</th>
                 <th className="figure">Class</th>
+              </>
+            }
+          >
+            {check.bounces.map((bounce) => (
+              <tr key={bounce.id}>
+                <td>{moment(bounce.at, zone)}</td>
+                <td>
+                  {bounce.campaignId === null ? (
+                    ''
+                  ) : (
+                    <Door to={`/campaigns/${bounce.campaignId}`}>{bounce.campaignName}</Door>
+                  )}
+                </td>
+                <td className="said">{bounce.reply}</td>
+                <td className="figure">{bounce.class}</td>
               </tr>
-            </thead>
-            <tbody>
-              {check.bounces.map((bounce) => (
-                <tr key={bounce.id}>
-                  <td>{moment(bounce.at, zone)}</td>
-                  <td>
-                    {bounce.campaignId === null ? (
-                      ''
-                    ) : (
-                      <Door to={`/campaigns/${bounce.campaignId}`}>{bounce.campaignName}</Door>
-                    )}
-                  </td>
-                  <td className="said">{bounce.reply}</td>
-                  <td className="figure">{bounce.class}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+            ))}
+          </Rows>
         </Section>
       )}
     </>
@@ -150,9 +179,9 @@ function Margin({ contact, check, verdict }: { contact: ContactDetail; check: Ad
         {verdict.eligible && inEffect.length === 0 ? (
           <p className="second">Nothing stands in the way. The permission is below.</p>
         ) : null}
-        {inEffect.map((entry) => (
-          <Lift key={entry.id} entry={entry} />
-        ))}
+        {inEffect.map((entry) =>
+          entry.kind === 'domain' ? <OfDomain key={entry.id} entry={entry} /> : <Lift key={entry.id} entry={entry} />,
+        )}
         {!verdict.eligible && inEffect.length === 0 ? (
           <p className="second">Only the contact can mend this, by signing up again. An import cannot.</p>
         ) : null}
@@ -174,18 +203,16 @@ function Margin({ contact, check, verdict }: { contact: ContactDetail; check: Ad
         </table>
       </Section>
       <Proof contactId={contact.id} />
-      {contact.erasedAt === null && (
-        <Section head="When they ask">
-          <div className="stack">
-            {contact.subscriptions.some((row) => hasNotLeft(row) && row.brandId === verdict.brandId) ? (
-              <UnsubscribeOnRequest address={contact.address} />
-            ) : null}
-            {contact.archivedAt === null ? null : <RestoreContact contact={contact} />}
-            {contact.mergedInto === null ? <MendAddress contact={contact} /> : null}
-            <EraseContact contact={contact} brands={check.brands} />
-          </div>
-        </Section>
-      )}
+      <Section head="When they ask">
+        <div className="stack">
+          {contact.subscriptions.some((row) => hasNotLeft(row) && row.brandId === verdict.brandId) ? (
+            <UnsubscribeOnRequest address={contact.address} subscriptions={contact.subscriptions} />
+          ) : null}
+          {contact.archivedAt === null ? null : <RestoreContact contact={contact} />}
+          {contact.mergedInto === null ? <MendAddress contact={contact} /> : null}
+          <EraseContact contact={contact} brands={check.brands} />
+        </div>
+      </Section>
       {Object.keys(contact.attributes).length > 0 && (
         <Section head="Attributes">
           <table className="ledger">
@@ -213,10 +240,26 @@ function hasNotLeft({ state, endedBy }: Subscription): boolean {
   return state === 'subscribed' || (state === 'unsubscribed' && endedBy !== 'contact');
 }
 
+/** An entry for a whole domain is not lifted through one person: it leads to where all whom it stops are seen. */
+function OfDomain({ entry }: { entry: Entry }) {
+  const stopped = useStopped([entry.value]).data;
+  return (
+    <div className="stack" style={{ paddingBottom: 12 }}>
+      <span>
+        The domain <strong>{entry.value}</strong> is on <strong>{entry.listName}</strong>: {entry.reason}
+      </span>
+      <span className="second">
+        {stopped ? `It stops ${plural(stopped.contacts, 'contact', 'contacts')}. ` : ''}
+        <Door to={entryPath(entry)}>Look at the entry</Door>
+      </span>
+    </div>
+  );
+}
+
 /** Lifts one entry, with a reason. What the contact said themselves offers none: it says who alone can lift it. */
 function Lift({ entry }: { entry: Entry }) {
   const [reason, setReason] = useState<string | null>(null);
-  const lift = useAct((client, why: string) => client.lift([entry.id], why));
+  const lift = useAct((client, why: string) => client.lift({ entryIds: [entry.id], reason: why }));
   return (
     <div className="stack" style={{ paddingBottom: 12 }}>
       <span>
@@ -228,13 +271,7 @@ function Lift({ entry }: { entry: Entry }) {
       ) : null}
       {reason === null ? null : (
         <>
-          <Textarea
-            label="Why may we write again?"
-            value={reason}
-            onChange={(event) => setReason(event.currentTarget.value)}
-            autosize
-            minRows={2}
-          />
+          <LongField label="Why may we write again?" value={reason} change={setReason} />
           <ProblemNote error={lift.error} />
           <Button disabled={reason.trim() === '' || lift.isPending} onClick={() => lift.mutate(reason)}>
             Lift the entry

@@ -1,9 +1,9 @@
 import { Button, NumberInput, TextInput } from '@mantine/core';
 import { useState } from 'react';
-import type { ContactCost, PriceLadder } from '../../../shared/api-permission.ts';
-import { useCost } from '../../api/queries.ts';
+import type { ContactCost, PriceLadder } from '../../../shared/contract/cost.ts';
+import { useCost } from '../../api/queries/cost.ts';
 import { useAct } from '../../api/use-act.ts';
-import { Await, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
+import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
 import { count, plural } from '../../components/words.ts';
 import { ActSteps } from './act-on-found.tsx';
 
@@ -14,7 +14,10 @@ export default function Cost() {
 
 function CostPage({ cost }: { cost: ContactCost }) {
   const [asked, setAsked] = useState(false);
-  const money = (amount: number | null): string => (amount === null || !cost.ladder ? '' : `${amount.toLocaleString('en-GB', { minimumFractionDigits: 2 })} ${cost.ladder.currency}`); // prettier-ignore
+  const money = (amount: number | null): string =>
+    amount === null || !cost.ladder
+      ? ''
+      : `${amount.toLocaleString('en-GB', { minimumFractionDigits: 2 })} ${cost.ladder.currency}`;
   const saves = cost.savingYear !== null && cost.savingYear > 0;
   const headline = saves
     ? `Archiving ${plural(cost.unreachable, 'contact', 'contacts')} saves ${money(cost.savingYear)} a year`
@@ -22,8 +25,8 @@ function CostPage({ cost }: { cost: ContactCost }) {
   return (
     <>
       <Finding line="Archive and cost" headline={headline}>
-        They are undeliverable, at sunset, or on no list of any brand. Archived contacts keep their history and stay
-        suppressed; they are not counted and not written to, and can be restored.
+        They are undeliverable, suppressed, at sunset, or on no list of any brand. Archived contacts keep their history
+        and stay suppressed; they are not counted and not written to, and can be restored.
       </Finding>
       <Leaf margin={<Ladder key={JSON.stringify(cost.ladder)} ladder={cost.ladder} />}>
         <Section head="What counts">
@@ -39,13 +42,27 @@ function CostPage({ cost }: { cost: ContactCost }) {
           <ActSteps selection={{ act: 'archive', standing: 'unreachable' }} />
         </Section>
         {cost.archived > 0 ? (
-          <Section head={`${plural(cost.archived, 'contact is', 'contacts are')} archived`} beside={asked ? undefined : <Button onClick={() => setAsked(true)}>Restore them all</Button>}>
-            {asked ? <ActSteps selection={{ act: 'restore', standing: 'archived' }} /> : <p className="second">One alone is restored on their own page; some, by a file of addresses under Reconcile.</p>}
+          <Section
+            head={
+              <>
+                <Door to="/contacts?of=all&archived=yes">{plural(cost.archived, 'contact', 'contacts')}</Door>{' '}
+                {cost.archived === 1 ? 'is' : 'are'} archived
+              </>
+            }
+            beside={asked ? undefined : <Button onClick={() => setAsked(true)}>Restore them all</Button>}
+          >
+            {asked ? (
+              <ActSteps selection={{ act: 'restore', standing: 'archived' }} />
+            ) : (
+              <p className="second">
+                One alone is restored on their own page; some, by a file of addresses under Reconcile.
+              </p>
+            )}
           </Section>
         ) : null}
       </Leaf>
     </>
-  ); // prettier-ignore
+  );
 }
 
 function Row({ what, contacts, month }: { what: string; contacts: number; month: string }) {
@@ -68,17 +85,46 @@ function Ladder({ ladder }: { ladder: PriceLadder | null }) {
   return (
     <Section head="What a month costs">
       <div className="stack">
-        <TextInput label="Currency" value={currency} onChange={(event) => setCurrency(event.currentTarget.value.toUpperCase())} maxLength={3} />
+        <TextInput
+          label="Currency"
+          value={currency}
+          onChange={(event) => setCurrency(event.currentTarget.value.toUpperCase())}
+          maxLength={3}
+        />
         {steps.map((step, index) => (
           <div className="row" key={index}>
-            <NumberInput label="From contacts" value={step.from} min={0} hideControls thousandSeparator="," onChange={(value) => change(index, { from: Number(value) })} w={120} />
-            <NumberInput label="A month" value={step.month} min={0} hideControls decimalScale={2} onChange={(value) => change(index, { month: Number(value) })} w={110} />
+            <NumberInput
+              label="From contacts"
+              value={step.from}
+              min={0}
+              hideControls
+              thousandSeparator=","
+              onChange={(value) => change(index, { from: Number(value) })}
+              w={120}
+            />
+            <NumberInput
+              label="A month"
+              value={step.month}
+              min={0}
+              hideControls
+              decimalScale={2}
+              onChange={(value) => change(index, { month: Number(value) })}
+              w={110}
+            />
           </div>
         ))}
-        <Button onClick={() => setSteps([...steps, { from: (steps.at(-1)?.from ?? 0) + 1000, month: steps.at(-1)?.month ?? 0 }])}>Another step</Button>
+        <Button
+          onClick={() =>
+            setSteps([...steps, { from: (steps.at(-1)?.from ?? 0) + 1000, month: steps.at(-1)?.month ?? 0 }])
+          }
+        >
+          Another step
+        </Button>
         <ProblemNote error={save.error} />
-        <Button disabled={save.isPending} onClick={() => save.mutate({ currency, steps })}>Save the ladder</Button>
+        <Button disabled={save.isPending} onClick={() => save.mutate({ currency, steps })}>
+          Save the ladder
+        </Button>
       </div>
     </Section>
-  ); // prettier-ignore
+  );
 }

@@ -1,6 +1,6 @@
-import type { MendPreview } from '../../../shared/api-addresses.ts';
+import type { MendPreview } from '../../../shared/contract/addresses.ts';
 import { client } from '../../api/client.ts';
-import { useMendPreview } from '../../api/queries.ts';
+import { useMendPreview } from '../../api/queries/addresses.ts';
 import { FourSteps } from '../../components/four-steps.tsx';
 import { Await } from '../../components/page.tsx';
 import { count, plural } from '../../components/words.ts';
@@ -16,11 +16,14 @@ function Steps({ preview }: { preview: MendPreview }) {
     <FourSteps
       expected={mended + merged}
       what="Mend"
-      apply={(expect, reason) => client.mend(from, to, expect, reason)}
+      apply={(expect, reason) => client.mend({ from, to, expect, reason })}
       change={
         <>
-          {plural(mended, 'address becomes', 'addresses become')} {to}; what was said about the old one ends, and what people asked for goes over.{' '}
-          {merged > 0 ? `${plural(merged, 'contact is', 'contacts are')} merged into the one that has the mended address already. ` : ''}
+          {plural(mended, 'address becomes', 'addresses become')} {to}; what was said about the old one ends, and what
+          people asked for goes over.{' '}
+          {merged > 0
+            ? `${plural(merged, 'contact is', 'contacts are')} merged into the one that has the mended address already. `
+            : ''}
           The old addresses stay in the journal, and the run can be undone.
         </>
       }
@@ -32,11 +35,14 @@ function Steps({ preview }: { preview: MendPreview }) {
         <tbody>
           {preview.sample.slice(0, 8).map((one) => (
             <tr key={one.contactId}>
-              <td className="second">{one.address}{one.mergesInto === null ? '' : ' (merged)'}</td>
+              <td className="second">
+                {one.address}
+                {one.mergesInto === null ? '' : ' (merged)'}
+              </td>
             </tr>
           ))}
         </tbody>
       </table>
     </FourSteps>
-  ); // prettier-ignore
+  );
 }

@@ -1,18 +1,42 @@
 import { Button, Select } from '@mantine/core';
 import { useState } from 'react';
 import { useSearchParams } from 'react-router';
-import type { JournalItem, TimeLineItem } from '../../../shared/api.ts';
-import { useContactJournal, useTimeLine } from '../../api/queries.ts';
+import type { TimeLineItem } from '../../../shared/contract/contacts.ts';
+import type { JournalItem } from '../../../shared/contract/runs.ts';
+import { useContactJournal, useTimeLine } from '../../api/queries/contacts.ts';
 import { useBrand } from '../../brand.tsx';
 import { ActorMark, type ActorName } from '../../components/marks.tsx';
 import { Await, Door, Section } from '../../components/page.tsx';
 import { moment } from '../../components/words.ts';
+import css from './time-line.module.css';
 
 const PAGE = 20;
 const KINDS = [
-  { group: 'Together', items: [{ value: '', label: 'Everything' }, { value: 'sent,delivered,delayed,bounced,held-back', label: 'Messages and returns' }, { value: 'opened,clicked,visited', label: 'Opens, clicks, visits' }, { value: 'subscribed,confirmed,unsubscribed,complained', label: 'Consent and complaints' }] },
-  { group: 'One kind', items: ['sent', 'bounced', 'held-back', 'opened', 'clicked', 'visited', 'purchased', 'replied', 'complained', 'unsubscribed'].map((kind) => ({ value: kind, label: kind.replace('-', ' ') })) },
-]; // prettier-ignore
+  {
+    group: 'Together',
+    items: [
+      { value: '', label: 'Everything' },
+      { value: 'sent,delivered,delayed,bounced,held-back', label: 'Messages and returns' },
+      { value: 'opened,clicked,visited', label: 'Opens, clicks, visits' },
+      { value: 'subscribed,confirmed,unsubscribed,complained', label: 'Consent and complaints' },
+    ],
+  },
+  {
+    group: 'One kind',
+    items: [
+      'sent',
+      'bounced',
+      'held-back',
+      'opened',
+      'clicked',
+      'visited',
+      'purchased',
+      'replied',
+      'complained',
+      'unsubscribed',
+    ].map((kind) => ({ value: kind, label: kind.replace('-', ' ') })),
+  },
+];
 
 /** Events, newest first; a person's acts in ink, a machine's lighter. Below, what the events changed. */
 export function TimeLine({ contactId }: { contactId: number }) {
@@ -46,7 +70,7 @@ export function TimeLine({ contactId }: { contactId: number }) {
               {items.length === 0 ? (
                 <p className="second">{kinds === '' ? 'Nothing has happened yet.' : 'Nothing of this kind.'}</p>
               ) : null}
-              <div className="timeline">
+              <div className={css.timeline}>
                 {items.map((item) => (
                   <Event key={item.id} item={item} zone={zone} />
                 ))}
@@ -65,7 +89,7 @@ export function TimeLine({ contactId }: { contactId: number }) {
           {({ items }) => (
             <>
               {items.length === 0 ? <p className="second">No mark was ever changed.</p> : null}
-              <div className="timeline">
+              <div className={css.timeline}>
                 {items.map((item) => (
                   <Change key={item.id} item={item} zone={zone} />
                 ))}
@@ -99,7 +123,7 @@ function Event({ item, zone }: { item: TimeLineItem; zone: string }) {
     item.kind === 'bounced' ? 'back' : item.kind === 'sent' || item.kind === 'held-back' ? 'sent' : item.actor;
   return (
     <>
-      <time className="at" dateTime={item.at} title={item.at}>
+      <time className={css.at} dateTime={item.at} title={item.at}>
         {moment(item.at, zone)}
       </time>
       <ActorMark actor={actor} />
@@ -140,7 +164,9 @@ function words({ kind, detail }: TimeLineItem): string {
     case 'held-back':
       return `Held back (${(reasons ?? []).join(', ')}) from`;
     case 'unsubscribed':
-      return way?.startsWith('asked ') ? `Unsubscribed: ${way}` : `Unsubscribed by ${way ?? 'request'}`;
+      return way?.startsWith('asked ')
+        ? `Unsubscribed, having asked ${way.slice('asked '.length)},`
+        : `Unsubscribed by ${way ?? 'request'}`;
     case 'complained':
       return 'Complained about';
     case 'purchased':
@@ -157,7 +183,7 @@ function words({ kind, detail }: TimeLineItem): string {
 function Change({ item, zone }: { item: JournalItem; zone: string }) {
   return (
     <>
-      <time className="at" dateTime={item.at} title={item.at}>
+      <time className={css.at} dateTime={item.at} title={item.at}>
         {moment(item.at, zone)}
       </time>
       <ActorMark actor={item.actorKind === 'rule' ? 'machine' : 'human'} />
@@ -206,7 +232,8 @@ export function changeWords({ subject, before, after }: JournalItem): string {
   if (subject === 'asking')
     return was!.list === undefined ? `Asked to confirm ${is!.list}` : `Not asked to confirm ${was!.list} any more`;
   if (subject === 'machine') return MACHINE_WORDS[is!.state ?? ''] ?? 'Not taken for automated any more';
-  if (subject === 'details') return `Changed: ${[...('name' in is! ? ['name'] : []), ...Object.keys(is!.attributes ?? {})].join(', ')}`; // prettier-ignore
+  if (subject === 'details')
+    return `Changed: ${[...('name' in is! ? ['name'] : []), ...Object.keys(is!.attributes ?? {})].join(', ')}`;
   if (subject === 'verdict')
     return is!.verdict === undefined ? `Verdict ${was!.verdict} taken back` : `Verified as ${is!.verdict}`;
   return `Subscription ${was!.state ?? 'none'} to ${is!.state ?? 'none'}`;

@@ -1,77 +1,149 @@
+import { beginningOf } from '../../../client/send.ts';
 import { Button, FileInput, Select, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
-import type { Verification } from '../../../shared/api-addresses.ts';
+import type { Verification, VerificationHead } from '../../../shared/contract/verifications.ts';
 import { OUTSIDE_VERDICTS, type OutsideVerdict } from '../../../shared/words.ts';
 import { client } from '../../api/client.ts';
-import { useVerification, useVerifications } from '../../api/queries.ts';
+import { useVerification, useVerifications } from '../../api/queries/verifications.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { FourSteps } from '../../components/four-steps.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
 import { count, day, plural } from '../../components/words.ts';
+import { Rows } from '../../components/rows.tsx';
 
-/** What outside verifiers say of addresses: a new file, the earlier ones, or one with its words and what it would do. */
+/**
+ * What outside verifiers say of addresses: a new file, the earlier ones, or one with its words and what it would do.
+ */
 export default function Verifications() {
   const id = useParams()['id'];
   return id === undefined ? <NewFile /> : <OneFile id={Number(id)} />;
 }
 
 function NewFile() {
-  const { zone } = useBrand();
-  const go = useNavigate();
-  const [file, setFile] = useState<File | null>(null);
-  const [source, setSource] = useState('');
-  const [checked, setChecked] = useState('');
-  const act = useAct(async (service, input: File) => {
-    const read = await service.verify({ name: input.name, source, checkedAt: checked || undefined }, input);
-    void go(`/contacts/verifications/${read.id}`);
-  });
   return (
     <>
       <Finding line="Verdicts from outside" headline="What does a verifier say of our addresses?">
-        A table with a column of addresses and one of verdicts. What its words mean is said once for each verifier; nobody is marked before that.
+        A table with a column of addresses and one of verdicts. What its words mean is said once for each verifier;
+        nobody is marked before that.
       </Finding>
       <Leaf
         margin={
           <Section head="The file">
-            <div className="stack">
-              <FileInput label="File" value={file} onChange={setFile} clearable clearButtonProps={{ 'aria-label': 'Remove the file' }} />
-              <TextInput label="Who verified" value={source} onChange={(event) => setSource(event.currentTarget.value)} />
-              <TextInput label="When" type="date" value={checked} onChange={(event) => setChecked(event.currentTarget.value)} />
-              <ProblemNote error={act.error} />
-              <Button disabled={file === null || source.trim() === '' || act.isPending} onClick={() => act.mutate(file!)}>
-                {act.isPending ? 'Reading …' : 'Read it'}
-              </Button>
-            </div>
+            <FileForm />
           </Section>
         }
       >
-        <Section head="Earlier files">
-          <Await of={useVerifications()}>
-            {({ items }) =>
-              items.length === 0 ? (
-                <p className="second">No verifier has said anything yet.</p>
-              ) : (
-                <table className="rows folds">
-                  <tbody>
-                    {items.map((one) => (
-                      <tr key={one.id}>
-                        <td><Door to={`/contacts/verifications/${one.id}`}>{one.name}</Door></td>
-                        <td className="second">{one.source}, {day(one.checkedAt, zone)}</td>
-                        <td className="figure">{plural(one.rows, 'row', 'rows')}</td>
-                        <td className="figure second">{one.runId === null ? 'not applied' : <Door to={`/runs/${one.runId}`}>run {one.runId}</Door>}</td>
-                      </tr>
-                    ))}
-                  </tbody>
-                </table>
-              )
-            }
-          </Await>
-        </Section>
+        <EarlierFiles />
       </Leaf>
     </>
-  ); // prettier-ignore
+  );
+}
+
+/** A file, with what it says of itself to be corrected before it is read. */
+function FileForm() {
+  const go = useNavigate();
+  const [file, setFile] = useState<File | null>(null);
+  const [source, setSource] = useState('');
+  const [checked, setChecked] = useState('');
+  const [head, setHead] = useState<VerificationHead | null>(null);
+  const [column, setColumn] = useState<string | null>(null);
+  // What the file says stands in the fields before anything is read, and can be corrected there.
+  const look = useAct(async (service, chosen: File) => {
+    const said = await service.lookAtVerdicts({ name: chosen.name, file: beginningOf(chosen) });
+    setHead(said);
+    setColumn(said.verdict);
+    setSource(said.source ?? source);
+    setChecked(said.checkedOn ?? checked);
+  });
+  const choose = (chosen: File | null): void => {
+    setFile(chosen);
+    setHead(null);
+    if (chosen) look.mutate(chosen);
+  };
+  const act = useAct(async (service, input: File) => {
+    const read = await service.verify({
+      name: input.name,
+      source,
+      checkedAt: checked || undefined,
+      column: column ?? undefined,
+      file: input,
+    });
+    void go(`/contacts/verifications/${read.id}`);
+  });
+  return (
+    <div className="stack">
+      <FileInput
+        label="File"
+        value={file}
+        onChange={choose}
+        clearable
+        clearButtonProps={{ 'aria-label': 'Remove the file' }}
+      />
+      {head ? (
+        <Select
+          label="Column of verdicts"
+          placeholder="which one"
+          data={[...new Set(head.columns)]}
+          value={column}
+          onChange={setColumn}
+        />
+      ) : null}
+      <TextInput
+        label="Who verified"
+        description="From the file, where it says so."
+        value={source}
+        onChange={(event) => setSource(event.currentTarget.value)}
+      />
+      <TextInput
+        label="When"
+        description="From the file, where it says so; else today, if left empty."
+        type="date"
+        value={checked}
+        onChange={(event) => setChecked(event.currentTarget.value)}
+      />
+      <ProblemNote error={act.error ?? look.error} />
+      <Button
+        disabled={file === null || column === null || source.trim() === '' || act.isPending}
+        onClick={() => act.mutate(file!)}
+      >
+        {act.isPending ? 'Reading …' : 'Read it'}
+      </Button>
+    </div>
+  );
+}
+
+function EarlierFiles() {
+  const { zone } = useBrand();
+  return (
+    <Section head="Earlier files">
+      <Await of={useVerifications()}>
+        {({ items }) =>
+          items.length === 0 ? (
+            <p className="second">No verifier has said anything yet.</p>
+          ) : (
+            <Rows>
+              {items.map((one) => (
+                <tr key={one.id}>
+                  <td>
+                    <Door to={`/contacts/verifications/${one.id}`}>{one.name}</Door>
+                  </td>
+                  <td className="second">
+                    {one.source}, {day(one.checkedAt, zone)}
+                  </td>
+                  <td className="figure">{plural(one.rows, 'row', 'rows')}</td>
+                  <td className="figure second">
+                    {one.runId === null ? 'not applied' : <Door to={`/runs/${one.runId}`}>run {one.runId}</Door>}
+                  </td>
+                </tr>
+              ))}
+            </Rows>
+          )
+        }
+      </Await>
+    </Section>
+  );
 }
 
 function OneFile({ id }: { id: number }) {
@@ -87,15 +159,36 @@ function Answer({ one }: { one: Verification }) {
       : `${count(one.willChange)} of ${plural(one.rows, 'address', 'addresses')} would be acted on`;
   return (
     <>
-      <Finding line={`${one.name}, checked by ${one.source} on ${day(one.checkedAt, zone)}`} headline={one.runId === null ? headline : `Applied to ${plural(one.rows, 'address', 'addresses')}`}>
-        {one.unreadable > 0 ? `${plural(one.unreadable, 'row is', 'rows are')} no address. ` : ''}
-        A verdict stays on the contact with who gave it and when. {one.runId === null ? '' : <Door to={`/runs/${one.runId}`}>Look at run {one.runId}, or undo it</Door>}
+      <Finding
+        line={`${one.name}, checked by ${one.source} on ${day(one.checkedAt, zone)}`}
+        headline={one.runId === null ? headline : `Applied to ${plural(one.rows, 'address', 'addresses')}`}
+      >
+        {one.unreadable > 0 ? `${plural(one.unreadable, 'row is', 'rows are')} no address. ` : ''}A verdict stays on the
+        contact with who gave it and when.{' '}
+        {one.runId === null ? '' : <Door to={`/runs/${one.runId}`}>Look at run {one.runId}, or undo it</Door>}
       </Finding>
-      <Leaf margin={one.runId !== null ? <Forget one={one} /> : unsaid === 0 ? <Apply one={one} /> : <Words key={unsaid} one={one} />}>
+      <Leaf
+        margin={
+          one.runId !== null ? (
+            <Forget one={one} />
+          ) : unsaid === 0 ? (
+            <Apply one={one} />
+          ) : (
+            <Words key={unsaid} one={one} />
+          )
+        }
+      >
         {one.verdicts.length > 0 && <Verdicts one={one} />}
         <Section head={`Words of ${one.source}`}>
           <table className="rows">
-            <thead><tr><th>Their word</th><th>Means</th><th className="figure">Rows</th><th className="figure">Contacts</th></tr></thead>
+            <thead>
+              <tr>
+                <th>Their word</th>
+                <th>Means</th>
+                <th className="figure">Rows</th>
+                <th className="figure">Contacts</th>
+              </tr>
+            </thead>
             <tbody>
               {one.words.map((word) => (
                 <tr key={word.word}>
@@ -110,7 +203,7 @@ function Answer({ one }: { one: Verification }) {
         </Section>
       </Leaf>
     </>
-  ); // prettier-ignore
+  );
 }
 
 const ACT_WORDS = {
@@ -120,30 +213,56 @@ const ACT_WORDS = {
   nothing: 'noted only',
 } as const;
 
+/** What stands between an act and the tag or list that it is about. */
+const ONTO_WORDS = { suppress: 'on', hold: 'on', tag: 'with', nothing: '' } as const;
+
 function Verdicts({ one }: { one: Verification }) {
-  const save = useAct((service, change: { verdict: OutsideVerdict; act: string }) => service.saveVerdictActs({ [change.verdict]: change.act })); // prettier-ignore
+  const save = useAct((service, change: { verdict: OutsideVerdict; act: string }) =>
+    service.saveVerdictActs({ [change.verdict]: change.act }),
+  );
   return (
     <Section head="What the verdicts do">
-      <table className="rows folds">
-        <thead><tr><th>Verdict</th><th>Act</th><th className="figure">Contacts</th>{one.runId === null ? <th className="figure">Would change</th> : null}</tr></thead>
-        <tbody>
-          {one.verdicts.map((row) => (
-            <tr key={row.verdict}>
-              <td>{row.verdict}</td>
-              <td>
-                {one.runId === null ? (
-                  <Select aria-label={`Act on ${row.verdict}`} data={Object.entries(ACT_WORDS).map(([value, label]) => ({ value, label }))} value={row.act} allowDeselect={false} onChange={(act) => act && save.mutate({ verdict: row.verdict, act })} w={210} />
-                ) : ACT_WORDS[row.act]}
-              </td>
-              <td className="figure">{count(row.contacts)}</td>
-              {one.runId === null ? <td className="figure">{count(row.willChange)}</td> : null}
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <Rows
+        heads={
+          <>
+            <th>Verdict</th>
+            <th>Act</th>
+            <th className="figure">Contacts</th>
+            {one.runId === null ? <th className="figure">Would change</th> : null}
+          </>
+        }
+      >
+        {one.verdicts.map((row) => (
+          <tr key={row.verdict}>
+            <td>{row.verdict}</td>
+            <td>
+              {one.runId === null ? (
+                <Select
+                  aria-label={`Act on ${row.verdict}`}
+                  data={Object.entries(ACT_WORDS).map(([value, label]) => ({ value, label }))}
+                  value={row.act}
+                  allowDeselect={false}
+                  onChange={(act) => act && save.mutate({ verdict: row.verdict, act })}
+                  w={210}
+                />
+              ) : (
+                ACT_WORDS[row.act]
+              )}
+              {row.onto === null ? null : (
+                <span className="second">
+                  {' '}
+                  {ONTO_WORDS[row.act]} “{row.onto}”
+                </span>
+              )}
+            </td>
+            <td className="figure">{count(row.contacts)}</td>
+            {one.runId === null ? <td className="figure">{count(row.willChange)}</td> : null}
+          </tr>
+        ))}
+      </Rows>
       <ProblemNote error={save.error} />
     </Section>
-  ); // prettier-ignore
+  );
 }
 
 function Words({ one }: { one: Verification }) {
@@ -151,14 +270,36 @@ function Words({ one }: { one: Verification }) {
   const [said, setSaid] = useState<Record<string, OutsideVerdict | null>>(
     Object.fromEntries(unsaid.map((word) => [word.word, word.proposed])),
   );
-  const act = useAct((service, words: Record<string, OutsideVerdict>) => service.mapWords(one.id, words));
+  const act = useAct((service, words: Record<string, OutsideVerdict>) => service.mapWords({ id: one.id, words }));
   if (unsaid.length === 0) return null;
   const missing = Object.values(said).some((verdict) => verdict === null);
   return (
     <Section head="Say it once">
       <div className="stack">
+        {Object.values(said).filter((verdict) => verdict === null).length > 1 ? (
+          <Select
+            label="All that is not said below means"
+            placeholder="one for all"
+            data={[...OUTSIDE_VERDICTS]}
+            value={null}
+            onChange={(others) =>
+              setSaid(
+                Object.fromEntries(
+                  Object.entries(said).map(([word, verdict]) => [word, verdict ?? (others as OutsideVerdict)]),
+                ),
+              )
+            }
+          />
+        ) : null}
         {unsaid.map(({ word }) => (
-          <Select key={word} label={word === '' ? '(empty)' : `“${word}”`} placeholder="means …" data={[...OUTSIDE_VERDICTS]} value={said[word] ?? null} onChange={(verdict) => setSaid({ ...said, [word]: verdict })} />
+          <Select
+            key={word}
+            label={word === '' ? '(empty)' : `“${word}”`}
+            placeholder="means …"
+            data={[...OUTSIDE_VERDICTS]}
+            value={said[word] ?? null}
+            onChange={(verdict) => setSaid({ ...said, [word]: verdict })}
+          />
         ))}
         <ProblemNote error={act.error} />
         <Button disabled={missing || act.isPending} onClick={() => act.mutate(said as Record<string, OutsideVerdict>)}>
@@ -166,7 +307,7 @@ function Words({ one }: { one: Verification }) {
         </Button>
       </div>
     </Section>
-  ); // prettier-ignore
+  );
 }
 
 function Apply({ one }: { one: Verification }) {
@@ -179,12 +320,13 @@ function Apply({ one }: { one: Verification }) {
         change={
           <>
             {acting.map(
-              (row) => `${plural(row.willChange, 'contact', 'contacts')} ${row.verdict}: ${ACT_WORDS[row.act]}. `,
+              (row) =>
+                `${plural(row.willChange, 'contact', 'contacts')} ${row.verdict}: ${ACT_WORDS[row.act]}${row.onto === null ? '' : ` ${ONTO_WORDS[row.act]} “${row.onto}”`}. `,
             )}
             Every known address gets its verdict. The run can be undone.
           </>
         }
-        apply={(expect, reason) => client.applyVerification(one.id, expect, reason)}
+        apply={(expect, reason) => client.applyVerification({ id: one.id, expect, reason })}
       >
         <p>{plural(one.willChange, 'contact', 'contacts')} would be acted on.</p>
       </FourSteps>
@@ -196,16 +338,21 @@ function Apply({ one }: { one: Verification }) {
 function Forget({ one }: { one: Verification }) {
   const go = useNavigate();
   const act = useAct(async (service, id: number) => {
-    await service.forgetVerification(id);
+    await service.forgetVerification({ id });
     void go('/contacts/verifications');
   });
   return (
     <Section head="The file">
       <div className="stack">
-        <p className="second">Its rows are kept until you forget them. The verdicts stay on the contacts, and what {one.source}’s words mean is kept for their next file.</p>
+        <p className="second">
+          Its rows are kept until you forget them. The verdicts stay on the contacts, and what {one.source}’s words mean
+          is kept for their next file.
+        </p>
         <ProblemNote error={act.error} />
-        <Button disabled={act.isPending} onClick={() => act.mutate(one.id)}>Forget the file</Button>
+        <Button disabled={act.isPending} onClick={() => act.mutate(one.id)}>
+          Forget the file
+        </Button>
       </div>
     </Section>
-  ); // prettier-ignore
+  );
 }

@@ -2,15 +2,20 @@ import { Button, Select } from '@mantine/core';
 import { useQueryClient } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
 import { useState } from 'react';
-import type { ActSelection, SignUp } from '../../../shared/api-permission.ts';
-import type { List } from '../../../shared/api.ts';
+import type { ActSelection } from '../../../shared/contract/acts.ts';
+import type { SignUp } from '../../../shared/contract/permission.ts';
+import type { List } from '../../../shared/contract/organisation.ts';
 import { quoted } from '../../../shared/quoted.ts';
-import { useActPreview, useLists, useSignUps } from '../../api/queries.ts';
+import { useActPreview } from '../../api/queries/acts.ts';
+import { useListCounts, useLists } from '../../api/queries/organisation.ts';
+import { useSignUps } from '../../api/queries/permission.ts';
 import { ActSteps } from './act-on-found.tsx';
 import { keys } from '../../api/keys.ts';
 import { useBrand } from '../../brand.tsx';
-import { Await, Door, Finding, Leaf, NextFifty, Section } from '../../components/page.tsx';
-import { day, moment, plural } from '../../components/words.ts';
+import { Await, Door, Finding, Leaf, Section } from '../../components/page.tsx';
+import { day, moment, plural, SIGN_UP_WAYS, waitingWords } from '../../components/words.ts';
+import { Turn, usePages } from '../../components/turn.tsx';
+import { Rows } from '../../components/rows.tsx';
 
 /** Who signed up and has not confirmed, by age; and where the forms are. */
 export default function Waiting() {
@@ -18,23 +23,35 @@ export default function Waiting() {
   const [params, setParams] = useSearchParams();
   const lists = (useLists().data ?? []).filter((list) => list.brandId === brand.id);
   const listId = params.get('list') ? Number(params.get('list')) : undefined;
-  const waiting = useSignUps({ state: 'pending', listId, cursor: params.get('cursor') ?? undefined, limit: 50 });
+  const pages = usePages();
+  const waiting = useSignUps({
+    state: 'pending',
+    listId,
+    brandId: brand.id,
+    cursor: pages.cursor,
+    limit: 50,
+  });
   const oldest = waiting.data?.items[0];
-  const headline = waiting.data && waiting.data.items.length === 0 ? 'Nobody waits to confirm' : `${waiting.data ? plural(waiting.data.items.length, 'person waits', 'people wait') : 'Waiting'} to confirm${waiting.data?.next ? ', and more' : ''}`; // prettier-ignore
+  const chosen = lists.filter((list) => listId === undefined || list.id === listId);
+  const counts = useListCounts().data;
+  const pending = counts
+    ?.filter((one) => chosen.some(({ id }) => id === one.listId))
+    .reduce((sum, one) => sum + one.pending, 0);
   return (
     <>
-      <Finding line={`Sign-ups, ${brand.name}`} headline={headline}>
+      <Finding
+        line={`Sign-ups, ${brand.name}`}
+        headline={pending === undefined ? 'Waiting to confirm' : waitingWords(pending)}
+      >
         {oldest ? `The oldest since ${moment(oldest.at, brand.zone)}. ` : ''}A link alone confirms nobody; only the
         button behind it does.
       </Finding>
       <Leaf margin={<Forms lists={lists} />}>
-        {lists
-          .filter((list) => listId === undefined || list.id === listId)
-          .map((list) => (
-            <NeverAsked key={list.id} list={list} />
-          ))}
+        {chosen.map((list) => (
+          <NeverAsked key={list.id} list={list} />
+        ))}
         <Section
-          head="By age"
+          head="Asked, by age"
           beside={
             <Select
               aria-label="List"
@@ -51,10 +68,7 @@ export default function Waiting() {
             {({ items, next }) => (
               <>
                 <ByAge items={items} />
-                <NextFifty
-                  next={next}
-                  go={(cursor) => setParams({ ...(listId ? { list: String(listId) } : {}), cursor })}
-                />
+                <Turn pages={pages} next={next} size={50} />
               </>
             )}
           </Await>
@@ -67,32 +81,29 @@ export default function Waiting() {
 function ByAge({ items }: { items: SignUp[] }) {
   const { zone } = useBrand();
   return (
-    <table className="rows folds">
-      <thead>
-        <tr>
+    <Rows
+      heads={
+        <>
           <th>Address</th>
           <th>List</th>
           <th>Signed up</th>
           <th>By</th>
           <th className="figure">Asked</th>
           <th className="figure">Ends</th>
+        </>
+      }
+    >
+      {items.map((one) => (
+        <tr key={one.id}>
+          <td>{one.contactId === null ? one.address : <Door to={`/contacts/${one.contactId}`}>{one.address}</Door>}</td>
+          <td>{one.listName}</td>
+          <td className="second">{moment(one.at, zone)}</td>
+          <td className="second">{[SIGN_UP_WAYS[one.way], one.network].filter(Boolean).join(', from ')}</td>
+          <td className="figure">{plural(one.messages, 'time', 'times')}</td>
+          <td className="figure second">{one.expiresAt ? day(one.expiresAt, zone) : ''}</td>
         </tr>
-      </thead>
-      <tbody>
-        {items.map((one) => (
-          <tr key={one.id}>
-            <td>
-              {one.contactId === null ? one.address : <Door to={`/contacts/${one.contactId}`}>{one.address}</Door>}
-            </td>
-            <td>{one.listName}</td>
-            <td className="second">{moment(one.at, zone)}</td>
-            <td className="second">{[one.way, one.network].filter(Boolean).join(' from ')}</td>
-            <td className="figure">{plural(one.messages, 'time', 'times')}</td>
-            <td className="figure second">{one.expiresAt ? day(one.expiresAt, zone) : ''}</td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
+      ))}
+    </Rows>
   );
 }
 
@@ -100,14 +111,29 @@ function ByAge({ items }: { items: SignUp[] }) {
 function NeverAsked({ list }: { list: List }) {
   const queries = useQueryClient();
   const [open, setOpen] = useState(false);
-  const selection: ActSelection = { act: 'ask', listId: list.id, filter: { brandId: list.brandId, where: `waiting on list ${quoted(list.name)}` } }; // prettier-ignore
+  const selection: ActSelection = {
+    act: 'ask',
+    listId: list.id,
+    filter: { brandId: list.brandId, where: `waiting on list ${quoted(list.name)}` },
+  };
   const asked = useActPreview(list.optIn === 'double' ? selection : null).data?.willChange ?? 0;
   if (asked === 0 && !open) return null;
   return (
-    <Section head={open ? `Asking who waits on ${list.name}` : `${plural(asked, 'person', 'people')} came onto ${list.name} by a file, and ${asked === 1 ? 'was' : 'were'} never asked`} beside={open ? undefined : <Button onClick={() => setOpen(true)}>Ask them to confirm</Button>}>
-      {open ? <div style={{ maxWidth: 520 }}><ActSteps selection={selection} after={() => void queries.invalidateQueries({ queryKey: keys.allSignUps })} /></div> : null}
+    <Section
+      head={
+        open
+          ? `Asking who waits on ${list.name}`
+          : `${plural(asked, 'person', 'people')} came onto ${list.name} by a file, and ${asked === 1 ? 'was' : 'were'} never asked`
+      }
+      beside={open ? undefined : <Button onClick={() => setOpen(true)}>Ask them to confirm</Button>}
+    >
+      {open ? (
+        <div style={{ maxWidth: 520 }}>
+          <ActSteps selection={selection} after={() => void queries.invalidateQueries({ queryKey: keys.allSignUps })} />
+        </div>
+      ) : null}
     </Section>
-  ); // prettier-ignore
+  );
 }
 
 function Forms({

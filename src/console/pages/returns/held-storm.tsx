@@ -1,13 +1,14 @@
-import { Button, Textarea } from '@mantine/core';
+import { Button } from '@mantine/core';
 import { useState } from 'react';
-import type { StormDetail } from '../../../shared/api-returns.ts';
+import type { StormDetail } from '../../../shared/contract/storms.ts';
 import { client } from '../../api/client.ts';
-import { useStorm } from '../../api/queries.ts';
+import { useStorm } from '../../api/queries/returns.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { FourSteps } from '../../components/four-steps.tsx';
 import { Await, Door, ProblemNote, Section } from '../../components/page.tsx';
 import { count, moment, percent, plural } from '../../components/words.ts';
+import { LongField } from '../../components/long-field.tsx';
 
 /** A domain that suddenly fails: an outage, or addresses that are dead. A person says which. */
 export function HeldStorm({ id }: { id: number }) {
@@ -17,15 +18,21 @@ export function HeldStorm({ id }: { id: number }) {
 function Held({ storm }: { storm: StormDetail }) {
   const { zone } = useBrand();
   return (
-    <Section head={`${storm.domain}: ${plural(storm.contacts, 'contact', 'contacts')} refused for good since ${moment(storm.begins, zone)}`}>
+    <Section
+      head={`${storm.domain}: ${plural(storm.contacts, 'contact', 'contacts')} refused for good since ${moment(storm.begins, zone)}`}
+    >
       <p>
-        {count(storm.bounces)} of {count(storm.messages)} messages of its hour came back{storm.messages > 0 ? ` (${percent(storm.bounces / storm.messages)})` : ''}, though it took mail in the days before. Nobody is marked until you decide.
+        {count(storm.bounces)} of {count(storm.messages)} messages of its hour came back
+        {storm.messages > 0 ? ` (${percent(storm.bounces / storm.messages)})` : ''}, though it took mail in the days
+        before. Nobody is marked until you decide.
       </p>
       <table className="rows folds" style={{ marginTop: 8 }}>
         <tbody>
           {storm.sample.slice(0, 5).map((one) => (
             <tr key={one.id}>
-              <td><Door to={`/contacts/${one.id}`}>{one.address}</Door></td>
+              <td>
+                <Door to={`/contacts/${one.id}`}>{one.address}</Door>
+              </td>
               <td className="said second">{one.reply}</td>
             </tr>
           ))}
@@ -38,7 +45,7 @@ function Held({ storm }: { storm: StormDetail }) {
             expected={storm.contacts}
             what="Mark"
             change="They become undeliverable, with entries on the hard-bounce list; no campaign reaches them. The run can be undone."
-            apply={(expect, reason) => client.releaseStorm(storm.id, { expect, reason })}
+            apply={(expect, reason) => client.releaseStorm({ id: storm.id, expect, reason })}
           >
             <p>{plural(storm.contacts, 'contact', 'contacts')} would be marked undeliverable.</p>
           </FourSteps>
@@ -49,17 +56,19 @@ function Held({ storm }: { storm: StormDetail }) {
         </div>
       </div>
     </Section>
-  ); // prettier-ignore
+  );
 }
 
 function Dismiss({ id }: { id: number }) {
   const [reason, setReason] = useState('');
-  const act = useAct((service, why: string) => service.dismissStorm(id, why));
+  const act = useAct((service, why: string) => service.dismissStorm({ id, reason: why }));
   return (
     <div className="stack">
-      <Textarea label="How do you know?" value={reason} onChange={(event) => setReason(event.currentTarget.value)} autosize minRows={2} />
+      <LongField label="How do you know?" value={reason} change={setReason} />
       <ProblemNote error={act.error} />
-      <Button disabled={reason.trim() === '' || act.isPending} onClick={() => act.mutate(reason)}>Count them against nobody</Button>
+      <Button disabled={reason.trim() === '' || act.isPending} onClick={() => act.mutate(reason)}>
+        Count them against nobody
+      </Button>
     </div>
-  ); // prettier-ignore
+  );
 }

@@ -1,8 +1,8 @@
 import { Button, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import { useParams } from 'react-router';
-import type { ReturnItem } from '../../../shared/api-returns.ts';
-import { useReturn } from '../../api/queries.ts';
+import type { ReturnItem } from '../../../shared/contract/returns.ts';
+import { useReturn } from '../../api/queries/returns.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
@@ -16,24 +16,49 @@ export default function Return() {
     <Await of={useReturn(Number(useParams()['id']))}>
       {(row) => (
         <>
-          <Finding line={<>Return {row.id}, came {moment(row.receivedAt, zone)}, <Door to="/returns">all returns</Door></>} headline={headline(row)}>
+          <Finding
+            line={
+              <>
+                Return {row.id}, came {moment(row.receivedAt, zone)}, <Door to="/returns">all returns</Door>
+              </>
+            }
+            headline={headline(row)}
+          >
             {row.because}.
           </Finding>
           <Leaf margin={<Decide row={row} />}>
             <Reading row={row} />
             <Section head="The message">
-              {row.message === null ? <p className="second">The message itself is not kept any more.</p> : <pre className="said" style={{ whiteSpace: 'pre-wrap', overflowWrap: 'anywhere', maxHeight: 520, overflowY: 'auto' }} tabIndex={0} aria-label="The message as it came">{row.message.slice(0, 20_000)}</pre>}
+              {row.message === null ? (
+                <p className="second">The message itself is not kept any more.</p>
+              ) : (
+                <pre
+                  className="said"
+                  style={{ whiteSpace: 'pre-wrap', overflowWrap: 'anywhere', maxHeight: 520, overflowY: 'auto' }}
+                  tabIndex={0}
+                  aria-label="The message as it came"
+                >
+                  {row.message.slice(0, 20_000)}
+                </pre>
+              )}
             </Section>
           </Leaf>
         </>
       )}
     </Await>
-  ); // prettier-ignore
+  );
 }
 
 function headline({ kind, state }: ReturnItem): string {
   const what = KIND_WORDS[kind];
-  const words = { counted: 'it counts', noted: 'noted, nothing changes', asks: 'it asks to stop', held: 'held for you', unmatched: 'about no message of ours, as far as we can tell', dismissed: 'put aside' }; // prettier-ignore
+  const words = {
+    counted: 'it counts',
+    noted: 'noted, nothing changes',
+    asks: 'it asks to stop',
+    held: 'held for you',
+    unmatched: 'about no message of ours, as far as we can tell',
+    dismissed: 'put aside',
+  };
   return `${what.charAt(0).toUpperCase()}${what.slice(1)}: ${words[state]}`;
 }
 
@@ -74,7 +99,7 @@ function Reading({ row }: { row: ReturnItem }) {
         </table>
       ) : null}
     </Section>
-  ); // prettier-ignore
+  );
 }
 
 function Line({ name, value }: { name: string; value: string }) {
@@ -90,22 +115,35 @@ function Line({ name, value }: { name: string; value: string }) {
 
 function Decide({ row }: { row: ReturnItem }) {
   const [address, setAddress] = useState(row.reading.recipients[0]?.address ?? '');
-  const match = useAct((service, of: string) => service.matchReturn(row.id, { address: of }));
-  const grant = useAct((service, id: number) => service.grantStop(id));
-  const dismiss = useAct((service, id: number) => service.dismissReturn(id));
+  const match = useAct((service, of: string) => service.matchReturn({ id: row.id, address: of }));
+  const grant = useAct((service, id: number) => service.grantStop({ id }));
+  const dismiss = useAct((service, id: number) => service.dismissReturn({ id }));
   if (!['unmatched', 'asks', 'held'].includes(row.state)) return <Section head="Nothing to decide" />;
   return (
     <Section head="Decide">
       <div className="stack">
-        {row.state === 'asks' ? <Button disabled={grant.isPending} onClick={() => grant.mutate(row.id)}>Unsubscribe them, as they ask</Button> : (
+        {row.state === 'asks' ? (
+          <Button disabled={grant.isPending} onClick={() => grant.mutate(row.id)}>
+            Unsubscribe them, as they ask
+          </Button>
+        ) : (
           <>
-            <TextInput label="Whom is it about?" description="It counts for the latest campaign that they were sent." value={address} onChange={(event) => setAddress(event.currentTarget.value)} />
-            <Button disabled={address.trim() === '' || match.isPending} onClick={() => match.mutate(address)}>It is about them: count it</Button>
+            <TextInput
+              label="Whom is it about?"
+              description="It counts for the latest campaign that they were sent."
+              value={address}
+              onChange={(event) => setAddress(event.currentTarget.value)}
+            />
+            <Button disabled={address.trim() === '' || match.isPending} onClick={() => match.mutate(address)}>
+              It is about them: count it
+            </Button>
           </>
         )}
-        <Button disabled={dismiss.isPending} onClick={() => dismiss.mutate(row.id)}>Put it aside</Button>
+        <Button disabled={dismiss.isPending} onClick={() => dismiss.mutate(row.id)}>
+          Put it aside
+        </Button>
         <ProblemNote error={match.error ?? grant.error ?? dismiss.error} />
       </div>
     </Section>
-  ); // prettier-ignore
+  );
 }

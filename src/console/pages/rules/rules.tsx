@@ -1,16 +1,18 @@
 import { Button, TextInput } from '@mantine/core';
 import { useState } from 'react';
-import { Refusal } from '../../../client/calls.ts';
-import type { SunsetPreview, SunsetRule } from '../../../shared/api-rules.ts';
+import { Refusal } from '../../../client/send.ts';
+import type { SunsetPreview, SunsetRule } from '../../../shared/contract/rules.ts';
 import { client } from '../../api/client.ts';
-import { useSunsetPreview, useSunsetRule } from '../../api/queries.ts';
+import { useSunsetPreview, useSunsetRule } from '../../api/queries/rules.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useLasting, usePaused } from '../../api/use-paused.ts';
+import { useTyped } from '../../api/use-typed.ts';
 import { useBrand } from '../../brand.tsx';
 import { FourSteps } from '../../components/four-steps.tsx';
 import { Stage } from '../../components/marks.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
 import { Silence } from '../../components/silence.tsx';
+import { TypedNote } from '../../components/typed-note.tsx';
 import { count, plural } from '../../components/words.ts';
 import { Bounces } from './bounces.tsx';
 import { CHANGED, Field } from './field.tsx';
@@ -21,50 +23,94 @@ export default function Rules() {
   const brand = useBrand();
   return (
     <Await of={useSunsetRule(brand.id)}>
-      {(saved) => <Ladder key={`${brand.id} ${saved.version}`} saved={saved.rule} />}
+      {({ rule, version }) => <Ladder key={brand.id} saved={rule} version={version} />}
     </Await>
   );
 }
 
-function Ladder({ saved }: { saved: SunsetRule }) {
+const WORDS = {
+  steps: 'Days and messages until each stage',
+  grace: 'Grace of newcomers',
+  engagingActs: 'What engages again',
+  covers: 'Whom it covers',
+} as const;
+
+/** A field of the ladder in words. */
+function showField(value: SunsetRule[keyof SunsetRule]): string {
+  if (value === null || value === undefined) return 'everybody';
+  if (typeof value === 'string') return value;
+  if (!Array.isArray(value)) return `${value.days} days, ${value.messages} messages`;
+  return value
+    .map((one) => (typeof one === 'string' ? one : `${one.stage}: ${one.days} days, ${one.messages} messages`))
+    .join('; ');
+}
+
+function Ladder({ saved, version }: { saved: SunsetRule; version: number }) {
   const brand = useBrand();
-  const [rule, setRule] = useState(saved);
+  const form = useTyped(`ladder ${brand.id}`, saved, version);
+  const { typed: rule, set: setRule, isChanged: changed } = form;
   const [asked, isAsked] = usePaused(rule);
   const preview = useSunsetPreview(brand.id, asked);
   const isCounting = useLasting(preview.isFetching);
   // What was last counted stays, and what was typed with it, when a changed rule cannot be.
   const [counted, setCounted] = useState(preview.data);
   if (preview.data && preview.data !== counted) setCounted(preview.data);
-  const changed = JSON.stringify(rule) !== JSON.stringify(saved);
   const apply = useAct((_, given: { expected: number; reason: string }) =>
-    client.applySunset(brand.id, given.expected, given.reason, changed ? rule : undefined),
+    client.applySunset({
+      brandId: brand.id,
+      expect: given.expected,
+      reason: given.reason,
+      rule: changed ? rule : undefined,
+      version: form.version,
+    }),
   );
   const move = (stage: string, change: { days?: number; messages?: number }): void =>
-    setRule((was) => ({
-      ...was,
-      steps: was.steps.map((step) => (step.stage === stage ? { ...step, ...change } : step)),
-    }));
+    setRule({ steps: rule.steps.map((step) => (step.stage === stage ? { ...step, ...change } : step)) });
   return (
     <Await of={{ data: preview.data ?? counted, error: preview.error }} rows={12}>
       {(found) => (
         <>
-          <Finding line={`Ladder by silence, ${brand.name}${changed ? ', changed and not yet applied' : ''}${isCounting ? ', counting …' : ''}`} headline={found.moving === 0 ? 'Everybody stands where the ladder puts them' : `${plural(found.moving, 'contact', 'contacts')} would move, ${count(found.toSunset)} to sunset`}>
-            Until {rule.grace.days} days since joining and {rule.grace.messages} messages a newcomer is left alone: {count(found.stages[0]!.wouldBe)} are still new, and are not drawn here.
+          <Finding
+            line={`Ladder by silence, ${brand.name}${changed ? ', changed and not yet applied' : ''}${isCounting ? ', counting …' : ''}`}
+            headline={
+              found.moving === 0
+                ? 'Everybody stands where the ladder puts them'
+                : `${plural(found.moving, 'contact', 'contacts')} would move, ${count(found.toSunset)} to sunset`
+            }
+          >
+            Until {rule.grace.days} days since joining and {rule.grace.messages} messages a newcomer is left alone:{' '}
+            {count(found.stages[0]!.wouldBe)} are still new, and are not drawn here.
           </Finding>
+          {apply.isPending ? null : <TypedNote form={form} words={WORDS} show={showField} />}
           <ProblemNote error={isOfCoverage(preview.error) ? null : preview.error} />
-          <Leaf margin={<Margin found={found} isOfAnother={!isAsked || preview.isPlaceholderData} changed={changed} onBack={() => setRule(saved)} apply={(expected, reason) => apply.mutateAsync({ expected, reason })} />}>
+          <Leaf
+            margin={
+              <Margin
+                found={found}
+                isOfAnother={!isAsked || preview.isPlaceholderData}
+                changed={changed}
+                onBack={form.leaveMine}
+                apply={(expected, reason) => apply.mutateAsync({ expected, reason })}
+              />
+            }
+          >
             <Section head="Days of silence" beside="solid: silent; outlined: silent, but not written to enough to move">
               <Silence bins={found.silence} rule={rule} saved={saved} onMove={(stage, days) => move(stage, { days })} />
             </Section>
-            <Table found={found} rule={rule} saved={saved} move={move} setGrace={(grace) => setRule({ ...rule, grace })} />
-            <Coverage rule={rule} saved={saved} error={isOfCoverage(preview.error) ? preview.error : null} set={(covers) => setRule({ ...rule, covers })} />
+            <Table found={found} rule={rule} saved={saved} move={move} setGrace={(grace) => setRule({ grace })} />
+            <Coverage
+              rule={rule}
+              saved={saved}
+              error={isOfCoverage(preview.error) ? preview.error : null}
+              set={(covers) => setRule({ covers })}
+            />
             <Bounces />
             <Score />
           </Leaf>
         </>
       )}
     </Await>
-  ); // prettier-ignore
+  );
 }
 
 /** Whether what was refused is the condition of whom the ladder covers, to be said beside it. */
@@ -73,9 +119,25 @@ function isOfCoverage(error: unknown): boolean {
 }
 
 /** Whom the ladder covers; taken on Enter or on leaving the field, so that half a condition is not asked about. */
-function Coverage({ rule, saved, error, set }: { rule: SunsetRule; saved: SunsetRule; error: unknown; set: (covers: string | null) => void }) {
+function Coverage({
+  rule,
+  saved,
+  error,
+  set,
+}: {
+  rule: SunsetRule;
+  saved: SunsetRule;
+  error: unknown;
+  set: (covers: string | null) => void;
+}) {
   const now = rule.covers ?? '';
   const [text, setText] = useState(now);
+  const [shown, setShown] = useState(now);
+  // It is put back, or somebody else's is taken.
+  if (shown !== now) {
+    setShown(now);
+    setText(now);
+  }
   const take = (): void => (text.trim() === now ? undefined : set(text.trim() === '' ? null : text.trim()));
   return (
     <Section head="Whom it covers">
@@ -92,7 +154,7 @@ function Coverage({ rule, saved, error, set }: { rule: SunsetRule; saved: Sunset
       <ProblemNote error={error} />
     </Section>
   );
-} // prettier-ignore
+}
 
 interface TableProps {
   found: SunsetPreview;
@@ -103,52 +165,109 @@ interface TableProps {
 }
 
 function Table({ found, rule, saved, move, setGrace }: TableProps) {
-  const figures = (stage: string) => found.stages.find((one) => one.stage === stage)!;
-  const cells = (stage: string) => {
-    const { now, wouldBe } = figures(stage);
-    return (
-      <>
-        <td className="figure"><Door to={`/contacts?stage=${stage}`}>{count(now)}</Door></td>
-        <td className="figure" style={{ fontWeight: now === wouldBe ? 400 : 600 }}>{count(wouldBe)}</td>
-      </>
-    ); // prettier-ignore
-  };
   return (
     <Section head="Ladder" beside={`Engaged again by: ${rule.engagingActs.join(', ')}, by a person`}>
       <div style={{ overflowX: 'auto' }}>
         <table className="rows">
           <thead>
-            <tr><th>Stage</th><th>Days of silence, from</th><th>Messages in it, from</th><th className="figure">Now</th><th className="figure">Would be</th></tr>
+            <tr>
+              <th>Stage</th>
+              <th>Days of silence, from</th>
+              <th>Messages in it, from</th>
+              <th className="figure">Now</th>
+              <th className="figure">Would be</th>
+            </tr>
           </thead>
           <tbody>
+            <StageRow
+              found={found}
+              stage="new"
+              given={rule.grace}
+              was={saved.grace}
+              words={['Days of grace', 'Messages of grace']}
+              change={(change) => setGrace({ ...rule.grace, ...change })}
+            />
             <tr>
-              <td><Stage stage="new" /></td>
-              <td><Field label="Days of grace" value={rule.grace.days} was={saved.grace.days} onChange={(days) => setGrace({ ...rule.grace, days })} /></td>
-              <td><Field label="Messages of grace" value={rule.grace.messages} was={saved.grace.messages} onChange={(messages) => setGrace({ ...rule.grace, messages })} /></td>
-              {cells('new')}
-            </tr>
-            <tr>
-              <td><Stage stage="engaged" /></td>
+              <td>
+                <Stage stage="engaged" />
+              </td>
               <td className="second">under {rule.steps[0]!.days}</td>
               <td />
-              {cells('engaged')}
+              <StageFigures found={found} stage="engaged" />
             </tr>
             {rule.steps.map((step, index) => (
-              <tr key={step.stage}>
-                <td><Stage stage={step.stage} /></td>
-                <td><Field label={`Days until ${step.stage}`} value={step.days} was={saved.steps[index]!.days} onChange={(days) => move(step.stage, { days })} /></td>
-                <td><Field label={`Messages until ${step.stage}`} value={step.messages} was={saved.steps[index]!.messages} onChange={(messages) => move(step.stage, { messages })} /></td>
-                {cells(step.stage)}
-              </tr>
+              <StageRow
+                key={step.stage}
+                found={found}
+                stage={step.stage}
+                given={step}
+                was={saved.steps[index]!}
+                words={[`Days until ${step.stage}`, `Messages until ${step.stage}`]}
+                change={(change) => move(step.stage, change)}
+              />
             ))}
           </tbody>
           <tfoot>
-            <tr><td>Everyone covered</td><td /><td /><td className="figure">{count(found.covered)}</td><td className="figure">{count(found.covered)}</td></tr>
+            <tr>
+              <td>Everyone covered</td>
+              <td />
+              <td />
+              <td className="figure">{count(found.covered)}</td>
+              <td className="figure">{count(found.covered)}</td>
+            </tr>
           </tfoot>
         </table>
       </div>
     </Section>
-  ); // prettier-ignore
+  );
+}
+
+interface StageRowProps {
+  found: SunsetPreview;
+  stage: SunsetPreview['stages'][number]['stage'];
+  given: { days: number; messages: number };
+  was: { days: number; messages: number };
+  /** What its two fields are called. */
+  words: [days: string, messages: string];
+  change: (change: { days?: number; messages?: number }) => void;
+}
+
+/** A stage with the days and messages from which it begins. */
+function StageRow({ found, stage, given, was, words, change }: StageRowProps) {
+  return (
+    <tr>
+      <td>
+        <Stage stage={stage} />
+      </td>
+      <td>
+        <Field label={words[0]} value={given.days} was={was.days} onChange={(days) => change({ days })} />
+      </td>
+      <td>
+        <Field
+          label={words[1]}
+          value={given.messages}
+          was={was.messages}
+          onChange={(messages) => change({ messages })}
+        />
+      </td>
+      <StageFigures found={found} stage={stage} />
+    </tr>
+  );
+}
+
+/** How many stand at a stage now, and would. */
+function StageFigures({ found, stage }: Pick<StageRowProps, 'found' | 'stage'>) {
+  const { now, wouldBe } = found.stages.find((one) => one.stage === stage)!;
+  return (
+    <>
+      <td className="figure">
+        <Door to={`/contacts?stage=${stage}`}>{count(now)}</Door>
+      </td>
+      <td className="figure" style={{ fontWeight: now === wouldBe ? 400 : 600 }}>
+        {count(wouldBe)}
+      </td>
+    </>
+  );
 }
 
 function Margin({
@@ -166,38 +285,71 @@ function Margin({
 }) {
   const flows = found.flows.map((flow) => (
     <li key={`${flow.from} ${flow.to}`} className="row" style={{ justifyContent: 'space-between', padding: '3px 0' }}>
-      <span className="row" style={{ gap: 6 }}><Stage stage={flow.from} /> → <Stage stage={flow.to} /></span>
+      <span className="row" style={{ gap: 6 }}>
+        <Stage stage={flow.from} /> → <Stage stage={flow.to} />
+      </span>
       <span>{count(flow.contacts)}</span>
     </li>
-  )); // prettier-ignore
+  ));
   return (
     <section className="section">
-      <FourSteps expected={found.moving} isOfAnother={isOfAnother} what="Move" apply={apply} change={<><p>Each moves to their stage. Those who come to sunset get an entry on the sunset list, and get no more marketing; those who leave it are lifted.</p><ul style={{ listStyle: 'none', padding: 0 }}>{flows}</ul></>}>
+      <FourSteps
+        expected={found.moving}
+        isOfAnother={isOfAnother}
+        what="Move"
+        apply={apply}
+        change={
+          <>
+            <p>
+              Each moves to their stage. Those who come to sunset get an entry on the sunset list, and get no more
+              marketing; those who leave it are lifted.
+            </p>
+            <ul style={{ listStyle: 'none', padding: 0 }}>{flows}</ul>
+          </>
+        }
+      >
         <h2>Who would move: {count(found.moving)}</h2>
         <ul style={{ listStyle: 'none', padding: 0, margin: 0 }}>{flows}</ul>
-        {found.sample.length > 0 ? <Sample sample={found.sample} /> : <p className="second">Everybody stands where the rule puts them.</p>}
+        {found.sample.length > 0 ? (
+          <Sample sample={found.sample} />
+        ) : (
+          <p className="second">Everybody stands where the rule puts them.</p>
+        )}
       </FourSteps>
-      {changed ? <Button mt="xs" fullWidth onClick={onBack}>Put back as it was</Button> : null}
+      {changed ? (
+        <Button mt="xs" fullWidth onClick={onBack}>
+          Put back as it was
+        </Button>
+      ) : null}
     </section>
-  ); // prettier-ignore
+  );
 }
 
 function Sample({ sample }: { sample: SunsetPreview['sample'] }) {
   return (
     <table className="rows" style={{ fontSize: 14 }}>
       <thead>
-        <tr><th>{sample.length} of them</th><th className="figure">Days</th><th className="figure">Messages</th><th className="figure">Move</th></tr>
+        <tr>
+          <th>{sample.length} of them</th>
+          <th className="figure">Days</th>
+          <th className="figure">Messages</th>
+          <th className="figure">Move</th>
+        </tr>
       </thead>
       <tbody>
         {sample.slice(0, 20).map((one) => (
           <tr key={one.contactId}>
-            <td><Door to={`/contacts/${one.contactId}`}>{one.name ?? one.address}</Door></td>
+            <td>
+              <Door to={`/contacts/${one.contactId}`}>{one.name ?? one.address}</Door>
+            </td>
             <td className="figure">{count(one.silentDays)}</td>
             <td className="figure">{count(one.messages)}</td>
-            <td className="figure"><Stage stage={one.from} bare /> → <Stage stage={one.to} bare /></td>
+            <td className="figure">
+              <Stage stage={one.from} bare /> → <Stage stage={one.to} bare />
+            </td>
           </tr>
         ))}
       </tbody>
     </table>
-  ); // prettier-ignore
+  );
 }

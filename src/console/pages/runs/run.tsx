@@ -1,15 +1,19 @@
-import { Button, Textarea } from '@mantine/core';
+import { Button, Checkbox } from '@mantine/core';
 import { useState } from 'react';
 import { useParams } from 'react-router';
-import type { Run as RunData } from '../../../shared/api.ts';
-import { useJournalContacts, useLeftAlone, useRun, useRunJournal } from '../../api/queries.ts';
+import type { JournalItem, Run as RunData } from '../../../shared/contract/runs.ts';
+import { useJournalContacts, useLeftAlone, useRun, useRunJournal } from '../../api/queries/runs.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
-import { Await, Door, Finding, Leaf, NextFifty, ProblemNote, Section } from '../../components/page.tsx';
+import { ContactDoor } from '../../components/contact-door.tsx';
+import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
 import { EndedEarly, RunUnderWay, useFreshEnd } from '../../components/run-under-way.tsx';
 import { count, moment, plural } from '../../components/words.ts';
-import { changedWords } from '../../../shared/changed-words.ts';
+import { useOwnPages } from '../../components/turn.tsx';
+import { changedWords } from '../../../client/wording/changed.ts';
 import { changeWords } from '../contacts/time-line.tsx';
+import { LongField } from '../../components/long-field.tsx';
+import { PageOfRows } from '../../components/rows.tsx';
 
 /** One run: what it changed, and its undo. */
 export default function Run() {
@@ -21,8 +25,7 @@ export default function Run() {
 
 function RunPage({ run, countedAt }: { run: RunData; countedAt: number }) {
   const { zone } = useBrand();
-  const [cursor, setCursor] = useState<string | undefined>();
-  const journal = useRunJournal(run.id, cursor);
+  const pages = useOwnPages();
   const changed = changedWords(run.counts);
   return (
     <>
@@ -41,32 +44,33 @@ function RunPage({ run, countedAt }: { run: RunData; countedAt: number }) {
       <Leaf margin={<Margin run={run} countedAt={countedAt} />}>
         {run.counts['leftAlone'] ? <LeftAlone run={run} /> : null}
         <Section head="What it changed">
-          <Await of={journal}>
-            {({ items, next }) => (
-              <>
-                <table className="rows folds">
-                  <tbody>
-                    {items.map((item) => (
-                      <tr key={item.id}>
-                        <td>
-                          {item.contacts === null ? null : <SetOfContacts id={item.id} contacts={item.contacts} />}
-                          {item.contactId === null ? null : (
-                            <Door to={`/contacts/${item.contactId}`}>{item.name ?? item.address}</Door>
-                          )}
-                        </td>
-                        <td>{changeWords(item)}</td>
-                      </tr>
-                    ))}
-                  </tbody>
-                </table>
-                <NextFifty next={next} go={setCursor} />
-              </>
+          <PageOfRows
+            of={useRunJournal(run.id, pages.cursor)}
+            pages={pages}
+            size={50}
+            none={
+              run.kind === 'erase' ? 'Nothing that says whom it concerned is kept.' : 'No mark of anybody was changed.'
+            }
+          >
+            {(item) => (
+              <tr key={item.id}>
+                <td>
+                  {item.contacts === null ? null : <SetOfContacts id={item.id} contacts={item.contacts} />}
+                  <Whom {...item} />
+                </td>
+                <td>{changeWords(item)}</td>
+              </tr>
             )}
-          </Await>
+          </PageOfRows>
         </Section>
       </Leaf>
     </>
   );
+}
+
+/** The contact that something of a run concerned; an address alone where there is none. */
+function Whom({ contactId, ...contact }: Pick<JournalItem, 'contactId' | 'name' | 'address' | 'archived'>) {
+  return contactId === null ? contact.address : <ContactDoor id={contactId} {...contact} />;
 }
 
 /** A change that was the same for many: how many, and the first of them on request. */
@@ -85,7 +89,7 @@ function SetOfContacts({ id, contacts }: { id: number; contacts: number }) {
               {items.map((one, index) => (
                 <span key={one.id}>
                   {index > 0 ? ', ' : ''}
-                  <Door to={`/contacts/${one.id}`}>{one.name ?? one.address}</Door>
+                  <ContactDoor {...one} />
                 </span>
               ))}
               {next ? ' and others; the command line lists them all.' : ''}
@@ -99,30 +103,21 @@ function SetOfContacts({ id, contacts }: { id: number; contacts: number }) {
 
 /** What an undo left as it is, because something had changed it again. */
 function LeftAlone({ run }: { run: RunData }) {
-  const [cursor, setCursor] = useState<string | undefined>();
+  const pages = useOwnPages();
   return (
     <Section head={`Left as they are, because something changed them again: ${count(run.counts['leftAlone'] ?? 0)}`}>
-      <Await of={useLeftAlone(run.id, cursor)}>
-        {({ items, next }) => (
-          <>
-            <table className="rows folds">
-              <tbody>
-                {items.map((item) => (
-                  <tr key={item.number}>
-                    <td>
-                      {item.contactId === null ? item.address : <Door to={`/contacts/${item.contactId}`}>{item.name ?? item.address}</Door>}
-                    </td>
-                    <td className="second">{item.subject}</td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
-            <NextFifty next={next} go={setCursor} />
-          </>
+      <PageOfRows of={useLeftAlone(run.id, pages.cursor)} pages={pages} size={50} none="">
+        {(item) => (
+          <tr key={item.number}>
+            <td>
+              <Whom {...item} />
+            </td>
+            <td className="second">{item.subject}</td>
+          </tr>
         )}
-      </Await>
+      </PageOfRows>
     </Section>
-  ); // prettier-ignore
+  );
 }
 
 function Margin({ run, countedAt }: { run: RunData; countedAt: number }) {
@@ -145,7 +140,7 @@ function Undone({ by }: { by: number }) {
   const asked = useRun(by);
   useFreshEnd(asked.data);
   return (
-    <Section head="Undone">
+    <Section head={asked.data?.finishedAt === null ? 'Being undone' : 'Undone'}>
       <p>
         by <Door to={`/runs/${by}`}>run {by}</Door>
       </p>
@@ -176,18 +171,25 @@ function Undone({ by }: { by: number }) {
 
 function Undo({ run }: { run: RunData }) {
   const [reason, setReason] = useState('');
-  const undo = useAct((client, why: string) => client.undoRun(run.id, why));
+  const [ruleToo, setRuleToo] = useState(run.changedRule);
+  const undo = useAct((client, why: string) => client.undoRun({ id: run.id, reason: why, ruleToo }));
   return (
     <Section head="Undo the whole run">
       <div className="stack">
-        <Textarea
+        <LongField
           label="Why"
           description="What something changed again since is left as it is, and listed."
           value={reason}
-          onChange={(event) => setReason(event.currentTarget.value)}
-          autosize
-          minRows={2}
+          change={setReason}
         />
+        {run.changedRule ? (
+          <Checkbox
+            label="Put the ladder back as it was, too"
+            description="It was changed with this run. If it stays, everybody would move again."
+            checked={ruleToo}
+            onChange={(event) => setRuleToo(event.currentTarget.checked)}
+          />
+        ) : null}
         <ProblemNote error={undo.error} />
         <Button disabled={reason.trim() === '' || undo.isPending} onClick={() => undo.mutate(reason)}>
           Put everything back

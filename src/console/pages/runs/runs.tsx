@@ -1,19 +1,30 @@
-import type { Run } from '../../../shared/api.ts';
-import { useRuns } from '../../api/queries.ts';
+import type { Run } from '../../../shared/contract/runs.ts';
+import { useRuns } from '../../api/queries/runs.ts';
 import { useBrand } from '../../brand.tsx';
 import { ActorMark } from '../../components/marks.tsx';
 import { Await, Door, Finding } from '../../components/page.tsx';
 import { count, moment, plural } from '../../components/words.ts';
-import { changedWords } from '../../../shared/changed-words.ts';
+import { Turn, usePages } from '../../components/turn.tsx';
+import { changedWords } from '../../../client/wording/changed.ts';
 
 /** Everything that changed many at once, latest first. */
 export default function Runs() {
   const { zone } = useBrand();
+  const pages = usePages();
   return (
-    <Await of={useRuns()}>
-      {({ items }) => (
+    <Await of={useRuns(pages.cursor)}>
+      {({ items, next }) => (
         <>
-          <Finding line="Runs, whole organisation" headline={items.length === 0 ? 'Nothing has run yet' : `The latest ${plural(items.length, 'run', 'runs')}`}>
+          <Finding
+            line="Runs, whole organisation"
+            headline={
+              items.length === 0
+                ? 'Nothing has run yet'
+                : pages.cursor
+                  ? `${plural(items.length, 'earlier run', 'earlier runs')}`
+                  : `The latest ${plural(items.length, 'run', 'runs')}`
+            }
+          >
             Each but an erasure can be undone as a whole.
           </Finding>
           <table className="rows folds" style={{ marginTop: 24 }}>
@@ -45,16 +56,20 @@ export default function Runs() {
               ))}
             </tbody>
           </table>
+          <Turn pages={pages} next={next} size={50} />
         </>
       )}
     </Await>
-  ); // prettier-ignore
+  );
 }
 
 /** What a run changed, or how far it is or came. */
 function standingWords({ counts, finishedAt, stopped, done, whole }: Run): string {
   const changed = changedWords(counts);
   if (finishedAt !== null && stopped === null) return changed;
-  const far = whole === 0 ? 'under way' : `${count(done)} of ${count(whole)} dealt with${stopped === null ? '' : ', ended early'}`;
+  const far =
+    whole === 0
+      ? 'under way'
+      : `${count(done)} of ${count(whole)} dealt with${stopped === null ? '' : ', ended early'}`;
   return changed === '' ? far : `${far}: ${changed}`;
-} // prettier-ignore
+}

@@ -1,4 +1,4 @@
-import type { CountedLine } from '../../../shared/api-segments.ts';
+import type { CountedLine } from '../../../shared/contract/conditions.ts';
 
 /** How the parts of a group are put together. */
 export type Joining = 'all' | 'any' | 'none' | 'not-all';
@@ -31,6 +31,12 @@ export const WORDS: Readonly<Record<Joining, string>> = {
   none: 'none of these',
   'not-all': 'not all of these',
 };
+
+/** Whether a group takes out whoever matches. */
+export const leavesOut = (joining: Joining): boolean => joining === 'none' || joining === 'not-all';
+
+/** What a part says where its group says “not” already. */
+export const withoutNot = (text: string): string => text.replace(/^\s*not\s+/, '');
 
 let latestKey = 0;
 export const makePart = (text = ''): Part => ({ kind: 'part', key: ++latestKey, text });
@@ -71,7 +77,7 @@ export function writeRows(root: Group): Written {
   };
   const group = (row: Group, inner: boolean): void => {
     const rows = row.rows.filter(isFilled);
-    const negated = row.joining === 'none' || row.joining === 'not-all';
+    const negated = leavesOut(row.joining);
     const from = text.length;
     const own = rows.length > 1 || negated ? line++ : -1;
     const brackets = negated || (inner && rows.length > 1);

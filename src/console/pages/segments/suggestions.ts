@@ -1,11 +1,16 @@
 import { quoted } from '../../../shared/quoted.ts';
-import type { ConditionNames } from '../../../shared/api-segments.ts';
+import type { ConditionNames } from '../../../shared/contract/conditions.ts';
 
 const EVENTS = ['read', 'clicked', 'opened', 'purchased', 'visited', 'replied', 'bounced', 'sent'];
 const FIXED = [
   ...EVENTS.map((act) => `${act} in the last 30 days`),
   ...EVENTS.slice(0, 4).map((act) => `never ${act} in the last 90 days`),
-  'sent at least 20 times',
+  // Whole on their own, and the beginning of others: Enter takes what is typed, not what goes on from it.
+  ...EVENTS,
+  ...EVENTS.map((act) => `never ${act}`),
+  'bounced soft',
+  'bounced hard',
+  'sent at least 24 times',
   'bounced soft at least 3 times in the last 45 days',
   'purchased at least 2 times in the last 12 months',
   'first clicked more than 60 days ago',
@@ -49,39 +54,35 @@ export function suggestParts(names: ConditionNames | undefined): string[] {
     ...names.segments.map((name) => `segment ${quoted(name)}`),
     ...names.snapshots.map((name) => `in snapshot ${quoted(name)}`),
     ...names.tags.map((name) => `tagged ${quoted(name)}`),
-    ...Object.entries(names.attributes).map(([name, { type, choices }]) => `attribute ${quoted(name)} ${choices?.[0] ? `is ${quoted(choices[0])}` : TESTS[type]}`),
+    ...Object.entries(names.attributes).map(
+      ([name, { type, choices }]) =>
+        `attribute ${quoted(name)} ${choices?.[0] ? `is ${quoted(choices[0])}` : TESTS[type]}`,
+    ),
     ...names.suppressionLists.map((name) => `suppressed on ${quoted(name)}`),
     ...names.campaigns.slice(0, 20).map((name) => `clicked in campaign ${quoted(name)}`),
-  ]; // prettier-ignore
+  ];
 }
 
-/** A value within a part that can be changed where it stands: a name, a day, a number with what it counts. */
-export interface Slot {
-  text: string;
-  /** Names that may stand in its place; none where anything may. */
-  choices: string[] | null;
+/**
+ * What goes on from what is typed, the nearest first; also behind “not”. None where numbers or whole names were typed:
+ * whoever writes those knows how the part goes, and a suggestion would put others in their place.
+ */
+export function completePart(typed: string, names: ConditionNames | undefined): string[] {
+  const [, not, begun] = /^(not\s+)?(.*)$/s.exec(typed.trimStart())!;
+  const sought = begun!.toLowerCase();
+  const outside = sought.replaceAll(/"[^"]*"?/g, '');
+  if (/\d/.test(outside) || /"[^"]*"/.test(sought)) return [];
+  return suggestParts(names)
+    .map((part) => ({ part, far: distance(part.toLowerCase(), sought) }))
+    .filter(({ far }) => far < 3)
+    .sort((one, other) => one.far - other.far)
+    .slice(0, 12)
+    .map(({ part }) => (not ? `not ${part}` : part));
 }
 
-const SLOTS =
-  /("(?:[^"\\]|\\.)*")|(\d{4}-\d{2}-\d{2})|(\d+(?:\.\d+)?(?: (?:hour|day|week|month|year|time|message)s?)?)/g;
-
-/** A part cut into words and slots, in their order. */
-export function cutIntoSlots(part: string, names: ConditionNames | undefined): (string | Slot)[] {
-  const pieces: (string | Slot)[] = [];
-  let at = 0;
-  for (const match of part.matchAll(SLOTS)) {
-    const words = part.slice(at, match.index);
-    if (words !== '') pieces.push(words);
-    pieces.push({ text: match[0], choices: match[1] === undefined ? null : namesFor(words, names) });
-    at = match.index + match[0].length;
-  }
-  if (at < part.length) pieces.push(part.slice(at));
-  return pieces;
-}
-
-function namesFor(words: string, names: ConditionNames | undefined): string[] | null {
-  if (!names) return null;
-  const after = words.trimEnd().split(' ').pop();
-  const all = { list: names.lists, segment: names.segments, snapshot: names.snapshots, tagged: names.tags, campaign: names.campaigns, on: names.suppressionLists, attribute: Object.keys(names.attributes) }[after ?? '']; // prettier-ignore
-  return all && all.length > 0 ? all.map(quoted) : null;
+/** 0 for the same, 1 for what begins so, 2 for what has a word that begins so, 3 for the rest. */
+function distance(part: string, sought: string): number {
+  if (part === sought.trimEnd()) return 0;
+  if (part.startsWith(sought)) return 1;
+  return [...part.matchAll(/[\p{L}\p{N}]+/gu)].some(({ index }) => part.startsWith(sought, index)) ? 2 : 3;
 }

@@ -9,17 +9,22 @@ import {
   IconPencil,
   IconSend,
 } from '@tabler/icons-react';
-import type { ReactNode } from 'react';
+import { Fragment, type ReactNode } from 'react';
 import { Link } from 'react-router';
-import type { Today as TodayData } from '../../../shared/api.ts';
-import { isOlder } from '../../../shared/counted.ts';
-import { useToday } from '../../api/queries.ts';
+import type { Today as TodayData } from '../../../shared/contract/organisation.ts';
+import { sinceYesterday } from '../../../client/wording/since.ts';
+import { listed } from '../../../client/wording/listed.ts';
+import { isOlder } from '../../../client/wording/counted.ts';
+import { useToday } from '../../api/queries/organisation.ts';
 import { useBrand } from '../../brand.tsx';
 import { ActorMark } from '../../components/marks.tsx';
 import { Needles } from '../../components/needles.tsx';
 import { Await, Door, Finding, Leaf, Ledger, Section } from '../../components/page.tsx';
 import { count, moment, percent, plural } from '../../components/words.ts';
-import { changedWords } from '../../../shared/changed-words.ts';
+import { changedWords } from '../../../client/wording/changed.ts';
+import { whoIsAmong } from '../../components/doors.ts';
+import { FirstSteps, firstStepsWords, useFirstSteps } from '../first-steps/first-steps.tsx';
+import { Rows } from '../../components/rows.tsx';
 
 /** What changed since yesterday, what needs a look, what is under way. */
 export default function Today() {
@@ -29,17 +34,26 @@ export default function Today() {
 
 function TodayPage({ today }: { today: TodayData }) {
   const { name, zone } = useBrand();
-  const { changed } = today;
+  const happened = sinceYesterday(today.changed);
+  const steps = useFirstSteps();
   return (
     <>
-      <Finding line={`${moment(today.at, zone)}, since yesterday, ${name}`} headline={headline(today)}>
-        {plural(changed.subscribed, 'person', 'people')} came in and {count(changed.unsubscribed)} unsubscribed.{' '}
-        <Door to="/contacts?deliverability=undeliverable">{plural(changed.undeliverable, 'address', 'addresses')}</Door>{' '}
-        became undeliverable, <Door to="/contacts?stage=sunset">{plural(changed.toSunset, 'contact', 'contacts')}</Door>{' '}
-        went to sunset and {count(changed.fromSunset)} came back from it.{' '}
-        {plural(changed.complained, 'complaint', 'complaints')}.
+      <Finding
+        line={`${moment(today.at, zone)}, since yesterday, ${name}`}
+        headline={headline(today, firstStepsWords(steps))}
+      >
+        {happened.length === 0
+          ? 'Nobody came in, and nobody left.'
+          : happened.map(({ among, who, did }, place) => (
+              <Fragment key={among}>
+                {place === 0 ? '' : place === happened.length - 1 ? ' and ' : ', '}
+                <Door to={whoIsAmong(among, today.since)}>{who}</Door> {did}
+              </Fragment>
+            ))}
+        {happened.length === 0 ? '' : '.'}
       </Finding>
       <Leaf margin={<Margin today={today} />}>
+        {steps ? <FirstSteps steps={steps} /> : null}
         <NeedsLook today={today} />
         <UnderWay today={today} />
         <Due today={today} />
@@ -49,29 +63,25 @@ function TodayPage({ today }: { today: TodayData }) {
   );
 }
 
-function headline({
-  bounceCount,
-  unmatchedReturns,
-  asking,
-  heldReturns,
-  storms,
-  sending,
-  troubles,
-}: TodayData): string {
+function headline(
+  { changed, unmatchedReturns, asking, heldReturns, storms, sending, troubles }: TodayData,
+  firstSteps: string | undefined,
+): string {
   const parts = [
     ...troubles.map(({ what }) => `${what} could not be applied`),
     ...storms.map((storm) => `${storm.domain} suddenly refuses ${plural(storm.contacts, 'contact', 'contacts')}`),
     ...(asking > 0 ? [`${plural(asking, 'reply asks', 'replies ask')} to stop`] : []),
     ...(heldReturns > 0 ? [`${plural(heldReturns, 'hard bounce waits', 'hard bounces wait')} for you`] : []),
-    ...(bounceCount.length > 0
-      ? [`${plural(bounceCount.length, 'address', 'addresses')} reached the bounce count`]
+    ...(changed.bounceCount > 0
+      ? [`${plural(changed.bounceCount, 'address', 'addresses')} reached the bounce count`]
       : []),
     ...(unmatchedReturns > 0
       ? [`${plural(unmatchedReturns, 'return matches', 'returns match')} no message of ours`]
       : []),
     ...sending.filter((campaign) => campaign.state === 'paused').map((campaign) => `${campaign.name} is paused`),
   ];
-  return parts.length === 0 ? 'Nothing needs a look; all is in order' : `${parts.join(' and ')}; the rest is in order`;
+  if (parts.length === 0) return firstSteps ?? 'Nothing needs a look; all is in order';
+  return `${listed(parts)}; the rest is in order`;
 }
 
 function Item({ time, icon, children, act }: { time: string; icon: ReactNode; children: ReactNode; act?: ReactNode }) {
@@ -115,9 +125,8 @@ function Troubles({ troubles }: Pick<TodayData, 'troubles'>) {
 
 function NeedsLook({ today }: { today: TodayData }) {
   const { zone } = useBrand();
-  const { bounceCount, unmatchedReturns, asking, heldReturns, storms, troubles } = today;
-  if (bounceCount.length + unmatchedReturns + asking + heldReturns + storms.length + troubles.length === 0)
-    return <Section head="Nothing needs a look" />;
+  const { changed, bounceCount, unmatchedReturns, asking, heldReturns, storms, troubles } = today;
+  if (bounceCount.length + unmatchedReturns + asking + heldReturns + storms.length + troubles.length === 0) return null;
   return (
     <Section head="Needs a look">
       <Troubles troubles={troubles} />
@@ -157,24 +166,25 @@ function NeedsLook({ today }: { today: TodayData }) {
           time={moment(bounceCount[0]!.since, zone)}
           icon={<IconMailboxOff size={18} color="var(--av-stop-mark)" aria-hidden />}
         >
-          <strong>{plural(bounceCount.length, 'address', 'addresses')} reached the bounce count</strong>{' '}
+          <strong>
+            <Door to={whoIsAmong('reached-bounce-count', today.since)}>
+              {plural(changed.bounceCount, 'address', 'addresses')}
+            </Door>{' '}
+            reached the bounce count
+          </strong>{' '}
           <span className="second">now marked undeliverable</span>
-          <table className="rows folds">
-            <tbody>
-              {bounceCount.slice(0, 8).map((one) => (
-                <tr key={one.contactId}>
-                  <td>
-                    <Door to={`/contacts/${one.contactId}`}>{one.name ?? one.address}</Door>
-                  </td>
-                  <td className="said second">{one.bounces.at(-1)?.reply}</td>
-                  <td className="figure second">{one.bounces.length} bounces</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-          {bounceCount.length > 8 ? (
-            <Door to="/contacts?deliverability=undeliverable">{bounceCount.length - 8} more</Door>
-          ) : null}
+          <Rows>
+            {bounceCount.slice(0, 8).map((one) => (
+              <tr key={one.contactId}>
+                <td>
+                  <Door to={`/contacts/${one.contactId}`}>{one.name ?? one.address}</Door>
+                </td>
+                <td className="said second">{one.bounces.at(-1)?.reply}</td>
+                <td className="figure second">{one.bounces.length} bounces</td>
+              </tr>
+            ))}
+          </Rows>
+          {changed.bounceCount > 8 ? <span className="second">and {count(changed.bounceCount - 8)} more</span> : null}
         </Item>
       )}
       <Returned
@@ -189,15 +199,35 @@ function NeedsLook({ today }: { today: TodayData }) {
 }
 
 /** Messages that came back and wait for somebody to read them; nothing when there are none. */
-function Returned({ n, state, icon, words, note }: { n: number; state: string; icon: ReactNode; words: string; note?: string }) {
+function Returned({
+  n,
+  state,
+  icon,
+  words,
+  note,
+}: {
+  n: number;
+  state: string;
+  icon: ReactNode;
+  words: string;
+  note?: string;
+}) {
   if (n === 0) return null;
   return (
-    <Item time="now" icon={icon} act={<Button component={Link} to={`/returns?state=${state}`}>Read</Button>}>
+    <Item
+      time="now"
+      icon={icon}
+      act={
+        <Button component={Link} to={`/returns?state=${state}`}>
+          Read
+        </Button>
+      }
+    >
       <strong>{words}</strong>
       {note === undefined ? null : <div className="second">{note}</div>}
     </Item>
   );
-} // prettier-ignore
+}
 
 function UnderWay({ today }: { today: TodayData }) {
   if (today.sending.length === 0) return null;
@@ -206,7 +236,16 @@ function UnderWay({ today }: { today: TodayData }) {
       {today.sending.map((campaign) => {
         const whole = campaign.accepted + campaign.waiting;
         return (
-          <Item key={campaign.id} time={campaign.state} icon={<IconSend size={18} aria-hidden />} act={<Button component={Link} to={`/campaigns/${campaign.id}`}>Watch</Button>}>
+          <Item
+            key={campaign.id}
+            time={campaign.state}
+            icon={<IconSend size={18} aria-hidden />}
+            act={
+              <Button component={Link} to={`/campaigns/${campaign.id}`}>
+                Watch
+              </Button>
+            }
+          >
             <Door to={`/campaigns/${campaign.id}`}>{campaign.name}</Door>
             <div className="bar-box" style={{ margin: '6px 0' }}>
               <div style={{ width: `${(100 * campaign.accepted) / Math.max(1, whole)}%` }} />
@@ -215,7 +254,7 @@ function UnderWay({ today }: { today: TodayData }) {
               {count(campaign.accepted)} of {count(whole)} handed over
             </span>
           </Item>
-        ); // prettier-ignore
+        );
       })}
     </Section>
   );
@@ -228,36 +267,65 @@ function Due({ today }: { today: TodayData }) {
   return (
     <Section head="Due">
       {ladder && ladder.moving > 0 && (
-        <Item time="today" icon={<IconLadder size={18} aria-hidden />} act={<Button component={Link} to="/rules">Preview</Button>}>
-          <strong>The ladder:</strong> <Door to="/rules">{plural(ladder.moving, 'contact', 'contacts')}</Door> would move, {count(ladder.toSunset)} to sunset
+        <Item
+          time="today"
+          icon={<IconLadder size={18} aria-hidden />}
+          act={
+            <Button component={Link} to="/rules">
+              Preview
+            </Button>
+          }
+        >
+          <strong>The ladder:</strong> <Door to="/rules">{plural(ladder.moving, 'contact', 'contacts')}</Door> would
+          move, {count(ladder.toSunset)} to sunset
         </Item>
       )}
       {today.drafts.map((draft) => (
-        <Item key={draft.id} time={moment(draft.changedAt, zone)} icon={<IconPencil size={18} aria-hidden />} act={<Button component={Link} to={`/campaigns/${draft.id}`}>Preflight</Button>}>
+        <Item
+          key={draft.id}
+          time={moment(draft.changedAt, zone)}
+          icon={<IconPencil size={18} aria-hidden />}
+          act={
+            <Button component={Link} to={`/campaigns/${draft.id}`}>
+              Preflight
+            </Button>
+          }
+        >
           <Door to={`/campaigns/${draft.id}`}>{draft.name}</Door> is drafted
         </Item>
       ))}
     </Section>
-  ); // prettier-ignore
+  );
 }
 
 function Since({ today }: { today: TodayData }) {
   const { zone } = useBrand();
   return (
-    <Section head="Since yesterday" beside={<Link className="plain" to="/runs">All runs</Link>}>
+    <Section
+      head="Since yesterday"
+      beside={
+        <Link className="plain" to="/runs">
+          All runs
+        </Link>
+      }
+    >
       {today.runs.length === 0 ? <p className="second">No run since yesterday.</p> : null}
       {today.runs.slice(0, 12).map((run) => (
-        <div key={run.id} style={{ display: 'grid', gridTemplateColumns: '110px 22px minmax(0, 1fr)', padding: '3px 0' }}>
+        <div
+          key={run.id}
+          style={{ display: 'grid', gridTemplateColumns: '110px 22px minmax(0, 1fr)', padding: '3px 0' }}
+        >
           <span className="third">{moment(run.startedAt, zone)}</span>
           <ActorMark actor={run.actor.startsWith('the ') ? 'machine' : 'human'} />
           <span>
-            {run.actor}: {run.reason}, {changedWords(run.counts) || 'nothing changed'} <Door to={`/runs/${run.id}`}>run {run.id}</Door>
+            {run.actor}: {run.reason}, {changedWords(run.counts) || 'nothing changed'}{' '}
+            <Door to={`/runs/${run.id}`}>run {run.id}</Door>
             {run.undoneByRunId === null ? '' : ', undone'}
           </span>
         </div>
       ))}
     </Section>
-  ); // prettier-ignore
+  );
 }
 
 function Margin({ today }: { today: TodayData }) {
@@ -308,9 +376,13 @@ function Margin({ today }: { today: TodayData }) {
         <Ledger
           lines={[
             { words: 'On a list of this brand', figure: <Door to="/contacts">{count(covered)}</Door> },
-            { sign: '−', words: 'held back from everything', figure: count(covered - mayBeWritten) },
+            {
+              sign: '−',
+              words: 'held back from everything',
+              figure: <Door to={whoIsAmong('held-back')}>{count(covered - mayBeWritten)}</Door>,
+            },
           ]}
-          total={{ words: 'Now', figure: count(mayBeWritten) }}
+          total={{ words: 'Now', figure: <Door to={whoIsAmong('may-be-written')}>{count(mayBeWritten)}</Door> }}
           note={
             isOlder(today)
               ? `Counted ${moment(today.countedAt, zone)}, as the ladder and the rates. Every campaign counts afresh.`

@@ -1,46 +1,35 @@
+import { event as eventSchema, events, MOST_EVENTS, type OutsideEvent } from '../../../shared/contract/events.ts';
+import { handlers } from '../route.ts';
 import { readBody } from '../upload.ts';
 import type Joi from 'joi';
-import { takeEvents, type OutsideEvent, type TakenEvents } from '../../../operations/events/take-events.ts';
-import { takeEventsAside } from '../../../operations/events/events-aside.ts';
+import { takeEvents, type TakenEvents } from '../../../operations/events/take-events.ts';
+import { dropKeptAside, listKeptAside, takeEventsAside } from '../../../operations/events/events-aside.ts';
 import { Problem } from '../../../operations/problem.ts';
-import { findUnstorable, UNSTORABLE_WORDS } from '../../../shared/storable.ts';
-import * as schema from '../../../shared/schemas.ts';
-import { dropEventsAside, listEventsAside } from '../../../store/statements/events-aside.ts';
-import { pageOf, readCursor, type PageQuery } from '../paging.ts';
+import { findUnstorable, UNSTORABLE_WORDS } from '../storable.ts';
+import { pageOf, readCursor } from '../paging.ts';
 import { isPlainEvent } from '../plain-event.ts';
-import { route, type Route } from '../route.ts';
 
 /** Ten thousand events of over two kilobytes each. */
 const MOST_EVENT_BYTES = 24 * 1024 * 1024;
 
-export const eventRoutes: Route[] = [
-  route<never, { unknown: 'refuse' | 'create' | 'keep' }>({
-    method: 'post', path: '/events', summary: 'Record events from another system: one, an array, or JSON Lines, at most 10,000; repeats are no-ops', query: schema.eventsQuery, raw: 'application/json or application/x-ndjson',
-    async handle({ deps, query, c }): Promise<TakenEvents> {
-      const { events, refused } = readEvents((await readBody(c, MOST_EVENT_BYTES, 'What came')).toString('utf8'));
-      const taken = await takeEvents(deps, events.map(({ event }) => event), query.unknown);
-      const lines = taken.refused.map((one) => ({ line: events[one.line - 1]!.line, detail: one.detail }));
-      return { ...taken, refused: [...refused, ...lines].sort((a, b) => a.line - b.line) };
-    },
-  }),
-  route<never, PageQuery & { address?: string }>({
-    method: 'get', path: '/events/aside', summary: 'Events that wait for their address to be a contact', query: schema.asideQuery,
-    async handle({ deps, query }) {
-      const filter = { address: query.address?.toLowerCase() ?? null, known: false };
-      return pageOf(await listEventsAside(deps.database, filter, readCursor(query.cursor, 0), query.limit + 1), query.limit, (row) => row.id);
-    },
-  }),
-  route({
-    method: 'post', path: '/events/aside/take', summary: 'Record those whose address is a contact by now',
-    handle: ({ deps }) => takeEventsAside(deps),
-  }),
-  route<never, never, { address?: string }>({
-    method: 'post', path: '/events/aside/drop', summary: 'Drop events that wait', body: schema.asideDrop,
-    async handle({ deps, body }) {
-      return { dropped: await dropEventsAside(deps.database, { address: body.address?.toLowerCase() ?? null }) };
-    },
-  }),
-]; // prettier-ignore
+export const eventsRoutes = handlers(events, {
+  async recordEvents({ deps, query, c }): Promise<TakenEvents> {
+    const { events, refused } = readEvents((await readBody(c, MOST_EVENT_BYTES, 'What came')).toString('utf8'));
+    const taken = await takeEvents(
+      deps,
+      events.map(({ event }) => event),
+      query.unknown,
+    );
+    const lines = taken.refused.map((one) => ({ line: events[one.line - 1]!.line, detail: one.detail }));
+    return { ...taken, refused: [...refused, ...lines].sort((a, b) => a.line - b.line) };
+  },
+  async eventsAside({ deps, query }) {
+    const rows = await listKeptAside(deps, query.address, readCursor(query.cursor, 0), query.limit + 1);
+    return pageOf(rows, query.limit, (row) => row.id);
+  },
+  takeEventsAside: ({ deps }) => takeEventsAside(deps),
+  dropEventsAside: ({ deps, body }) => dropKeptAside(deps, body.address),
+});
 
 type Refused = TakenEvents['refused'];
 
@@ -48,14 +37,14 @@ function readEvents(text: string): { events: { line: number; event: OutsideEvent
   const refused: Refused = [];
   const events: { line: number; event: OutsideEvent }[] = [];
   const values = parseBody(text, refused);
-  if (values.length > schema.MOST_EVENTS)
-    throw new Problem('too-large', `${values.length} events at once; at most ${schema.MOST_EVENTS} are taken.`);
+  if (values.length > MOST_EVENTS)
+    throw new Problem('too-large', `${values.length} events at once; at most ${MOST_EVENTS} are taken.`);
   for (const { line, value } of values) {
     if (isPlainEvent(value)) {
       events.push({ line, event: value as OutsideEvent });
       continue;
     }
-    const { error, value: event } = schema.event.validate(value) as {
+    const { error, value: event } = eventSchema.validate(value) as {
       error?: Joi.ValidationError;
       value: OutsideEvent;
     };

@@ -1,0 +1,47 @@
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import type { PreflightContactsQuery } from '../../../shared/contract/sending.ts';
+import type { RecipientsQuery } from '../../../shared/contract/reports.ts';
+import { client } from '../client.ts';
+import { keys } from '../keys.ts';
+
+const WHILE_RUNNING_MS = 1000;
+
+export const useCampaigns = (filter: Parameters<typeof client.campaigns>[0]) =>
+  useQuery({
+    queryKey: keys.campaigns(filter ?? {}),
+    queryFn: () => client.campaigns(filter),
+    placeholderData: keepPreviousData,
+  });
+export const useSending = () =>
+  useQuery({
+    queryKey: keys.campaigns({ state: 'sending' }),
+    queryFn: () => client.campaigns({ state: 'sending', limit: 3 }),
+    refetchInterval: 2000,
+  });
+export const useCampaign = (id: number) =>
+  useQuery({ queryKey: keys.campaign(id), queryFn: () => client.campaign({ id }) });
+export const usePreflight = (id: number) =>
+  useQuery({ queryKey: keys.preflight(id), queryFn: () => client.preflight({ id }) });
+export const usePreflightContacts = (id: number, reason: PreflightContactsQuery['reason'], open: boolean) =>
+  useQuery({
+    queryKey: [...keys.preflight(id), 'contacts', reason],
+    queryFn: () => client.preflightContacts({ id, reason, limit: 20 }),
+    enabled: open,
+  });
+export const usePreview = (id: number, address?: string) =>
+  useQuery({ queryKey: [...keys.campaign(id), 'preview', address], queryFn: () => client.preview({ id, address }) });
+/** Read again when the state has changed. */
+export const useCampaignChanges = (id: number, state: string) =>
+  useQuery({ queryKey: [...keys.campaign(id), 'changes', state], queryFn: () => client.campaignChanges({ id }) });
+export const useReport = (id: number) =>
+  useQuery({
+    queryKey: [...keys.campaign(id), 'report'],
+    queryFn: () => client.report({ id }),
+    refetchInterval: (query) => (query.state.data?.state === 'sending' ? WHILE_RUNNING_MS : 5000),
+  });
+export const useRecipients = (id: number, filter: RecipientsQuery) =>
+  useQuery({
+    queryKey: [...keys.campaign(id), 'recipients', filter],
+    queryFn: () => client.recipients({ id, ...filter, limit: 20 }),
+    placeholderData: keepPreviousData,
+  });

@@ -1,0 +1,34 @@
+import { sending } from '../../../shared/contract/sending.ts';
+import { handlers } from '../route.ts';
+import {
+  cancelCampaign,
+  pauseCampaign,
+  resumeCampaign,
+  startCampaign,
+} from '../../../operations/campaigns/control-campaign.ts';
+import { listChanges } from '../../../operations/campaigns/look-at-ledger.ts';
+import { listPreflightContacts, preflightCampaign } from '../../../operations/campaigns/preflight-campaign.ts';
+import { previewMessage } from '../../../operations/campaigns/preview-message.ts';
+import { pageOf, readCursor } from '../paging.ts';
+
+/** Campaigns on their way: preflight, preview, sending. */
+export const sendingRoutes = handlers(sending, {
+  preflight: ({ deps, params }) => preflightCampaign(deps, params.id),
+  async preflightContacts({ deps, params, query }) {
+    const rows = await listPreflightContacts(
+      deps,
+      params.id,
+      query.reason ?? null,
+      readCursor(query.cursor, 0),
+      query.limit + 1,
+    );
+    return pageOf(rows, query.limit, (row) => row.contactId);
+  },
+  preview: ({ deps, params, query }) => previewMessage(deps, params.id, query.address),
+  startCampaign: ({ deps, params, body, who }) =>
+    startCampaign(deps, params.id, { expected: body.expect, version: body.version, actor: who.name }),
+  pauseCampaign: ({ deps, params, body, who }) => pauseCampaign(deps, params.id, body.reason, who.name),
+  resumeCampaign: ({ deps, params, who }) => resumeCampaign(deps, params.id, who.name),
+  cancelCampaign: ({ deps, params, who }) => cancelCampaign(deps, params.id, who.name),
+  campaignChanges: ({ deps, params }) => listChanges(deps, params.id),
+});

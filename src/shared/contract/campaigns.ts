@@ -1,0 +1,238 @@
+import Joi from 'joi';
+import {
+  id,
+  name,
+  anyText,
+  oneOf,
+  instant,
+  text,
+  version,
+  ids,
+  page,
+  pageOf,
+  idParams,
+  type PageQuery,
+} from './parts.ts';
+import { type CampaignState, CAMPAIGN_STATES, type Purpose, PURPOSES } from '../words.ts';
+import { contract } from './contract.ts';
+
+/** A campaign in a list, with how many it went to. */
+export interface CampaignListItem {
+  id: number;
+  name: string;
+  subject: string;
+  state: CampaignState;
+  sentElsewhere: boolean;
+  startedAt: string | null;
+  changedAt: string;
+  audience: number;
+  accepted: number;
+  waiting: number;
+}
+
+export const campaignListItemSchema = Joi.object<CampaignListItem, true>({
+  id: Joi.number().required(),
+  name: anyText.required(),
+  subject: anyText.required(),
+  state: oneOf(CAMPAIGN_STATES).required(),
+  sentElsewhere: Joi.boolean().required(),
+  startedAt: instant.allow(null).required(),
+  changedAt: instant.required(),
+  audience: Joi.number().required(),
+  accepted: Joi.number().required(),
+  waiting: Joi.number().required(),
+});
+
+export interface Campaign {
+  id: number;
+  brandId: number;
+  name: string;
+  purpose: Purpose;
+  subject: string;
+  html: string;
+  text: string;
+  listIds: number[];
+  leftOutListIds: number[];
+  segmentIds: number[];
+  leftOutSegmentIds: number[];
+  state: CampaignState;
+  /** Rises with each change of the draft. */
+  version: number;
+  pausedBecause: string | null;
+  trouble: string | null;
+  sentElsewhere: boolean;
+  changedAt: string;
+  startedAt: string | null;
+  finishedAt: string | null;
+  /** Since when the relay refuses; null while it does not. */
+  troubleSince: string | null;
+  createdAt: string;
+}
+
+export const campaignSchema = Joi.object<Campaign, true>({
+  id: Joi.number().required(),
+  brandId: Joi.number().required(),
+  name: anyText.required(),
+  purpose: oneOf(PURPOSES).required(),
+  subject: anyText.required(),
+  html: anyText.required(),
+  text: anyText.required(),
+  listIds: Joi.array().items(Joi.number()).required(),
+  leftOutListIds: Joi.array().items(Joi.number()).required(),
+  segmentIds: Joi.array().items(Joi.number()).required(),
+  leftOutSegmentIds: Joi.array().items(Joi.number()).required(),
+  state: oneOf(CAMPAIGN_STATES).required(),
+  version: Joi.number().required(),
+  pausedBecause: anyText.allow(null).required(),
+  trouble: anyText.allow(null).required(),
+  sentElsewhere: Joi.boolean().required(),
+  changedAt: instant.required(),
+  startedAt: instant.allow(null).required(),
+  finishedAt: instant.allow(null).required(),
+  troubleSince: instant.allow(null).required(),
+  createdAt: instant.required(),
+});
+
+export const draft = {
+  name: name(200),
+  purpose: oneOf(PURPOSES),
+  subject: text(900).allow(''),
+  html: Joi.string().max(1_000_000).allow(''),
+  text: Joi.string().max(1_000_000).allow(''),
+  listIds: ids,
+  leftOutListIds: ids,
+  segmentIds: ids,
+  leftOutSegmentIds: ids,
+};
+
+/** Body of `POST /campaigns`. */
+export interface NewCampaign {
+  name: string;
+  purpose?: Purpose;
+  subject?: string;
+  html?: string;
+  text?: string;
+  listIds?: number[];
+  leftOutListIds?: number[];
+  segmentIds?: number[];
+  leftOutSegmentIds?: number[];
+  brandId: number;
+}
+
+const ofNewCampaign = {
+  ...draft,
+  brandId: id.required(),
+  name: draft.name.required(),
+  purpose: draft.purpose.default('marketing'),
+  subject: draft.subject.default(''),
+  html: draft.html.default(''),
+  text: draft.text.default(''),
+  listIds: ids.default([]),
+  leftOutListIds: ids.default([]),
+  segmentIds: ids.default([]).description('Segments taken in; with the lists at least one'),
+  leftOutSegmentIds: ids.default([]),
+};
+
+const newCampaign = Joi.object<NewCampaign, true>(ofNewCampaign);
+
+/** Body of `POST /campaigns/elsewhere`. */
+export interface ElsewhereCampaign extends NewCampaign {
+  startedAt: string;
+}
+
+const elsewhereCampaign = Joi.object<ElsewhereCampaign, true>({
+  ...ofNewCampaign,
+  startedAt: instant.required(),
+});
+
+/** Body of `PATCH /campaigns/:id`. */
+export interface CampaignChangeRequest extends Partial<Omit<NewCampaign, 'brandId'>> {
+  version?: number;
+}
+
+const campaignChange = Joi.object<CampaignChangeRequest, true>({ ...draft, version }).or(...Object.keys(draft));
+
+/** Query of `GET /campaigns`. */
+export interface CampaignQuery extends PageQuery {
+  brandId?: number;
+  state?: CampaignState;
+}
+
+const campaignQuery = Joi.object<CampaignQuery, true>({ ...page, brandId: id, state: oneOf(CAMPAIGN_STATES) });
+
+/** Query of `DELETE /campaigns/:id`. */
+export interface DraftQuery {
+  version?: number;
+}
+
+const draftQuery = Joi.object<DraftQuery, true>({ version });
+
+/** Campaigns. */
+export const campaigns = {
+  campaigns: contract({
+    method: 'get',
+    path: '/campaigns',
+    summary: 'Campaigns, latest first',
+    query: campaignQuery,
+    filled: ['limit'],
+    answer: pageOf(campaignListItemSchema),
+    example: { brandId: 1, state: 'draft', limit: 20 },
+  }),
+  createCampaign: contract({
+    method: 'post',
+    path: '/campaigns',
+    summary: 'Create a campaign as a draft',
+    body: newCampaign,
+    filled: ['purpose', 'subject', 'html', 'text', 'listIds', 'leftOutListIds', 'segmentIds', 'leftOutSegmentIds'],
+    status: 201,
+    answer: campaignSchema,
+    problems: ['name-taken', 'not-found'],
+    example: {
+      brandId: 1,
+      name: 'The sky in December',
+      subject: 'The sky in December',
+      html: '<p>Dear [[first_name else "reader"]], <a href="https://larkfield.example/sky">look up</a>.</p>',
+      listIds: [1],
+    },
+  }),
+  recordCampaign: contract({
+    method: 'post',
+    path: '/campaigns/elsewhere',
+    summary: 'Record a campaign that another system sent, so that events can name it',
+    body: elsewhereCampaign,
+    filled: ['purpose', 'subject', 'html', 'text', 'listIds', 'leftOutListIds', 'segmentIds', 'leftOutSegmentIds'],
+    status: 201,
+    answer: campaignSchema,
+    problems: ['name-taken', 'not-found'],
+    example: { brandId: 1, name: 'The sky in November', listIds: [1], startedAt: '2026-11-02T09:00:00Z' },
+  }),
+  campaign: contract({
+    method: 'get',
+    path: '/campaigns/:id',
+    summary: 'One campaign',
+    params: idParams,
+    answer: campaignSchema,
+    problems: ['not-found'],
+    example: { id: 1 },
+  }),
+  changeCampaign: contract({
+    method: 'patch',
+    path: '/campaigns/:id',
+    summary: 'Change a draft',
+    params: idParams,
+    body: campaignChange,
+    answer: campaignSchema,
+    problems: ['changed-meanwhile', 'name-taken', 'not-found', 'wrong-state'],
+    example: { id: 1, subject: 'What to see in December' },
+  }),
+  removeDraft: contract({
+    method: 'delete',
+    path: '/campaigns/:id',
+    summary: 'Delete a draft that no segment speaks of',
+    params: idParams,
+    query: draftQuery,
+    status: 204,
+    problems: ['changed-meanwhile', 'not-found', 'wrong-state'],
+    example: { id: 1 },
+  }),
+};

@@ -1,0 +1,231 @@
+import Joi from 'joi';
+import { anyText, oneOf, instant, text, page, countedPageOf, idParams, type PageQuery } from './parts.ts';
+import {
+  type CampaignState,
+  CAMPAIGN_STATES,
+  type DeliveryState,
+  type Reason,
+  DELIVERY_STATES,
+  REASONS,
+  type EventKind,
+  EVENT_KINDS,
+  BOUNCE_CLASSES,
+} from '../words.ts';
+import { contract } from './contract.ts';
+
+/** One recipient of a campaign in its ledger; `reply` is what the relay said. */
+export interface Recipient {
+  contactId: number;
+  address: string;
+  name: string | null;
+  archived: boolean;
+  state: DeliveryState;
+  reasons: Reason[];
+  at: string | null;
+  reply: string | null;
+}
+
+const recipientSchema = Joi.object<Recipient, true>({
+  contactId: Joi.number().required(),
+  address: anyText.required(),
+  name: anyText.allow(null).required(),
+  archived: Joi.boolean().required(),
+  state: oneOf(DELIVERY_STATES).required(),
+  reasons: Joi.array().items(oneOf(REASONS)).required(),
+  at: instant.allow(null).required(),
+  reply: anyText.allow(null).required(),
+});
+
+/** A rate with its limit. `rate` is null while the denominator is nothing; nothing is judged under 200. */
+export interface Rate {
+  name: 'bounce' | 'hard' | 'complaint' | 'unsubscribe';
+  count: number;
+  of: number;
+  /** count ÷ of. */
+  rate: number | null;
+  limit: number;
+  over: boolean | null;
+}
+
+const rateSchema = Joi.object<Rate, true>({
+  name: Joi.string().valid('bounce', 'hard', 'complaint', 'unsubscribe').required(),
+  count: Joi.number().required(),
+  of: Joi.number().required(),
+  rate: Joi.number().allow(null).required(),
+  limit: Joi.number().required(),
+  over: Joi.boolean().allow(null).required(),
+});
+
+/** What became of a campaign: the ledger, what came back, who acted. Contacts, not events, are counted. */
+export interface CampaignReport {
+  campaignId: number;
+  state: CampaignState;
+  pausedBecause: string | null;
+  trouble: string | null;
+  startedAt: string | null;
+  finishedAt: string | null;
+  /** audience = accepted + refused + uncertain + waiting + onTheirWay + heldBack, always. */
+  ledger: {
+    audience: number;
+    accepted: number;
+    refused: number;
+    uncertain: number;
+    waiting: number;
+    onTheirWay: number;
+    heldBack: number;
+    reasons: { reason: Reason; contacts: number }[];
+    agrees: boolean;
+  };
+  at: string;
+  /** When what follows was counted: of a large campaign some minutes before `at`, which the ledger is counted at. */
+  countedAt: string;
+  /** accepted − bounced. */
+  delivered: number;
+  /** Of those accepted: what came back later, by class. */
+  bounced: { hard: number; soft: number; block: number; any: number };
+  /** What the relay refused at once, by class; in the ledger they are refused, and never were accepted. */
+  refusedAs: { hard: number; soft: number; block: number; any: number };
+  opened: { human: number; any: number };
+  clicked: { human: number; any: number };
+  machineActs: number;
+  complained: number;
+  unsubscribed: number;
+  rates: Rate[];
+  domains: {
+    domain: string;
+    accepted: number;
+    refused: number;
+    /** Of those accepted, later. */
+    bounced: number;
+    opened: number;
+    clicked: number;
+    complained: number;
+  }[];
+}
+
+const campaignReportSchema = Joi.object<CampaignReport, true>({
+  campaignId: Joi.number().required(),
+  state: oneOf(CAMPAIGN_STATES).required(),
+  pausedBecause: anyText.allow(null).required(),
+  trouble: anyText.allow(null).required(),
+  startedAt: instant.allow(null).required(),
+  finishedAt: instant.allow(null).required(),
+  ledger: Joi.object<CampaignReport['ledger'], true>({
+    audience: Joi.number().required(),
+    accepted: Joi.number().required(),
+    refused: Joi.number().required(),
+    uncertain: Joi.number().required(),
+    waiting: Joi.number().required(),
+    onTheirWay: Joi.number().required(),
+    heldBack: Joi.number().required(),
+    reasons: Joi.array()
+      .items(
+        Joi.object<CampaignReport['ledger']['reasons'][number], true>({
+          reason: oneOf(REASONS).required(),
+          contacts: Joi.number().required(),
+        }),
+      )
+      .required(),
+    agrees: Joi.boolean().required(),
+  }).required(),
+  at: instant.required(),
+  countedAt: instant.required(),
+  delivered: Joi.number().required(),
+  bounced: Joi.object<CampaignReport['bounced'], true>({
+    hard: Joi.number().required(),
+    soft: Joi.number().required(),
+    block: Joi.number().required(),
+    any: Joi.number().required(),
+  }).required(),
+  refusedAs: Joi.object<CampaignReport['refusedAs'], true>({
+    hard: Joi.number().required(),
+    soft: Joi.number().required(),
+    block: Joi.number().required(),
+    any: Joi.number().required(),
+  }).required(),
+  opened: Joi.object<CampaignReport['opened'], true>({
+    human: Joi.number().required(),
+    any: Joi.number().required(),
+  }).required(),
+  clicked: Joi.object<CampaignReport['clicked'], true>({
+    human: Joi.number().required(),
+    any: Joi.number().required(),
+  }).required(),
+  machineActs: Joi.number().required(),
+  complained: Joi.number().required(),
+  unsubscribed: Joi.number().required(),
+  rates: Joi.array().items(rateSchema).required(),
+  domains: Joi.array()
+    .items(
+      Joi.object<CampaignReport['domains'][number], true>({
+        domain: anyText.required(),
+        accepted: Joi.number().required(),
+        refused: Joi.number().required(),
+        bounced: Joi.number().required(),
+        opened: Joi.number().required(),
+        clicked: Joi.number().required(),
+        complained: Joi.number().required(),
+      }),
+    )
+    .required(),
+});
+
+/** Query of `GET /campaigns/:id/recipients.csv`. */
+export interface RecipientsFileQuery {
+  state?: 'held-back' | 'queued' | 'claimed' | 'accepted' | 'refused' | 'uncertain' | 'waiting';
+  reason?: Reason;
+  acted?: EventKind;
+  actor?: 'human' | 'machine' | 'unknown' | 'hard' | 'soft' | 'block';
+  part?: string;
+}
+
+/** Of the whole file; a page of them is asked for with more. */
+const ofRecipients = {
+  state: Joi.string()
+    .valid(...DELIVERY_STATES, 'waiting')
+    .description('In the ledger; waiting is queued or on the way'),
+  reason: oneOf(REASONS),
+  acted: oneOf(EVENT_KINDS),
+  actor: Joi.string().valid('human', 'machine', 'unknown', ...BOUNCE_CLASSES),
+  part: text(320).allow('').default('').description('Part of an address or name'),
+};
+
+const recipientsFileQuery = Joi.object<RecipientsFileQuery, true>(ofRecipients);
+
+/** Query of `GET /campaigns/:id/recipients`. */
+export interface RecipientsQuery extends RecipientsFileQuery, PageQuery {}
+
+const recipientsQuery = Joi.object<RecipientsQuery, true>({ ...ofRecipients, ...page });
+
+/** What came of campaigns. */
+export const reports = {
+  report: contract({
+    method: 'get',
+    path: '/campaigns/:id/report',
+    summary: 'Ledger, what came back, who acted',
+    params: idParams,
+    answer: campaignReportSchema,
+    problems: ['not-found'],
+    example: { id: 1 },
+  }),
+  recipients: contract({
+    method: 'get',
+    path: '/campaigns/:id/recipients',
+    summary: 'The contacts behind one figure of the report',
+    params: idParams,
+    query: recipientsQuery,
+    filled: ['part', 'limit'],
+    answer: countedPageOf(recipientSchema),
+    example: { id: 1, state: 'held-back', limit: 20 },
+  }),
+  exportRecipients: contract({
+    method: 'get',
+    path: '/campaigns/:id/recipients.csv',
+    summary: 'The same as a CSV file, all of them',
+    answers: 'text/csv',
+    params: idParams,
+    query: recipientsFileQuery,
+    filled: ['part'],
+    example: { id: 1, state: 'accepted' },
+  }),
+};

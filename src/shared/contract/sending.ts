@@ -1,0 +1,306 @@
+import { campaignSchema } from './campaigns.ts';
+import Joi from 'joi';
+import { anyText, oneOf, instant, text, page, pageOf, idParams, arrayOf, type PageQuery } from './parts.ts';
+import { type CampaignState, CAMPAIGN_STATES, type Reason, REASONS } from '../words.ts';
+import { contract } from './contract.ts';
+
+/**
+ * A campaign with its message and audience. `pausedBecause` is set while it is paused, `trouble` while the relay
+ * refuses.
+ */
+/** One change of a campaign’s state: who or what, and why. */
+export interface CampaignChange {
+  id: number;
+  at: string;
+  before: CampaignState;
+  after: CampaignState;
+  actorKind: 'person' | 'rule';
+  actor: string;
+  because: string | null;
+}
+
+const campaignChangeSchema = Joi.object<CampaignChange, true>({
+  id: Joi.number().required(),
+  at: instant.required(),
+  before: oneOf(CAMPAIGN_STATES).required(),
+  after: oneOf(CAMPAIGN_STATES).required(),
+  actorKind: Joi.string().valid('person', 'rule').required(),
+  actor: anyText.required(),
+  because: anyText.allow(null).required(),
+});
+
+/** The message as one contact would get it, with what is wrong with it. */
+export interface MessagePreview {
+  message: {
+    to: string;
+    from: { name: string; address: string };
+    subject: string;
+    html: string;
+    text: string;
+    headers: Record<string, string>;
+  };
+  links: { number: number; url: string }[];
+  problems: { field: string; at: number; message: string }[];
+}
+
+const messagePreviewSchema = Joi.object<MessagePreview, true>({
+  message: Joi.object<MessagePreview['message'], true>({
+    to: anyText.required(),
+    from: Joi.object<MessagePreview['message']['from'], true>({
+      name: anyText.required(),
+      address: anyText.required(),
+    }).required(),
+    subject: anyText.required(),
+    html: anyText.required(),
+    text: anyText.required(),
+    headers: Joi.object().pattern(Joi.string(), anyText).required(),
+  }).required(),
+  links: Joi.array()
+    .items(
+      Joi.object<MessagePreview['links'][number], true>({ number: Joi.number().required(), url: anyText.required() }),
+    )
+    .required(),
+  problems: Joi.array()
+    .items(
+      Joi.object<MessagePreview['problems'][number], true>({
+        field: anyText.required(),
+        at: Joi.number().required(),
+        message: anyText.required(),
+      }),
+    )
+    .required(),
+});
+
+/** A contact of the audience, with every reason that holds them back; none means they will get it. */
+export interface JudgedContact {
+  contactId: number;
+  address: string;
+  name: string | null;
+  reasons: Reason[];
+}
+
+const judgedContactSchema = Joi.object<JudgedContact, true>({
+  contactId: Joi.number().required(),
+  address: anyText.required(),
+  name: anyText.allow(null).required(),
+  reasons: Joi.array().items(oneOf(REASONS)).required(),
+});
+
+/** The audience before anything is sent: everybody counted once, under the first reason that applies. */
+export interface Preflight {
+  campaignId: number;
+  /** Of the draft: to be said back when it is started. */
+  version: number;
+  countedAt: string;
+  audience: number;
+  willGet: number;
+  heldBack: number;
+  reasons: {
+    reason: Reason;
+    contacts: number;
+    sample: { contactId: number; name: string | null; address: string }[];
+  }[];
+  /**
+   * For purpose service: whom it reaches although they complained, opted out or are at sunset; one contact may be in
+   * several.
+   */
+  inSpiteOf: {
+    reason: Reason;
+    contacts: number;
+    sample: { contactId: number; name: string | null; address: string }[];
+  }[];
+  domains: { domain: string; contacts: number; accepted: number; bounced: number }[];
+  problems: { field: string; at: number; message: string }[];
+}
+
+const preflightSchema = Joi.object<Preflight, true>({
+  campaignId: Joi.number().required(),
+  version: Joi.number().required(),
+  countedAt: instant.required(),
+  audience: Joi.number().required(),
+  willGet: Joi.number().required(),
+  heldBack: Joi.number().required(),
+  reasons: Joi.array()
+    .items(
+      Joi.object<Preflight['reasons'][number], true>({
+        reason: oneOf(REASONS).required(),
+        contacts: Joi.number().required(),
+        sample: Joi.array()
+          .items(
+            Joi.object<Preflight['reasons'][number]['sample'][number], true>({
+              contactId: Joi.number().required(),
+              name: anyText.allow(null).required(),
+              address: anyText.required(),
+            }),
+          )
+          .required(),
+      }),
+    )
+    .required(),
+  inSpiteOf: Joi.array()
+    .items(
+      Joi.object<Preflight['inSpiteOf'][number], true>({
+        reason: oneOf(REASONS).required(),
+        contacts: Joi.number().required(),
+        sample: Joi.array()
+          .items(
+            Joi.object<Preflight['inSpiteOf'][number]['sample'][number], true>({
+              contactId: Joi.number().required(),
+              name: anyText.allow(null).required(),
+              address: anyText.required(),
+            }),
+          )
+          .required(),
+      }),
+    )
+    .required(),
+  domains: Joi.array()
+    .items(
+      Joi.object<Preflight['domains'][number], true>({
+        domain: anyText.required(),
+        contacts: Joi.number().required(),
+        accepted: Joi.number().required(),
+        bounced: Joi.number().required(),
+      }),
+    )
+    .required(),
+  problems: Joi.array()
+    .items(
+      Joi.object<Preflight['problems'][number], true>({
+        field: anyText.required(),
+        at: Joi.number().required(),
+        message: anyText.required(),
+      }),
+    )
+    .required(),
+});
+
+/** Body of `POST /campaigns/:id/start`. */
+export interface StartRequest {
+  expect: number;
+  version?: number;
+}
+
+const startRequest = Joi.object<StartRequest, true>({
+  expect: Joi.number().integer().min(0).required().description('How many the preflight said will get it'),
+  version: Joi.number()
+    .integer()
+    .min(1)
+    .description('The version of the draft that the preflight was of; one that was changed since does not start'),
+});
+
+/** Body of `POST /campaigns/:id/pause`. */
+export interface PauseRequest {
+  reason?: string;
+}
+
+const pauseRequest = Joi.object<PauseRequest, true>({ reason: text(500).default('paused by a person') });
+
+/** Query of `GET /campaigns/:id/preflight/contacts`. */
+export interface PreflightContactsQuery extends PageQuery {
+  reason?: Reason;
+}
+
+const preflightContactsQuery = Joi.object<PreflightContactsQuery, true>({
+  ...page,
+  reason: oneOf(REASONS).description('Deciding reason; left out: those who will get it'),
+});
+
+/** Query of `GET /campaigns/:id/preview`. */
+export interface PreviewQuery {
+  address?: string;
+}
+
+const previewQuery = Joi.object<PreviewQuery, true>({ address: text(320) });
+
+/** Campaigns on their way: preflight, preview, sending. */
+export const sending = {
+  preflight: contract({
+    method: 'get',
+    path: '/campaigns/:id/preflight',
+    summary: 'The audience with every hold-back counted, before anything is sent',
+    params: idParams,
+    answer: preflightSchema,
+    problems: ['bad-condition', 'not-found', 'took-too-long'],
+    example: { id: 1 },
+  }),
+  preflightContacts: contract({
+    method: 'get',
+    path: '/campaigns/:id/preflight/contacts',
+    summary: 'The contacts behind one figure of the preflight',
+    params: idParams,
+    query: preflightContactsQuery,
+    filled: ['limit'],
+    answer: pageOf(judgedContactSchema),
+    problems: ['bad-condition', 'not-found', 'took-too-long'],
+    example: { id: 1, reason: 'suppressed', limit: 20 },
+  }),
+  preview: contract({
+    method: 'get',
+    path: '/campaigns/:id/preview',
+    summary: 'The message as one contact would get it',
+    params: idParams,
+    query: previewQuery,
+    answer: messagePreviewSchema,
+    problems: ['not-found'],
+    example: { id: 1, address: 'ada@lanternpost.example' },
+  }),
+  startCampaign: contract({
+    method: 'post',
+    path: '/campaigns/:id/start',
+    summary: 'Start sending',
+    needs: 'send',
+    params: idParams,
+    body: startRequest,
+    answer: campaignSchema,
+    problems: [
+      'bad-condition',
+      'count-moved',
+      'message-unfit',
+      'nobody-left',
+      'not-found',
+      'took-too-long',
+      'wrong-state',
+    ],
+    example: { id: 1, expect: 3 },
+  }),
+  pauseCampaign: contract({
+    method: 'post',
+    path: '/campaigns/:id/pause',
+    summary: 'Pause sending; nothing more leaves',
+    params: idParams,
+    body: pauseRequest,
+    filled: ['reason'],
+    answer: campaignSchema,
+    problems: ['not-found', 'wrong-state'],
+    example: { id: 1, reason: 'a wrong date in the second paragraph' },
+  }),
+  resumeCampaign: contract({
+    method: 'post',
+    path: '/campaigns/:id/resume',
+    summary: 'Go on sending',
+    needs: 'send',
+    params: idParams,
+    answer: campaignSchema,
+    problems: ['not-found', 'wrong-state'],
+    example: { id: 1 },
+  }),
+  cancelCampaign: contract({
+    method: 'post',
+    path: '/campaigns/:id/cancel',
+    summary: 'Cancel for good; who still waits gets nothing',
+    params: idParams,
+    answer: campaignSchema,
+    problems: ['not-found'],
+    example: { id: 1 },
+  }),
+  campaignChanges: contract({
+    method: 'get',
+    path: '/campaigns/:id/changes',
+    summary: 'Who started, paused, resumed or cancelled a campaign, and why',
+    params: idParams,
+    answer: arrayOf(campaignChangeSchema),
+    problems: ['not-found'],
+    example: { id: 1 },
+  }),
+};
