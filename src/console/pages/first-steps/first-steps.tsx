@@ -10,14 +10,18 @@ import { ListForm } from '../settings/list-form.tsx';
 import { AskRelay, SendTest } from './relay-steps.tsx';
 import { StepList, type Step } from './step-list.tsx';
 
-/** What a brand that has sent nothing yet needs before it can: what is done, and the next; nothing once it has. */
-export function useFirstSteps(): Step[] | null {
+/**
+ * What a brand that has sent nothing yet needs before it can: what is done, and the next; null once it has. Undefined
+ * until that is known, so that nobody reads that all is in order where nothing has begun.
+ */
+export function useFirstSteps(): Step[] | null | undefined {
   const brand = useBrand();
-  const lists = useLists().data?.filter(({ brandId }) => brandId === brand.id);
-  const counts = useListCounts().data;
-  const campaigns = useCampaigns({ brandId: brand.id, limit: 1 }).data?.items;
-  const isOpen = lists !== undefined && counts !== undefined && campaigns?.length === 0;
+  const asked = [useLists(), useListCounts(), useCampaigns({ brandId: brand.id, limit: 1 })] as const;
+  const lists = asked[0].data?.filter(({ brandId }) => brandId === brand.id);
+  const counts = asked[1].data;
+  const isOpen = lists !== undefined && counts !== undefined && asked[2].data?.items.length === 0;
   const relay = useRelay(isOpen).data;
+  if (asked.some(({ isPending }) => isPending)) return undefined;
   if (!isOpen) return null;
   const ofBrand = counts.filter(({ listId }) => lists.some(({ id }) => id === listId));
   const [subscribed, pending] = [sum(ofBrand, 'subscribed'), sum(ofBrand, 'pending')];

@@ -19,23 +19,26 @@ import { useToday } from '../../api/queries/organisation.ts';
 import { useBrand } from '../../brand.tsx';
 import { ActorMark } from '../../components/marks.tsx';
 import { Needles } from '../../components/needles.tsx';
-import { Await, Door, Finding, Leaf, Ledger, Section } from '../../components/page.tsx';
+import { Await, Door, Finding, Leaf, Ledger, Loading, Section } from '../../components/page.tsx';
 import { count, moment, percent, plural } from '../../components/words.ts';
 import { changedWords } from '../../../client/wording/changed.ts';
 import { whoIsAmong } from '../../components/doors.ts';
 import { FirstSteps, firstStepsWords, useFirstSteps } from '../first-steps/first-steps.tsx';
 import { Rows } from '../../components/rows.tsx';
+import type { Step } from '../first-steps/step-list.tsx';
 
 /** What changed since yesterday, what needs a look, what is under way. */
 export default function Today() {
-  const brand = useBrand();
-  return <Await of={useToday(brand.id)}>{(today) => <TodayPage today={today} />}</Await>;
+  const today = useToday(useBrand().id);
+  const steps = useFirstSteps();
+  return (
+    <Await of={today}>{(data) => (steps === undefined ? <Loading /> : <TodayPage today={data} steps={steps} />)}</Await>
+  );
 }
 
-function TodayPage({ today }: { today: TodayData }) {
+function TodayPage({ today, steps }: { today: TodayData; steps: Step[] | null }) {
   const { name, zone } = useBrand();
   const happened = sinceYesterday(today.changed);
-  const steps = useFirstSteps();
   return (
     <>
       <Finding
