@@ -5,7 +5,16 @@ import pg from 'pg';
 import { makeTokenizer } from '../src/core/message/token.ts';
 import { writeMessage, compileMessage, standardFields } from '../src/core/message/compile-message.ts';
 import { makeMimeBuilder } from '../src/service/relay/mime-skeleton.ts';
-import { addressOf, copyBare, copyIndexed, importEnd, importSeconds, withClient, writeRows } from './measuring.ts';
+import {
+  addressOf,
+  copyBare,
+  copyIndexed,
+  importEnd,
+  importSeconds,
+  median,
+  withClient,
+  writeRows,
+} from './measuring.ts';
 import { measureCheck, measureLargeImport, measureReconcile } from './clean-contacts.ts';
 import { measureConditions } from './conditions.ts';
 import { measureTracking } from './tracking.ts';
@@ -26,7 +35,6 @@ const FOLDER = '.avendel/bench';
  * comes and goes.
  */
 const ROUNDS = 5;
-const median = (all: number[]): number => all.sort((a, b) => a - b)[Math.floor(all.length / 2)]!;
 
 const server = process.env['AVENDEL_BENCH_SERVER']!;
 

@@ -85,3 +85,6 @@ export function copyBare(service: BenchService, file: string): Promise<number> {
     return took;
   });
 }
+
+/** The middle one; of an even number the upper of the two. */
+export const median = (all: number[]): number => all.sort((a, b) => a - b)[Math.floor(all.length / 2)]!;

@@ -16,7 +16,7 @@ interface Props {
 export function FormDialog({ opened, onClose, title, send, children }: Props) {
   return (
     <Modal opened={opened} onClose={onClose} withCloseButton={false}>
-      <div className="row" style={{ justifyContent: 'space-between', marginBottom: 12 }}>
+      <div className="row apart" style={{ marginBottom: 12 }}>
         <Modal.Title>{title}</Modal.Title>
         <CloseButton aria-label="Close" onClick={onClose} />
       </div>

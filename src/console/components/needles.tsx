@@ -1,4 +1,4 @@
-import { percent } from './words.ts';
+import { percent, plural } from './words.ts';
 
 export interface Needle {
   day: string;
@@ -10,6 +10,8 @@ const WIDTH = 240;
 const HEIGHT = 72;
 /** Denominators under this are drawn, never judged. */
 const LEAST_JUDGED = 200;
+
+const isOver = ({ of, rate }: Needle, limit: number): boolean => of >= LEAST_JUDGED && rate > limit;
 
 /** Rates as needles, one a sending day, with their limit; days over it turn brick. A table stands behind it. */
 export function Needles({
@@ -32,7 +34,11 @@ export function Needles({
   );
   const y = (rate: number): number => HEIGHT - (HEIGHT * Math.min(rate, top)) / top;
   const [start, end] = [Date.parse(from), Date.parse(to)];
-  const over = needles.filter((needle) => needle.of >= LEAST_JUDGED && needle.rate > limit);
+  const across = (day: string): { x1: number; x2: number } => {
+    const x = 2 + ((WIDTH - 4) * (Date.parse(day) - start)) / (end - start);
+    return { x1: x, x2: x };
+  };
+  const over = needles.filter((needle) => isOver(needle, limit)).map(({ day }) => day);
   return (
     <figure style={{ margin: '0 0 16px' }}>
       <svg
@@ -41,21 +47,16 @@ export function Needles({
         role="img"
         aria-label={`${title}: ${needles.length} sending days, ${over.length} over the limit of ${percent(limit)}`}
       >
-        {needles.map((needle) => {
-          const x = 2 + ((WIDTH - 4) * (Date.parse(needle.day) - start)) / (end - start);
-          const high = needle.of >= LEAST_JUDGED && needle.rate > limit;
-          return (
-            <line
-              key={needle.day}
-              x1={x}
-              x2={x}
-              y1={HEIGHT}
-              y2={y(needle.rate)}
-              stroke={high ? 'var(--av-stop-mark)' : 'var(--av-ink2)'}
-              strokeWidth={2}
-            />
-          );
-        })}
+        {needles.map((needle) => (
+          <line
+            key={needle.day}
+            {...across(needle.day)}
+            y1={HEIGHT}
+            y2={y(needle.rate)}
+            stroke={isOver(needle, limit) ? 'var(--av-stop-mark)' : 'var(--av-ink2)'}
+            strokeWidth={2}
+          />
+        ))}
         <line x1={0} x2={WIDTH} y1={HEIGHT} y2={HEIGHT} stroke="var(--av-rule)" />
         <line x1={0} x2={WIDTH} y1={y(limit)} y2={y(limit)} stroke="var(--av-stop)" strokeDasharray="4 3" />
         <text x={0} y={y(limit) - 4} fontSize={12.5} fill="var(--av-stop)">
@@ -68,16 +69,13 @@ export function Needles({
           today
         </text>
       </svg>
-      <figcaption className="third">
-        {needles.length === 0
-          ? 'Nothing was sent in these days.'
-          : over.length === 0
-            ? 'Inside the limit on every sending day.'
-            : `Over the limit on ${over.length} ${over.length === 1 ? 'day' : 'days'}: ${over
-                .map((needle) => needle.day)
-                .slice(0, 3)
-                .join(', ')}.`}
-      </figcaption>
+      <figcaption className="third">{inWords(needles.length, over)}</figcaption>
     </figure>
   );
+}
+
+function inWords(days: number, over: string[]): string {
+  if (days === 0) return 'Nothing was sent in these days.';
+  if (over.length === 0) return 'Inside the limit on every sending day.';
+  return `Over the limit on ${plural(over.length, 'day', 'days')}: ${over.slice(0, 3).join(', ')}.`;
 }

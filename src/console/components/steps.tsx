@@ -26,7 +26,7 @@ export function Steps({
   const place = (at: number): number => (heldBack === 0 ? 0 : (100 * (at - willGet)) / heldBack);
   return (
     <div>
-      <div className="row" style={{ justifyContent: 'space-between' }}>
+      <div className="row apart">
         <strong>{count(willGet)} will get this</strong>
         <strong>{count(heldBack)} held back</strong>
       </div>
@@ -48,32 +48,46 @@ export function Steps({
           <span>{count(audience)}</span>
         </span>
       </div>
-      {rows.map((row) => {
-        const tone = TONE_COLOURS[REASON_LOOK[row.reason].tone];
-        return (
-          <button
-            key={row.reason}
-            type="button"
-            className={open === row.reason ? `${css.reasonRow} open` : css.reasonRow}
-            aria-expanded={open === row.reason}
-            onClick={() => onOpen(row.reason)}
-          >
-            <ReasonMark reason={row.reason} />
-            <span className="figure">
-              <span className="door">{count(row.contacts)}</span>
-            </span>
-            <span className={`${css.three} second`}>{row.sample.map((one) => one.name ?? one.address).join(', ')}</span>
-            <span className={css.step}>
-              <i
-                style={{ left: `${place(row.from)}%`, width: `${place(row.to) - place(row.from)}%`, background: tone }}
-              />
-            </span>
-          </button>
-        );
-      })}
+      {rows.map((row) => (
+        <ReasonRow
+          key={row.reason}
+          row={row}
+          step={{ left: `${place(row.from)}%`, width: `${place(row.to) - place(row.from)}%` }}
+          open={open === row.reason}
+          onOpen={() => onOpen(row.reason)}
+        />
+      ))}
       <Sum audience={audience} heldBack={heldBack} willGet={willGet} />
       <Key />
     </div>
+  );
+}
+
+interface ReasonRowProps {
+  row: Preflight['reasons'][number];
+  /** Where in the enlarged end its contacts are. */
+  step: { left: string; width: string };
+  open: boolean;
+  onOpen: () => void;
+}
+
+function ReasonRow({ row, step, open, onOpen }: ReasonRowProps) {
+  return (
+    <button
+      type="button"
+      className={open ? `${css.reasonRow} open` : css.reasonRow}
+      aria-expanded={open}
+      onClick={onOpen}
+    >
+      <ReasonMark reason={row.reason} />
+      <span className="figure">
+        <span className="door">{count(row.contacts)}</span>
+      </span>
+      <span className={`${css.three} second`}>{row.sample.map((one) => one.name ?? one.address).join(', ')}</span>
+      <span className={css.step}>
+        <i style={{ ...step, background: TONE_COLOURS[REASON_LOOK[row.reason].tone] }} />
+      </span>
+    </button>
   );
 }
 

@@ -36,7 +36,7 @@ export function UnderWay({
       >
         <div style={{ width: `${(100 * done) / Math.max(1, whole)}%` }} />
       </div>
-      <div className="row" style={{ marginTop: 8, justifyContent: 'space-between' }}>
+      <div className="row apart" style={{ marginTop: 8 }}>
         <span className="second">{paceWords(done, whole, seconds > 0 ? (done - before) / seconds : 0)}</span>
         <span className="row">{children}</span>
       </div>

@@ -19,7 +19,7 @@ export default function Campaigns() {
   const drafts = campaigns.data?.items.filter((one) => one.state === 'draft').length ?? 0;
   return (
     <>
-      <div className="row" style={{ justifyContent: 'space-between', alignItems: 'flex-end' }}>
+      <div className="row apart" style={{ alignItems: 'flex-end' }}>
         <Finding
           line={`Campaigns, ${brand.name}`}
           headline={drafts > 0 ? `${plural(drafts, 'draft waits', 'drafts wait')} to be sent` : 'No draft waits'}

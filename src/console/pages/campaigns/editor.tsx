@@ -36,7 +36,7 @@ export function Editor({ campaign, onDone }: { campaign: Campaign; onDone: () =>
   const draft = form.typed;
   const save = useAct((client, _: void) => client.changeCampaign({ id: campaign.id, ...draft, version: form.version }));
   const names = useNames(campaign.brandId);
-  const set = (field: keyof typeof draft) => (event: { currentTarget: { value: string } }) =>
+  const set = (field: keyof typeof draft) => (event: Parameters<Change>[0]) =>
     form.set({ [field]: event.currentTarget.value });
   const keep = (): void => save.mutate(undefined, { onSuccess: ({ version: kept }) => (form.wasKept(kept), onDone()) });
   return (
@@ -67,24 +67,7 @@ export function Editor({ campaign, onDone }: { campaign: Campaign; onDone: () =>
             description='A merge field says what to write when it is empty: [[first_name else "stargazer"]]'
           />
           <AudienceFields brandId={campaign.brandId} audience={draft} change={form.set} />
-          <Textarea
-            label="HTML body"
-            value={draft.html}
-            onChange={set('html')}
-            autosize
-            minRows={8}
-            maxRows={20}
-            styles={{ input: { fontFamily: 'var(--mantine-font-family-monospace)', fontSize: 13.5 } }}
-          />
-          <Textarea
-            label="Plain-text body"
-            description="Made from the HTML if it is left empty."
-            value={draft.text}
-            onChange={set('text')}
-            autosize
-            minRows={3}
-            maxRows={12}
-          />
+          <Bodies html={draft.html} text={draft.text} set={set} />
           <ProblemNote error={form.meanwhile ? null : save.error} />
           <div className="row">
             <Button type="submit" loading={save.isPending}>
@@ -102,6 +85,33 @@ export function Editor({ campaign, onDone }: { campaign: Campaign; onDone: () =>
         </form>
       </Section>
     </div>
+  );
+}
+
+type Change = (event: { currentTarget: { value: string } }) => void;
+
+function Bodies({ html, text, set }: { html: string; text: string; set: (field: 'html' | 'text') => Change }) {
+  return (
+    <>
+      <Textarea
+        label="HTML body"
+        value={html}
+        onChange={set('html')}
+        autosize
+        minRows={8}
+        maxRows={20}
+        styles={{ input: { fontFamily: 'var(--mantine-font-family-monospace)', fontSize: 13.5 } }}
+      />
+      <Textarea
+        label="Plain-text body"
+        description="Made from the HTML if it is left empty."
+        value={text}
+        onChange={set('text')}
+        autosize
+        minRows={3}
+        maxRows={12}
+      />
+    </>
   );
 }
 

@@ -2,7 +2,7 @@ import { Button, SegmentedControl, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import type { Campaign } from '../../../shared/contract/campaigns.ts';
-import type { Preflight } from '../../../shared/contract/sending.ts';
+import type { MessagePreview, Preflight } from '../../../shared/contract/sending.ts';
 import type { Reason } from '../../../shared/words.ts';
 import { usePreflight, usePreflightContacts, usePreview } from '../../api/queries/campaigns.ts';
 import { useLists } from '../../api/queries/organisation.ts';
@@ -247,6 +247,32 @@ function placeWords({ field, at }: Preflight['problems'][number]): string {
   return at === 0 ? '' : `In ${FIELD_WORDS[field] ?? field}, at its character ${count(at)}: `;
 }
 
+function Seen({ message, links, plain }: { message: MessagePreview['message']; links: number; plain: boolean }) {
+  return (
+    <div className="sheet">
+      <strong>{message.subject || 'no subject yet'}</strong>
+      <div className="second">
+        {message.from.name}, {message.from.address}
+      </div>
+      {plain ? (
+        <pre className="said as-written" style={{ maxHeight: 320, overflow: 'auto' }} tabIndex={0}>
+          {message.text}
+        </pre>
+      ) : (
+        <iframe
+          title="The message as it is seen"
+          sandbox=""
+          srcDoc={message.html}
+          style={{ width: '100%', height: 260, border: 0, background: '#fff', marginTop: 8 }}
+        />
+      )}
+      <div className="second">
+        Unsubscribe link and one-click header present; {plural(links, 'link', 'links')} and a trap link.
+      </div>
+    </div>
+  );
+}
+
 function Message({ campaign }: { campaign: Campaign }) {
   const [form, setForm] = useState('Formatted');
   const [typed, setTyped] = useState('');
@@ -282,29 +308,7 @@ function Message({ campaign }: { campaign: Campaign }) {
         />
       </form>
       <Await of={usePreview(campaign.id, address === '' ? undefined : address)} rows={3}>
-        {({ message, links }) => (
-          <div className="sheet">
-            <strong>{message.subject || 'no subject yet'}</strong>
-            <div className="second">
-              {message.from.name}, {message.from.address}
-            </div>
-            {form === 'Plain' ? (
-              <pre className="said" style={{ whiteSpace: 'pre-wrap', maxHeight: 320, overflow: 'auto' }} tabIndex={0}>
-                {message.text}
-              </pre>
-            ) : (
-              <iframe
-                title="The message as it is seen"
-                sandbox=""
-                srcDoc={message.html}
-                style={{ width: '100%', height: 260, border: 0, background: '#fff', marginTop: 8 }}
-              />
-            )}
-            <div className="second">
-              Unsubscribe link and one-click header present; {plural(links.length, 'link', 'links')} and a trap link.
-            </div>
-          </div>
-        )}
+        {({ message, links }) => <Seen message={message} links={links.length} plain={form === 'Plain'} />}
       </Await>
     </Section>
   );

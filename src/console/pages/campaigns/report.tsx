@@ -15,6 +15,7 @@ import { SearchField } from '../../components/search-field.tsx';
 import { count, moment, percent, plural } from '../../components/words.ts';
 import { Turn, useOwnPages } from '../../components/turn.tsx';
 import { Rows } from '../../components/rows.tsx';
+import css from './report.module.css';
 
 type Filter = (Pick<RecipientsQuery, 'state' | 'reason' | 'acted' | 'actor'> & { words: string }) | null;
 
@@ -341,21 +342,13 @@ function Gauge({
   const width = Math.min(100, (100 * (rate ?? 0)) / (limit * 1.5));
   return (
     <div style={{ marginBottom: 12 }}>
-      <div className="row" style={{ justifyContent: 'space-between' }}>
+      <div className="row apart">
         <span>{words}</span>
         <strong style={{ color: over ? 'var(--av-stop)' : undefined }}>{percent(rate)}</strong>
       </div>
-      <div style={{ position: 'relative', height: 8, borderBottom: '1px solid var(--av-line)' }} aria-hidden>
-        <div
-          style={{
-            width: `${width}%`,
-            height: 4,
-            background: over ? 'var(--av-stop-mark)' : 'var(--av-ink)',
-            position: 'absolute',
-            bottom: 0,
-          }}
-        />
-        <div style={{ left: '66.6%', width: 2, height: 8, background: 'var(--av-stop-mark)', position: 'absolute' }} />
+      <div className={css.gauge} aria-hidden>
+        <div className={over ? `${css.reached} ${css.over}` : css.reached} style={{ width: `${width}%` }} />
+        <div className={css.limit} />
       </div>
       <span className="third">{over === null ? 'under 200: shown, not judged' : `limit ${percent(limit, 1)}`}</span>
     </div>

@@ -85,37 +85,11 @@ interface Props {
 export function Columns({ head, choices, change, again }: Props) {
   const set = (header: string, part: Partial<ColumnChoice>): void =>
     change(choices.map((one) => (one.header === header ? { ...one, ...part } : one)));
-  const format = { delimiter: head.delimiter, encoding: head.encoding, header: head.header };
   return (
     <Section
       head={`${plural(choices.length, 'column', 'columns')}${head.kept ? ', as you said for an earlier file with this header' : ''}`}
     >
-      <div className="row" style={{ marginBottom: 12 }}>
-        <Select
-          label="Parted by"
-          data={Object.entries(DELIMITERS).map(([value, label]) => ({ value, label }))}
-          value={format.delimiter}
-          allowDeselect={false}
-          onChange={(delimiter) => again({ ...format, delimiter: delimiter! })}
-        />
-        <Select
-          label="Encoding"
-          data={['utf-8', 'utf-16le', 'utf-16be', 'windows-1252']}
-          value={format.encoding}
-          allowDeselect={false}
-          onChange={(encoding) => again({ ...format, encoding: encoding! })}
-        />
-        <Select
-          label="First row"
-          data={[
-            { value: 'names', label: 'names the columns' },
-            { value: 'contact', label: 'is a contact' },
-          ]}
-          value={format.header ? 'names' : 'contact'}
-          allowDeselect={false}
-          onChange={(first) => again({ ...format, header: first === 'names' })}
-        />
-      </div>
+      <FormatFields head={head} again={again} />
       <Rows
         heads={
           <>
@@ -147,6 +121,39 @@ export function Columns({ head, choices, change, again }: Props) {
         ))}
       </Rows>
     </Section>
+  );
+}
+
+/** How the file is read: corrected, its beginning is read again. */
+function FormatFields({ head, again }: Pick<Props, 'head' | 'again'>) {
+  const format = { delimiter: head.delimiter, encoding: head.encoding, header: head.header };
+  return (
+    <div className="row" style={{ marginBottom: 12 }}>
+      <Select
+        label="Parted by"
+        data={Object.entries(DELIMITERS).map(([value, label]) => ({ value, label }))}
+        value={format.delimiter}
+        allowDeselect={false}
+        onChange={(delimiter) => again({ ...format, delimiter: delimiter! })}
+      />
+      <Select
+        label="Encoding"
+        data={['utf-8', 'utf-16le', 'utf-16be', 'windows-1252']}
+        value={format.encoding}
+        allowDeselect={false}
+        onChange={(encoding) => again({ ...format, encoding: encoding! })}
+      />
+      <Select
+        label="First row"
+        data={[
+          { value: 'names', label: 'names the columns' },
+          { value: 'contact', label: 'is a contact' },
+        ]}
+        value={format.header ? 'names' : 'contact'}
+        allowDeselect={false}
+        onChange={(first) => again({ ...format, header: first === 'names' })}
+      />
+    </div>
   );
 }
 

@@ -171,7 +171,6 @@ function Why({ check, verdict }: { check: AddressCheck; verdict: BrandVerdict })
 }
 
 function Margin({ contact, check, verdict }: { contact: ContactDetail; check: AddressCheck; verdict: BrandVerdict }) {
-  const { zone } = useBrand();
   const inEffect = check.entries.filter(isInEffect);
   return (
     <>
@@ -186,22 +185,7 @@ function Margin({ contact, check, verdict }: { contact: ContactDetail; check: Ad
           <p className="second">Only the contact can mend this, by signing up again. An import cannot.</p>
         ) : null}
       </Section>
-      <Section head="Subscriptions">
-        <table className="ledger">
-          <tbody>
-            {contact.subscriptions.map((row) => (
-              <tr key={row.listId}>
-                <td>{row.listName}</td>
-                <td className="figure second">
-                  {row.state === null
-                    ? 'never'
-                    : `${row.state === 'unsubscribed' ? (row.endedBy === 'contact' ? 'left' : `taken off by ${row.endedBy}`) : row.state === 'pending' ? 'unconfirmed since' : 'since'} ${day(row.since!, zone)}`}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </Section>
+      <Subscriptions of={contact.subscriptions} />
       <Proof contactId={contact.id} />
       <Section head="When they ask">
         <div className="stack">
@@ -213,21 +197,52 @@ function Margin({ contact, check, verdict }: { contact: ContactDetail; check: Ad
           <EraseContact contact={contact} brands={check.brands} />
         </div>
       </Section>
-      {Object.keys(contact.attributes).length > 0 && (
-        <Section head="Attributes">
-          <table className="ledger">
-            <tbody>
-              {Object.entries(contact.attributes).map(([name, value]) => (
-                <tr key={name}>
-                  <td>{name}</td>
-                  <td className="figure second">{value === true ? 'yes' : value === false ? 'no' : String(value)}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </Section>
-      )}
+      {Object.keys(contact.attributes).length > 0 && <Attributes of={contact.attributes} />}
     </>
+  );
+}
+
+function Subscriptions({ of }: { of: Subscription[] }) {
+  const { zone } = useBrand();
+  return (
+    <Section head="Subscriptions">
+      <table className="ledger">
+        <tbody>
+          {of.map((row) => (
+            <tr key={row.listId}>
+              <td>{row.listName}</td>
+              <td className="figure second">
+                {row.state === null ? 'never' : `${howIsOn(row)} ${day(row.since!, zone)}`}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </Section>
+  );
+}
+
+/** What stands before the day since when. */
+function howIsOn({ state, endedBy }: Subscription): string {
+  if (state === 'pending') return 'unconfirmed since';
+  if (state !== 'unsubscribed') return 'since';
+  return endedBy === 'contact' ? 'left' : `taken off by ${endedBy}`;
+}
+
+function Attributes({ of }: { of: ContactDetail['attributes'] }) {
+  return (
+    <Section head="Attributes">
+      <table className="ledger">
+        <tbody>
+          {Object.entries(of).map(([name, value]) => (
+            <tr key={name}>
+              <td>{name}</td>
+              <td className="figure second">{value === true ? 'yes' : value === false ? 'no' : String(value)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </Section>
   );
 }
 

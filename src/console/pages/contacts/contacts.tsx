@@ -1,6 +1,6 @@
-import { Button, Checkbox, Menu, Select, TextInput, VisuallyHidden } from '@mantine/core';
+import { Button, Checkbox, Menu, Select, TextInput, VisuallyHidden, type SelectProps } from '@mantine/core';
 import { IconChevronDown } from '@tabler/icons-react';
-import { useState } from 'react';
+import { useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import type { ContactQuery } from '../../../shared/contract/contacts.ts';
 import type { ContactListItem } from '../../../shared/contract/contacts.ts';
@@ -47,6 +47,10 @@ function filterOf(of: ListState['of'], brandId: number): ContactQuery {
   };
 }
 
+/** Whether anything but the brand says whom. */
+const isNarrowed = ({ part, listId, stage, deliverability, tag, where, archived, among }: ContactQuery): boolean =>
+  Boolean(part ?? listId ?? stage ?? deliverability ?? tag ?? where ?? archived ?? among);
+
 /** Contacts by filter; the filter lives in the address bar. */
 export default function Contacts() {
   const brand = useBrand();
@@ -56,16 +60,7 @@ export default function Contacts() {
   const pages = usePages();
   const order = CONTACT_ORDERS.find((one) => one === of('order')) ?? 'oldest';
   const contacts = useContacts({ ...filter, order, cursor: pages.cursor, limit: PAGE });
-  const filtered = Boolean(
-    filter.part ??
-    filter.listId ??
-    filter.stage ??
-    filter.deliverability ??
-    filter.tag ??
-    filter.where ??
-    filter.archived ??
-    filter.among,
-  );
+  const filtered = isNarrowed(filter);
   return (
     <>
       <Finding
@@ -74,13 +69,7 @@ export default function Contacts() {
           contacts.data ? headline(contacts.data.total, filtered, filter.ofBrand ? brand.name : null) : 'Contacts'
         }
       >
-        {filter.among ? (
-          <>
-            Who {AMONG_WORDS[filter.among]}
-            {filter.since ? ` since ${moment(filter.since, brand.zone)}` : ''}.{' '}
-            <Door onClick={clear}>Show all contacts</Door>
-          </>
-        ) : undefined}
+        {filter.among ? <WhoAmong who={filter.among} since={filter.since} clear={clear} /> : undefined}
       </Finding>
       <div style={{ marginTop: 24 }}>
         <Find filter={filter} set={set} />
@@ -98,24 +87,32 @@ export default function Contacts() {
             ) : (
               <>
                 <Found items={page.items} order={order} picked={picked} pick={setPicked} />
-                <div className="row" style={{ justifyContent: 'space-between', marginTop: 12 }}>
-                  <span className="row">
-                    <span className="second">
-                      {count(page.items.length)} of {count(page.total)}
-                    </span>
-                    <Order order={order} set={set} />
-                  </span>
-                  <span className="row">
-                    <Download filter={filter} />
-                    <Turn pages={pages} next={page.next} size={PAGE} />
-                  </span>
-                </div>
+                <Below
+                  shown={`${count(page.items.length)} of ${count(page.total)}`}
+                  order={<Order order={order} set={set} />}
+                >
+                  <Download filter={filter} />
+                  <Turn pages={pages} next={page.next} size={PAGE} />
+                </Below>
               </>
             )
           }
         </Await>
       </div>
     </>
+  );
+}
+
+/** Below the rows: how many of how many and in which order, and on the other side what goes on from here. */
+function Below({ shown, order, children }: { shown: string; order: ReactNode; children: ReactNode }) {
+  return (
+    <div className="row apart" style={{ marginTop: 12 }}>
+      <span className="row">
+        <span className="second">{shown}</span>
+        {order}
+      </span>
+      <span className="row">{children}</span>
+    </div>
   );
 }
 
@@ -138,6 +135,17 @@ const AMONG_WORDS: Record<Among, string> = {
   'from-sunset': 'came back from sunset',
   'reached-bounce-count': 'reached the bounce count',
 };
+
+/** What the figure counts that led here. */
+function WhoAmong({ who, since, clear }: { who: Among; since: string | undefined; clear: () => void }) {
+  const { zone } = useBrand();
+  return (
+    <>
+      Who {AMONG_WORDS[who]}
+      {since ? ` since ${moment(since, zone)}` : ''}. <Door onClick={clear}>Show all contacts</Door>
+    </>
+  );
+}
 
 const ORDERS: { value: ContactOrder; label: string }[] = [
   { value: 'oldest', label: 'as they came in' },
@@ -205,6 +213,15 @@ function MorePlaces() {
 
 type Set = ListState['set'];
 
+const ARCHIVED_OR_NOT = [
+  { value: 'yes', label: 'archived' },
+  { value: 'no', label: 'not archived' },
+];
+const OF_WHICH_BRAND = [
+  { value: 'brand', label: 'on lists of this brand' },
+  { value: 'all', label: 'whole organisation' },
+];
+
 function Find({ filter, set }: { filter: ContactQuery; set: Set }) {
   const brand = useBrand();
   const lists = useLists();
@@ -217,56 +234,43 @@ function Find({ filter, set }: { filter: ContactQuery; set: Set }) {
           value={filter.part ?? ''}
           set={(value) => set('part', value)}
         />
-        <Select
-          aria-label="List"
-          placeholder="any list"
-          clearable
+        <Choice
+          of="List"
+          none="any list"
           data={(lists.data ?? [])
             .filter((list) => list.brandId === brand.id)
             .map((list) => ({ value: String(list.id), label: list.name }))}
-          value={filter.listId === undefined ? null : String(filter.listId)}
-          onChange={(value) => set('list', value)}
-          w={180}
+          value={filter.listId === undefined ? undefined : String(filter.listId)}
+          choose={(value) => set('list', value)}
         />
-        <Select
-          aria-label="Stage"
-          placeholder="any stage"
-          clearable
+        <Choice
+          of="Stage"
+          none="any stage"
           data={[...STAGES]}
-          value={filter.stage ?? null}
-          onChange={(value) => set('stage', value)}
+          value={filter.stage}
+          choose={(value) => set('stage', value)}
           w={150}
         />
-        <Select
-          aria-label="Deliverability"
-          placeholder="any deliverability"
-          clearable
+        <Choice
+          of="Deliverability"
+          none="any deliverability"
           data={[...DELIVERABILITIES]}
-          value={filter.deliverability ?? null}
-          onChange={(value) => set('deliverability', value)}
-          w={180}
+          value={filter.deliverability}
+          choose={(value) => set('deliverability', value)}
         />
-        <Select
-          aria-label="Archived or not"
-          placeholder="archived or not"
-          clearable
-          data={[
-            { value: 'yes', label: 'archived' },
-            { value: 'no', label: 'not archived' },
-          ]}
-          value={filter.archived === undefined ? null : filter.archived ? 'yes' : 'no'}
-          onChange={(value) => set('archived', value)}
+        <Choice
+          of="Archived or not"
+          none="archived or not"
+          data={ARCHIVED_OR_NOT}
+          value={filter.archived === undefined ? undefined : filter.archived ? 'yes' : 'no'}
+          choose={(value) => set('archived', value)}
           w={160}
         />
-        <Select
-          aria-label="Of which brand"
-          allowDeselect={false}
-          data={[
-            { value: 'brand', label: 'on lists of this brand' },
-            { value: 'all', label: 'whole organisation' },
-          ]}
+        <Choice
+          of="Of which brand"
+          data={OF_WHICH_BRAND}
           value={filter.ofBrand ? 'brand' : 'all'}
-          onChange={(value) => set('of', value === 'all' ? 'all' : null)}
+          choose={(value) => set('of', value === 'all' ? 'all' : null)}
           w={190}
         />
         <TextInput
@@ -279,6 +283,35 @@ function Find({ filter, set }: { filter: ContactQuery; set: Set }) {
       </div>
       <Where where={filter.where} set={set} />
     </Section>
+  );
+}
+
+/** One thing to choose by; where there is a word for none of it, the choice can be taken back. */
+function Choice({
+  of,
+  none,
+  value,
+  choose,
+  ...field
+}: {
+  of: string;
+  none?: string;
+  data: SelectProps['data'];
+  value: string | undefined;
+  choose: (value: string | null) => void;
+  w?: number;
+}) {
+  return (
+    <Select
+      aria-label={of}
+      placeholder={none}
+      clearable={none !== undefined}
+      allowDeselect={none !== undefined}
+      value={value ?? null}
+      onChange={choose}
+      w={180}
+      {...field}
+    />
   );
 }
 
@@ -327,7 +360,6 @@ function Found({
   picked: string[];
   pick: (addresses: string[]) => void;
 }) {
-  const { zone } = useBrand();
   const toggle = (address: string): void =>
     pick(picked.includes(address) ? picked.filter((one) => one !== address) : [...picked, address]);
   return (
@@ -347,32 +379,36 @@ function Found({
       }
     >
       {items.map((contact) => (
-        <tr key={contact.id}>
-          <td style={{ verticalAlign: 'middle' }}>
-            <Checkbox
-              aria-label={`Pick ${contact.address}`}
-              checked={picked.includes(contact.address)}
-              onChange={() => toggle(contact.address)}
-            />
-          </td>
-          <td>
-            <ContactDoor {...contact} archived={contact.archivedAt !== null} />
-          </td>
-          <td className="second">{contact.address}</td>
-          <td>
-            <Stage stage={contact.stage ?? 'new'} />
-          </td>
-          <td>
-            {contact.deliverability === 'undeliverable' ? (
-              <ReasonMark reason="undeliverable" />
-            ) : (
-              contact.deliverability
-            )}
-          </td>
-          <td className="second">{contact.lists.join(', ')}</td>
-          <td className="figure second">{day(contact.joinedAt, zone)}</td>
-        </tr>
+        <FoundRow
+          key={contact.id}
+          contact={contact}
+          picked={picked.includes(contact.address)}
+          toggle={() => toggle(contact.address)}
+        />
       ))}
     </Rows>
+  );
+}
+
+function FoundRow({ contact, picked, toggle }: { contact: ContactListItem; picked: boolean; toggle: () => void }) {
+  const { zone } = useBrand();
+  return (
+    <tr>
+      <td style={{ verticalAlign: 'middle' }}>
+        <Checkbox aria-label={`Pick ${contact.address}`} checked={picked} onChange={toggle} />
+      </td>
+      <td>
+        <ContactDoor {...contact} archived={contact.archivedAt !== null} />
+      </td>
+      <td className="second">{contact.address}</td>
+      <td>
+        <Stage stage={contact.stage ?? 'new'} />
+      </td>
+      <td>
+        {contact.deliverability === 'undeliverable' ? <ReasonMark reason="undeliverable" /> : contact.deliverability}
+      </td>
+      <td className="second">{contact.lists.join(', ')}</td>
+      <td className="figure second">{day(contact.joinedAt, zone)}</td>
+    </tr>
   );
 }

@@ -46,7 +46,7 @@ function HeldFor({ row, held }: { row: Import; held: HeldRows }) {
   const canMend = domains.some((one) => one.proposal !== null);
   return (
     <div style={{ paddingBottom: 16 }}>
-      <div className="row" style={{ justifyContent: 'space-between' }}>
+      <div className="row apart">
         <span>
           {plural(rows, 'row', 'rows')}: {ROW_WORDS[`held:${code}`]!.replace('Held: ', '')}
         </span>

@@ -1,7 +1,13 @@
 import { Button, Checkbox, NumberInput, Select, Switch } from '@mantine/core';
 import { useState } from 'react';
 import { useSearchParams } from 'react-router';
-import type { AutomatedAddress, AutomatedPreview, AutomatedRule, ProxyList } from '../../../shared/contract/actors.ts';
+import type {
+  AutomatedAddress,
+  AutomatedPreview,
+  AutomatedRule,
+  ProxyList,
+  RejudgePreview,
+} from '../../../shared/contract/actors.ts';
 import { client } from '../../api/client.ts';
 import { useAutomated, useAutomatedPreview, useProxies, useRejudging } from '../../api/queries/actors.ts';
 import { useAct } from '../../api/use-act.ts';
@@ -89,24 +95,7 @@ function Rule({
   return (
     <section className="section">
       <h2>What makes an address automated</h2>
-      {FIELDS.map(({ name, label }) => (
-        <NumberInput
-          key={name}
-          label={label}
-          value={rule[name]}
-          min={1}
-          allowDecimal={false}
-          onChange={(value) => typeof value === 'number' && change({ [name]: value })}
-          mt={8}
-        />
-      ))}
-      <Switch
-        mt={12}
-        mb={16}
-        label="A mark holds back from marketing"
-        checked={rule.stops}
-        onChange={(event) => change({ stops: event.currentTarget.checked })}
-      />
+      <RuleFields rule={rule} change={change} />
       <FourSteps
         expected={toMark + toClear}
         isOfAnother={isOfAnother}
@@ -136,6 +125,31 @@ function Rule({
   );
 }
 
+function RuleFields({ rule, change }: { rule: AutomatedRule; change: (rule: Partial<AutomatedRule>) => void }) {
+  return (
+    <>
+      {FIELDS.map(({ name, label }) => (
+        <NumberInput
+          key={name}
+          label={label}
+          value={rule[name]}
+          min={1}
+          allowDecimal={false}
+          onChange={(value) => typeof value === 'number' && change({ [name]: value })}
+          mt={8}
+        />
+      ))}
+      <Switch
+        mt={12}
+        mb={16}
+        label="A mark holds back from marketing"
+        checked={rule.stops}
+        onChange={(event) => change({ stops: event.currentTarget.checked })}
+      />
+    </>
+  );
+}
+
 const STATES: { value: AutomatedAddress['state']; label: string }[] = [
   { value: 'marked', label: 'look automated' },
   { value: 'person', label: 'a person, somebody said' },
@@ -144,7 +158,6 @@ const STATES: { value: AutomatedAddress['state']; label: string }[] = [
 
 /** The addresses with their evidence, each to be said a person's or a machine's. */
 function Marked() {
-  const { zone } = useBrand();
   const [params, setParams] = useSearchParams();
   const pages = usePages();
   const state = (params.get('state') ?? 'marked') as AutomatedAddress['state'];
@@ -184,27 +197,35 @@ function Marked() {
         }
       >
         {(row) => (
-          <tr key={row.contactId}>
-            <td style={{ verticalAlign: 'middle' }}>
-              <Checkbox
-                aria-label={`Pick ${row.address}`}
-                checked={picked.includes(row.address)}
-                onChange={() => toggle(row.address)}
-              />
-            </td>
-            <td>
-              <ContactDoor id={row.contactId} address={row.address} archived={row.archived} />
-            </td>
-            <td className="second">{row.evidence.because}</td>
-            <td className="second" style={{ whiteSpace: 'nowrap' }}>
-              {row.decidedBy ?? 'the rule'}
-            </td>
-            <td className="figure second">{moment(row.since, zone)}</td>
-          </tr>
+          <MarkedRow
+            key={row.contactId}
+            row={row}
+            picked={picked.includes(row.address)}
+            toggle={() => toggle(row.address)}
+          />
         )}
       </PageOfRows>
       {picked.length > 0 ? <Judge addresses={picked} done={() => setPicked([])} /> : null}
     </Section>
+  );
+}
+
+function MarkedRow({ row, picked, toggle }: { row: AutomatedAddress; picked: boolean; toggle: () => void }) {
+  const { zone } = useBrand();
+  return (
+    <tr>
+      <td style={{ verticalAlign: 'middle' }}>
+        <Checkbox aria-label={`Pick ${row.address}`} checked={picked} onChange={toggle} />
+      </td>
+      <td>
+        <ContactDoor id={row.contactId} address={row.address} archived={row.archived} />
+      </td>
+      <td className="second">{row.evidence.because}</td>
+      <td className="second" style={{ whiteSpace: 'nowrap' }}>
+        {row.decidedBy ?? 'the rule'}
+      </td>
+      <td className="figure second">{moment(row.since, zone)}</td>
+    </tr>
   );
 }
 
@@ -233,7 +254,6 @@ function Judge({ addresses, done }: { addresses: string[]; done: () => void }) {
 
 /** Stored opens and clicks that today's lists and rules would judge otherwise. */
 function JudgedAnew() {
-  const { zone } = useBrand();
   const apply = useAct((_, given: { expected: number; reason: string }) =>
     client.rejudgeActs({ expect: given.expected, reason: given.reason }),
   );
@@ -258,35 +278,42 @@ function JudgedAnew() {
               <p>
                 {count(found.acts)} of {plural(found.contacts, 'contact', 'contacts')} would be judged otherwise today.
               </p>
-              <table className="rows">
-                <thead>
-                  <tr>
-                    <th>Contact</th>
-                    <th>Act</th>
-                    <th>Was</th>
-                    <th>Would be</th>
-                  </tr>
-                </thead>
-                <tbody>
-                  {found.sample.map((one) => (
-                    <tr key={`${one.contactId} ${one.at}`}>
-                      <td>
-                        <Door to={`/contacts/${one.contactId}`}>{one.address}</Door>
-                      </td>
-                      <td>
-                        {one.kind}, {moment(new Date(one.at).toISOString(), zone)}
-                      </td>
-                      <td>{one.from}</td>
-                      <td>{one.to}</td>
-                    </tr>
-                  ))}
-                </tbody>
-              </table>
+              <WouldBeJudged acts={found.sample} />
             </FourSteps>
           )
         }
       </Await>
     </Section>
+  );
+}
+
+function WouldBeJudged({ acts }: { acts: RejudgePreview['sample'] }) {
+  const { zone } = useBrand();
+  return (
+    <table className="rows">
+      <thead>
+        <tr>
+          <th>Contact</th>
+          <th>Act</th>
+          <th>Was</th>
+          <th>Would be</th>
+        </tr>
+      </thead>
+      <tbody>
+        {acts.map((one) => (
+          <tr key={`${one.contactId} ${one.at}`}>
+            <td>
+              <Door to={`/contacts/${one.contactId}`}>{one.address}</Door>
+            </td>
+            <td>
+              {one.kind}, {moment(new Date(one.at).toISOString(), zone)}
+            </td>
+            <td>{one.from}</td>
+            <td>{one.to}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }
 

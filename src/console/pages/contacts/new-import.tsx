@@ -13,11 +13,8 @@ import { choicesOf, Columns, mappingOf } from './columns.tsx';
 import { keepDraft, lastDraft, type ImportDraft } from './import-draft.ts';
 import { Rows } from '../../components/rows.tsx';
 
-/** Choose a file and a list, correct what its columns are, and see what it would do. */
-export default function NewImport() {
-  const brand = useBrand();
-  const lists = useLists();
-  const go = useNavigate();
+/** The file chosen last, what its beginning says of it, and the list it is for; kept while one is elsewhere. */
+function useImportDraft() {
   const [draft, setDraft] = useState(lastDraft());
   const [listId, setListId] = useState(draft?.listId ?? null);
   const keep = (next: ImportDraft | null): void => {
@@ -28,25 +25,29 @@ export default function NewImport() {
     const head = await client.fileHead({ ...format, fileName: file.name, file: beginningOf(file) });
     keep({ file, head, choices: choicesOf(head), listId });
   });
-  const begin = useAct(async (client, { file, head, choices }: ImportDraft) => {
-    const { delimiter, encoding, header } = head;
-    const map = JSON.stringify(mappingOf(choices));
-    const begun = await client.importFile({
-      listId: Number(listId),
-      fileName: file.name,
-      dryRun: true,
-      delimiter,
-      encoding,
-      header,
-      map,
-      file: file,
-    });
-    void go(`/contacts/import/${begun.id}`);
-  });
   const choose = (file: File | null): void => {
     keep(null);
     if (file) look.mutate({ file });
   };
+  const onto = (value: string | null): void => {
+    setListId(value);
+    if (draft) keep({ ...draft, listId: value });
+  };
+  return { draft, keep, look, choose, listId, onto };
+}
+
+/** Choose a file and a list, correct what its columns are, and see what it would do. */
+export default function NewImport() {
+  const brand = useBrand();
+  const lists = useLists();
+  const go = useNavigate();
+  const { draft, keep, look, choose, listId, onto } = useImportDraft();
+  const begin = useAct(async (client, { file, head: { delimiter, encoding, header }, choices }: ImportDraft) => {
+    const format = { delimiter, encoding, header, map: JSON.stringify(mappingOf(choices)) };
+    const into = { listId: Number(listId), fileName: file.name, dryRun: true };
+    const begun = await client.importFile({ ...into, ...format, file });
+    void go(`/contacts/import/${begun.id}`);
+  });
   const ofBrand = (lists.data ?? []).filter((list) => list.brandId === brand.id);
   const list = ofBrand.find(({ id }) => String(id) === listId);
   return (
@@ -60,10 +61,7 @@ export default function NewImport() {
             file={draft?.file ?? null}
             choose={choose}
             listId={list ? listId : null}
-            onto={(value) => {
-              setListId(value);
-              if (draft) keep({ ...draft, listId: value });
-            }}
+            onto={onto}
             error={look.error ?? begin.error}
             sending={begin.isPending}
             begin={draft && list && !look.isPending ? () => begin.mutate(draft) : undefined}

@@ -25,7 +25,6 @@ export default function Reconcile() {
 }
 
 function NewList() {
-  const { zone } = useBrand();
   const go = useNavigate();
   const [file, setFile] = useState<File | null>(null);
   const [pasted, setPasted] = useState('');
@@ -61,30 +60,37 @@ function NewList() {
           </Section>
         }
       >
-        <Section head="Earlier lists">
-          <Await of={useReconciliations()}>
-            {({ items }) =>
-              items.length === 0 ? (
-                <p className="second">No list has been reconciled yet.</p>
-              ) : (
-                <Rows>
-                  {items.map((one) => (
-                    <tr key={one.id}>
-                      <td>
-                        <Door to={`/contacts/reconcile/${one.id}`}>{one.name}</Door>
-                      </td>
-                      <td className="figure">{plural(one.rows, 'row', 'rows')}</td>
-                      <td className="second">{count(one.known)} in the base</td>
-                      <td className="figure second">{moment(one.createdAt, zone)}</td>
-                    </tr>
-                  ))}
-                </Rows>
-              )
-            }
-          </Await>
-        </Section>
+        <EarlierLists />
       </Leaf>
     </>
+  );
+}
+
+function EarlierLists() {
+  const { zone } = useBrand();
+  return (
+    <Section head="Earlier lists">
+      <Await of={useReconciliations()}>
+        {({ items }) =>
+          items.length === 0 ? (
+            <p className="second">No list has been reconciled yet.</p>
+          ) : (
+            <Rows>
+              {items.map((one) => (
+                <tr key={one.id}>
+                  <td>
+                    <Door to={`/contacts/reconcile/${one.id}`}>{one.name}</Door>
+                  </td>
+                  <td className="figure">{plural(one.rows, 'row', 'rows')}</td>
+                  <td className="second">{count(one.known)} in the base</td>
+                  <td className="figure second">{moment(one.createdAt, zone)}</td>
+                </tr>
+              ))}
+            </Rows>
+          )
+        }
+      </Await>
+    </Section>
   );
 }
 
@@ -100,15 +106,8 @@ const WAYS = [
 const NOBODY = { value: 'given-nobody', label: 'No address' };
 
 function Answer({ one }: { one: Reconciliation }) {
-  const narrow = useNarrow();
   const [params, setParams] = useSearchParams();
-  const pages = usePages();
   const way = params.get('way') ?? 'given-yes';
-  const direction = way.startsWith('ours') ? ('ours' as const) : ('given' as const);
-  const found = way === NOBODY.value ? ('nobody' as const) : way.endsWith('yes');
-  const rows = useReconciled(one.id, { direction, found, cursor: pages.cursor });
-  const total =
-    { 'given-yes': one.known, 'given-no': one.strangers, [NOBODY.value]: one.unreadable }[way] ?? one.oursNotOnIt;
   return (
     <>
       <Finding
@@ -120,122 +119,141 @@ function Answer({ one }: { one: Reconciliation }) {
         . Of our contacts, {plural(one.oursOnIt, 'is', 'are')} on the list and {plural(one.oursNotOnIt, 'is', 'are')}{' '}
         not.
       </Finding>
-      <Leaf
-        margin={
-          way === NOBODY.value ? null : way === 'given-no' ? (
-            <Strangers one={one} />
-          ) : (
-            <ActOnFound
-              key={way}
-              who={{ reconciled: { id: one.id, on: way === 'given-yes' } }}
-              total={way === 'given-yes' ? one.oursOnIt : one.oursNotOnIt}
-              all
-            />
-          )
-        }
-      >
-        <Section
-          head={plural(total, 'row', 'rows')}
-          beside={
-            <Button
-              component="a"
-              href={`/api/v1/reconciliations/${one.id}/rows.csv?direction=${direction}&found=${found}`}
-            >
-              Download
-            </Button>
-          }
-        >
-          <SegmentedControl
-            data={one.unreadable > 0 ? [...WAYS, NOBODY] : WAYS}
-            value={way}
-            onChange={(value) => setParams({ way: value })}
-            color="var(--av-ink)"
-            aria-label="Which part of the answer"
-            fullWidth
-            orientation={narrow ? 'vertical' : 'horizontal'}
-          />
-          <Await of={rows}>
-            {({ items, next }) => (
-              <>
-                <FoundRows
-                  rows={items}
-                  none={way === NOBODY.value ? 'no address' : 'not in the base'}
-                  columns={way === 'ours-no' ? [] : one.columns}
-                />
-                {items.length === 0 ? <p className="second">Nobody.</p> : null}
-                <Turn pages={pages} next={next} size={50} />
-              </>
-            )}
-          </Await>
-        </Section>
+      <Leaf margin={<ActsOn one={one} way={way} />}>
+        <PartOfAnswer one={one} way={way} choose={(chosen) => setParams({ way: chosen })} />
       </Leaf>
     </>
   );
 }
 
+/** What can be done with those of this part of the answer. */
+function ActsOn({ one, way }: { one: Reconciliation; way: string }) {
+  if (way === NOBODY.value) return null;
+  if (way === 'given-no') return <Strangers one={one} />;
+  const on = way === 'given-yes';
+  return (
+    <ActOnFound key={way} who={{ reconciled: { id: one.id, on } }} total={on ? one.oursOnIt : one.oursNotOnIt} all />
+  );
+}
+
+function PartOfAnswer({ one, way, choose }: { one: Reconciliation; way: string; choose: (way: string) => void }) {
+  const narrow = useNarrow();
+  const pages = usePages();
+  const direction = way.startsWith('ours') ? ('ours' as const) : ('given' as const);
+  const found = way === NOBODY.value ? ('nobody' as const) : way.endsWith('yes');
+  const rows = useReconciled(one.id, { direction, found, cursor: pages.cursor });
+  const total =
+    { 'given-yes': one.known, 'given-no': one.strangers, [NOBODY.value]: one.unreadable }[way] ?? one.oursNotOnIt;
+  return (
+    <Section
+      head={plural(total, 'row', 'rows')}
+      beside={
+        <Button component="a" href={`/api/v1/reconciliations/${one.id}/rows.csv?direction=${direction}&found=${found}`}>
+          Download
+        </Button>
+      }
+    >
+      <SegmentedControl
+        data={one.unreadable > 0 ? [...WAYS, NOBODY] : WAYS}
+        value={way}
+        onChange={choose}
+        color="var(--av-ink)"
+        aria-label="Which part of the answer"
+        fullWidth
+        orientation={narrow ? 'vertical' : 'horizontal'}
+      />
+      <Await of={rows}>
+        {({ items, next }) => (
+          <>
+            <FoundRows
+              rows={items}
+              none={way === NOBODY.value ? 'no address' : 'not in the base'}
+              columns={way === 'ours-no' ? [] : one.columns}
+            />
+            {items.length === 0 ? <p className="second">Nobody.</p> : null}
+            <Turn pages={pages} next={next} size={50} />
+          </>
+        )}
+      </Await>
+    </Section>
+  );
+}
+
 /** What can be done with whom the base does not have: keep them out for good, or take them in by way of a dry run. */
 function Strangers({ one }: { one: Reconciliation }) {
+  if (one.strangers === 0) return null;
+  return (
+    <>
+      <SuppressThem one={one} />
+      <TakeThemIn one={one} />
+    </>
+  );
+}
+
+const named = (all: { id: number; name: string }[]) => all.map(({ id, name }) => ({ value: String(id), label: name }));
+
+function SuppressThem({ one }: { one: Reconciliation }) {
+  const ours = (useSuppressionLists().data ?? []).filter((list) => !list.builtIn);
+  const [ontoId, setOnto] = useState<string | null>(null);
+  const onto = ours.find(({ id }) => String(id) === ontoId);
+  return (
+    <Section head={`Suppress the ${count(one.strangers)} that we do not have`}>
+      <Select
+        label="Suppression list"
+        placeholder="one of your own"
+        data={named(ours)}
+        value={ontoId}
+        onChange={setOnto}
+        mb="sm"
+      />
+      {onto ? (
+        <FourSteps
+          key={onto.id}
+          expected={one.strangers}
+          what="Suppress"
+          change={
+            <p>
+              Their addresses and digests are put on {onto.name}: whoever comes in under one of them later gets nothing
+              that it stops. The run can be undone.
+            </p>
+          }
+          apply={(expect, reason) =>
+            client.suppressStrangers({ id: one.id, suppressionListId: onto.id, expect, reason })
+          }
+        />
+      ) : null}
+    </Section>
+  );
+}
+
+function TakeThemIn({ one }: { one: Reconciliation }) {
   const brand = useBrand();
   const go = useNavigate();
   const lists = (useLists().data ?? []).filter((list) => list.brandId === brand.id);
-  const ours = (useSuppressionLists().data ?? []).filter((list) => !list.builtIn);
-  const [ontoId, setOnto] = useState<string | null>(null);
   const [listId, setList] = useState<string | null>(null);
-  const onto = ours.find(({ id }) => String(id) === ontoId);
   const takeIn = useAct(async (service, _: void) => {
     const begun = await service.takeStrangersIn({ id: one.id, listId: Number(listId) });
     void go(`/contacts/import/${begun.id}`);
   });
-  const named = (all: { id: number; name: string }[]) =>
-    all.map(({ id, name }) => ({ value: String(id), label: name }));
-  if (one.strangers === 0) return null;
   return (
-    <>
-      <Section head={`Suppress the ${count(one.strangers)} that we do not have`}>
-        <Select
-          label="Suppression list"
-          placeholder="one of your own"
-          data={named(ours)}
-          value={ontoId}
-          onChange={setOnto}
-          mb="sm"
-        />
-        {onto ? (
-          <FourSteps
-            key={onto.id}
-            expected={one.strangers}
-            what="Suppress"
-            change={
-              <p>
-                Their addresses and digests are put on {onto.name}: whoever comes in under one of them later gets
-                nothing that it stops. The run can be undone.
-              </p>
-            }
-            apply={(expect, reason) =>
-              client.suppressStrangers({ id: one.id, suppressionListId: onto.id, expect, reason })
-            }
-          />
-        ) : null}
-      </Section>
-      <Section head="Take them in">
-        <Select
-          label="List that they join"
-          placeholder="which list"
-          data={named(lists)}
-          value={listId}
-          onChange={setList}
-          mb="sm"
-        />
-        <ProblemNote error={takeIn.error} />
-        <Button fullWidth disabled={listId === null || takeIn.isPending} onClick={() => takeIn.mutate()}>
-          {takeIn.isPending ? 'Reading …' : 'Read them as an import'}
-        </Button>
-        <p className="second">
-          A dry run first, with all checks of an import; nothing comes in before you say so. Digests stand for nobody
-          that could be taken in.
-        </p>
-      </Section>
-    </>
+    <Section head="Take them in">
+      <Select
+        label="List that they join"
+        placeholder="which list"
+        data={named(lists)}
+        value={listId}
+        onChange={setList}
+        mb="sm"
+      />
+      <ProblemNote error={takeIn.error} />
+      <Button fullWidth disabled={listId === null || takeIn.isPending} onClick={() => takeIn.mutate()}>
+        {takeIn.isPending ? 'Reading …' : 'Read them as an import'}
+      </Button>
+      <p className="second">
+        A dry run first, with all checks of an import; nothing comes in before you say so. Digests stand for nobody that
+        could be taken in.
+      </p>
+    </Section>
   );
 }
 

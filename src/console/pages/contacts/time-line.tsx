@@ -45,7 +45,6 @@ export function TimeLine({ contactId }: { contactId: number }) {
   const [params, setParams] = useSearchParams();
   const kinds = params.get('kinds') ?? '';
   const timeLine = useTimeLine(contactId, kinds, limit);
-  const journal = useContactJournal(contactId);
   return (
     <>
       <Section
@@ -84,21 +83,29 @@ export function TimeLine({ contactId }: { contactId: number }) {
           )}
         </Await>
       </Section>
-      <Section head="Marks and journal">
-        <Await of={journal}>
-          {({ items }) => (
-            <>
-              {items.length === 0 ? <p className="second">No mark was ever changed.</p> : null}
-              <div className={css.timeline}>
-                {items.map((item) => (
-                  <Change key={item.id} item={item} zone={zone} />
-                ))}
-              </div>
-            </>
-          )}
-        </Await>
-      </Section>
+      <MarksAndJournal contactId={contactId} />
     </>
+  );
+}
+
+function MarksAndJournal({ contactId }: { contactId: number }) {
+  const { zone } = useBrand();
+  const journal = useContactJournal(contactId);
+  return (
+    <Section head="Marks and journal">
+      <Await of={journal}>
+        {({ items }) => (
+          <>
+            {items.length === 0 ? <p className="second">No mark was ever changed.</p> : null}
+            <div className={css.timeline}>
+              {items.map((item) => (
+                <Change key={item.id} item={item} zone={zone} />
+              ))}
+            </div>
+          </>
+        )}
+      </Await>
+    </Section>
   );
 }
 

@@ -41,15 +41,13 @@ function NewFile() {
   );
 }
 
-/** A file, with what it says of itself to be corrected before it is read. */
-function FileForm() {
-  const go = useNavigate();
+/** A file that is chosen, and what it says of itself: it stands in the fields before anything is read. */
+function useFileOfVerdicts() {
   const [file, setFile] = useState<File | null>(null);
   const [source, setSource] = useState('');
   const [checked, setChecked] = useState('');
   const [head, setHead] = useState<VerificationHead | null>(null);
   const [column, setColumn] = useState<string | null>(null);
-  // What the file says stands in the fields before anything is read, and can be corrected there.
   const look = useAct(async (service, chosen: File) => {
     const said = await service.lookAtVerdicts({ name: chosen.name, file: beginningOf(chosen) });
     setHead(said);
@@ -62,14 +60,16 @@ function FileForm() {
     setHead(null);
     if (chosen) look.mutate(chosen);
   };
+  return { file, choose, head, column, setColumn, source, setSource, checked, setChecked, lookError: look.error };
+}
+
+/** A file, with what it says of itself to be corrected before it is read. */
+function FileForm() {
+  const go = useNavigate();
+  const { file, choose, head, column, source, checked, ...form } = useFileOfVerdicts();
   const act = useAct(async (service, input: File) => {
-    const read = await service.verify({
-      name: input.name,
-      source,
-      checkedAt: checked || undefined,
-      column: column ?? undefined,
-      file: input,
-    });
+    const said = { source, checkedAt: checked || undefined, column: column ?? undefined };
+    const read = await service.verify({ name: input.name, ...said, file: input });
     void go(`/contacts/verifications/${read.id}`);
   });
   return (
@@ -87,23 +87,23 @@ function FileForm() {
           placeholder="which one"
           data={[...new Set(head.columns)]}
           value={column}
-          onChange={setColumn}
+          onChange={form.setColumn}
         />
       ) : null}
       <TextInput
         label="Who verified"
         description="From the file, where it says so."
         value={source}
-        onChange={(event) => setSource(event.currentTarget.value)}
+        onChange={(event) => form.setSource(event.currentTarget.value)}
       />
       <TextInput
         label="When"
         description="From the file, where it says so; else today, if left empty."
         type="date"
         value={checked}
-        onChange={(event) => setChecked(event.currentTarget.value)}
+        onChange={(event) => form.setChecked(event.currentTarget.value)}
       />
-      <ProblemNote error={act.error ?? look.error} />
+      <ProblemNote error={act.error ?? form.lookError} />
       <Button
         disabled={file === null || column === null || source.trim() === '' || act.isPending}
         onClick={() => act.mutate(file!)}
@@ -179,30 +179,35 @@ function Answer({ one }: { one: Verification }) {
         }
       >
         {one.verdicts.length > 0 && <Verdicts one={one} />}
-        <Section head={`Words of ${one.source}`}>
-          <table className="rows">
-            <thead>
-              <tr>
-                <th>Their word</th>
-                <th>Means</th>
-                <th className="figure">Rows</th>
-                <th className="figure">Contacts</th>
-              </tr>
-            </thead>
-            <tbody>
-              {one.words.map((word) => (
-                <tr key={word.word}>
-                  <td>{word.word === '' ? '(empty)' : word.word}</td>
-                  <td className="second">{word.verdict ?? 'not said yet'}</td>
-                  <td className="figure">{count(word.rows)}</td>
-                  <td className="figure">{count(word.contacts)}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </Section>
+        <WordsOf one={one} />
       </Leaf>
     </>
+  );
+}
+
+function WordsOf({ one: { source, words } }: { one: Verification }) {
+  return (
+    <Section head={`Words of ${source}`}>
+      <Rows
+        heads={
+          <>
+            <th>Their word</th>
+            <th>Means</th>
+            <th className="figure">Rows</th>
+            <th className="figure">Contacts</th>
+          </>
+        }
+      >
+        {words.map((word) => (
+          <tr key={word.word}>
+            <td>{word.word === '' ? '(empty)' : word.word}</td>
+            <td className="second">{word.verdict ?? 'not said yet'}</td>
+            <td className="figure">{count(word.rows)}</td>
+            <td className="figure">{count(word.contacts)}</td>
+          </tr>
+        ))}
+      </Rows>
+    </Section>
   );
 }
 

@@ -33,8 +33,8 @@ export default function Return() {
                 <p className="second">The message itself is not kept any more.</p>
               ) : (
                 <pre
-                  className="said"
-                  style={{ whiteSpace: 'pre-wrap', overflowWrap: 'anywhere', maxHeight: 520, overflowY: 'auto' }}
+                  className="said as-written"
+                  style={{ maxHeight: 520, overflowY: 'auto' }}
                   tabIndex={0}
                   aria-label="The message as it came"
                 >
@@ -106,9 +106,7 @@ function Line({ name, value }: { name: string; value: string }) {
   return (
     <tr>
       <td>{name}</td>
-      <td className="second" style={{ overflowWrap: 'anywhere' }}>
-        {value}
-      </td>
+      <td className="second breaks">{value}</td>
     </tr>
   );
 }

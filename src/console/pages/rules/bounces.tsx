@@ -108,17 +108,7 @@ function RuleFields({
           max={100}
           onChange={(value) => set({ count: value })}
         />
-        <Select
-          aria-label="Which bounces count"
-          allowDeselect={false}
-          data={[
-            { value: 'soft', label: 'soft bounces' },
-            { value: 'soft hard', label: 'soft and hard bounces' },
-          ]}
-          value={rule.classes.includes('hard') ? 'soft hard' : 'soft'}
-          onChange={(value) => set({ classes: value === 'soft' ? ['soft'] : ['soft', 'hard'] })}
-          w={190}
-        />
+        <Classes classes={rule.classes} set={(classes) => set({ classes })} />
         within
         <Field
           label="Days, 0 for whenever"
@@ -154,6 +144,42 @@ function RuleFields({
   );
 }
 
+function Classes({ classes, set }: { classes: BounceRule['classes']; set: (classes: BounceRule['classes']) => void }) {
+  return (
+    <Select
+      aria-label="Which bounces count"
+      allowDeselect={false}
+      data={[
+        { value: 'soft', label: 'soft bounces' },
+        { value: 'soft hard', label: 'soft and hard bounces' },
+      ]}
+      value={classes.includes('hard') ? 'soft hard' : 'soft'}
+      onChange={(value) => set(value === 'soft' ? ['soft'] : ['soft', 'hard'])}
+      w={190}
+    />
+  );
+}
+
+function WhoseMark({ sample }: Pick<BouncePreview, 'sample'>) {
+  return (
+    <table className="rows folds" style={{ maxWidth: 640 }}>
+      <tbody>
+        {sample.map((one) => (
+          <tr key={one.contactId}>
+            <td>
+              <Door to={`/contacts/${one.contactId}`}>{one.address}</Door>
+            </td>
+            <td className="second">
+              {one.from} to {one.to}
+            </td>
+            <td className="figure second">{plural(one.bounces, 'bounce', 'bounces')}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
 /** Whose mark would change, and the four steps; a changed rule can be kept also when nobody's does. */
 function WouldChange({
   preview,
@@ -180,23 +206,7 @@ function WouldChange({
         {count(preview.toUndeliverable)} would become undeliverable now, {count(preview.toDeliverable)} deliverable
         again.
       </p>
-      {preview.sample.length === 0 ? null : (
-        <table className="rows folds" style={{ maxWidth: 640 }}>
-          <tbody>
-            {preview.sample.map((one) => (
-              <tr key={one.contactId}>
-                <td>
-                  <Door to={`/contacts/${one.contactId}`}>{one.address}</Door>
-                </td>
-                <td className="second">
-                  {one.from} to {one.to}
-                </td>
-                <td className="figure second">{plural(one.bounces, 'bounce', 'bounces')}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
+      {preview.sample.length === 0 ? null : <WhoseMark sample={preview.sample} />}
       {isDone || (expected === 0 && !rule) ? null : (
         <div style={{ maxWidth: 520, marginTop: 12 }}>
           <FourSteps

@@ -45,11 +45,11 @@ function showField(value: SunsetRule[keyof SunsetRule]): string {
     .join('; ');
 }
 
-function Ladder({ saved, version }: { saved: SunsetRule; version: number }) {
+/** The rule as it is typed, and what it would do as soon as the typing rests. */
+function useTriedLadder(saved: SunsetRule, version: number) {
   const brand = useBrand();
   const form = useTyped(`ladder ${brand.id}`, saved, version);
-  const { typed: rule, set: setRule, isChanged: changed } = form;
-  const [asked, isAsked] = usePaused(rule);
+  const [asked, isAsked] = usePaused(form.typed);
   const preview = useSunsetPreview(brand.id, asked);
   const isCounting = useLasting(preview.isFetching);
   // What was last counted stays, and what was typed with it, when a changed rule cannot be.
@@ -60,14 +60,23 @@ function Ladder({ saved, version }: { saved: SunsetRule; version: number }) {
       brandId: brand.id,
       expect: given.expected,
       reason: given.reason,
-      rule: changed ? rule : undefined,
+      rule: form.isChanged ? form.typed : undefined,
       version: form.version,
     }),
   );
+  const found = { data: preview.data ?? counted, error: preview.error };
+  return { form, found, isCounting, isOfAnother: !isAsked || preview.isPlaceholderData, apply };
+}
+
+function Ladder({ saved, version }: { saved: SunsetRule; version: number }) {
+  const brand = useBrand();
+  const { form, found: awaited, isCounting, isOfAnother, apply } = useTriedLadder(saved, version);
+  const { typed: rule, set: setRule, isChanged: changed } = form;
+  const problem = awaited.error;
   const move = (stage: string, change: { days?: number; messages?: number }): void =>
     setRule({ steps: rule.steps.map((step) => (step.stage === stage ? { ...step, ...change } : step)) });
   return (
-    <Await of={{ data: preview.data ?? counted, error: preview.error }} rows={12}>
+    <Await of={awaited} rows={12}>
       {(found) => (
         <>
           <Finding
@@ -82,12 +91,12 @@ function Ladder({ saved, version }: { saved: SunsetRule; version: number }) {
             {count(found.stages[0]!.wouldBe)} are still new, and are not drawn here.
           </Finding>
           {apply.isPending ? null : <TypedNote form={form} words={WORDS} show={showField} />}
-          <ProblemNote error={isOfCoverage(preview.error) ? null : preview.error} />
+          <ProblemNote error={isOfCoverage(problem) ? null : problem} />
           <Leaf
             margin={
               <Margin
                 found={found}
-                isOfAnother={!isAsked || preview.isPlaceholderData}
+                isOfAnother={isOfAnother}
                 changed={changed}
                 onBack={form.leaveMine}
                 apply={(expected, reason) => apply.mutateAsync({ expected, reason })}
@@ -101,7 +110,7 @@ function Ladder({ saved, version }: { saved: SunsetRule; version: number }) {
             <Coverage
               rule={rule}
               saved={saved}
-              error={isOfCoverage(preview.error) ? preview.error : null}
+              error={isOfCoverage(problem) ? problem : null}
               set={(covers) => setRule({ covers })}
             />
             <Bounces />
@@ -284,7 +293,7 @@ function Margin({
   apply: (expected: number, reason: string) => ReturnType<typeof client.applySunset>;
 }) {
   const flows = found.flows.map((flow) => (
-    <li key={`${flow.from} ${flow.to}`} className="row" style={{ justifyContent: 'space-between', padding: '3px 0' }}>
+    <li key={`${flow.from} ${flow.to}`} className="row apart" style={{ padding: '3px 0' }}>
       <span className="row" style={{ gap: 6 }}>
         <Stage stage={flow.from} /> → <Stage stage={flow.to} />
       </span>
@@ -304,12 +313,14 @@ function Margin({
               Each moves to their stage. Those who come to sunset get an entry on the sunset list, and get no more
               marketing; those who leave it are lifted.
             </p>
-            <ul style={{ listStyle: 'none', padding: 0 }}>{flows}</ul>
+            <ul className="bare" style={{ marginTop: 8 }}>
+              {flows}
+            </ul>
           </>
         }
       >
         <h2>Who would move: {count(found.moving)}</h2>
-        <ul style={{ listStyle: 'none', padding: 0, margin: 0 }}>{flows}</ul>
+        <ul className="bare">{flows}</ul>
         {found.sample.length > 0 ? (
           <Sample sample={found.sample} />
         ) : (

@@ -37,12 +37,11 @@ function Points({ saved }: { saved: VersionedScore }) {
   const brand = useBrand();
   const form = useTyped(`score ${brand.id}`, sorted(saved.rule), saved.version);
   const { typed: rule, isChanged: changed } = form;
-  const [reason, setReason] = useState('');
   const [asked] = usePaused(changed ? rule : undefined);
   const preview = useScorePreview(brand.id, asked);
-  const save = useAct(() => client.saveScore({ brandId: brand.id, rule, version: form.version, reason }));
-  const submit = (): void =>
-    save.mutate(undefined, { onSuccess: ({ version }) => (form.wasKept(version), setReason('')) });
+  const save = useAct((_, reason: string) =>
+    client.saveScore({ brandId: brand.id, rule, version: form.version, reason }),
+  );
   return (
     <Section
       head="Score"
@@ -64,40 +63,56 @@ function Points({ saved }: { saved: VersionedScore }) {
       </div>
       <ProblemNote error={changed && !form.meanwhile ? (save.error ?? preview.error) : null} />
       {changed ? (
-        <form
-          className="row"
-          style={{ alignItems: 'end', gap: 12, flexWrap: 'wrap' }}
-          onSubmit={(event) => {
-            event.preventDefault();
-            submit();
+        <KeepIt
+          isKeeping={save.isPending}
+          keep={(reason) => save.mutate(reason, { onSuccess: ({ version }) => form.wasKept(version) })}
+          putBack={() => {
+            form.leaveMine();
+            save.reset();
           }}
-        >
-          <TextInput
-            label="Why"
-            description="Kept with the score, with your name."
-            value={reason}
-            onChange={(event) => setReason(event.currentTarget.value)}
-            style={{ flex: '1 1 260px' }}
-          />
-          <button
-            type="submit"
-            className="main-button"
-            disabled={reason.trim() === '' || save.isPending}
-            style={{ width: 'auto' }}
-          >
-            {save.isPending ? 'Keeping …' : 'Keep this score'}
-          </button>
-          <Button
-            onClick={() => {
-              form.leaveMine();
-              save.reset();
-            }}
-          >
-            Put back as it was
-          </Button>
-        </form>
+        />
       ) : null}
     </Section>
+  );
+}
+
+/** A changed rule is kept with why, or put back. */
+function KeepIt({
+  isKeeping,
+  keep,
+  putBack,
+}: {
+  isKeeping: boolean;
+  keep: (reason: string) => void;
+  putBack: () => void;
+}) {
+  const [reason, setReason] = useState('');
+  return (
+    <form
+      className="row"
+      style={{ alignItems: 'end', gap: 12, flexWrap: 'wrap' }}
+      onSubmit={(event) => {
+        event.preventDefault();
+        keep(reason);
+      }}
+    >
+      <TextInput
+        label="Why"
+        description="Kept with the score, with your name."
+        value={reason}
+        onChange={(event) => setReason(event.currentTarget.value)}
+        style={{ flex: '1 1 260px' }}
+      />
+      <button
+        type="submit"
+        className="main-button"
+        disabled={reason.trim() === '' || isKeeping}
+        style={{ width: 'auto' }}
+      >
+        {isKeeping ? 'Keeping …' : 'Keep this score'}
+      </button>
+      <Button onClick={putBack}>Put back as it was</Button>
+    </form>
   );
 }
 

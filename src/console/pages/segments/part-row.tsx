@@ -62,22 +62,34 @@ export function PartRow({ part, names, problem, change, isLeftOut, lead, remove 
           </span>
         ) : null}
       </span>
-      <span className={css.partActs}>
-        {asText ? null : (
-          <button type="button" className="plain" aria-label={`Change the words of “${part.text}”`} onClick={showWords}>
-            <IconPencil size={15} aria-hidden />
-          </button>
-        )}
-        <button
-          type="button"
-          className="plain"
-          aria-label={part.text === '' ? 'Remove this part' : `Remove “${part.text}”`}
-          onClick={remove}
-        >
-          <IconX size={15} aria-hidden />
-        </button>
-      </span>
+      <Acts of={part.text} showWords={asText ? undefined : showWords} remove={remove} />
     </div>
+  );
+}
+
+interface ActsProps extends Pick<Props, 'remove'> {
+  of: string;
+  /** Undefined while all its words stand there. */
+  showWords: (() => void) | undefined;
+}
+
+function Acts({ of, showWords, remove }: ActsProps) {
+  return (
+    <span className={css.partActs}>
+      {showWords ? (
+        <button type="button" className="plain" aria-label={`Change the words of “${of}”`} onClick={showWords}>
+          <IconPencil size={15} aria-hidden />
+        </button>
+      ) : null}
+      <button
+        type="button"
+        className="plain"
+        aria-label={of === '' ? 'Remove this part' : `Remove “${of}”`}
+        onClick={remove}
+      >
+        <IconX size={15} aria-hidden />
+      </button>
+    </span>
   );
 }
 
@@ -131,7 +143,7 @@ function Slots({ part, names, change, goOn }: SlotsProps) {
   const slots = pieces.flatMap((piece, index) => (typeof piece === 'string' ? [] : [index]));
   return pieces.map((piece, index) =>
     typeof piece === 'string' ? (
-      <span key={index} style={{ whiteSpace: 'pre-wrap' }}>
+      <span key={index} className="as-written">
         {piece}
       </span>
     ) : (

@@ -1,5 +1,6 @@
 import { Button } from '@mantine/core';
 import { Link, useSearchParams } from 'react-router';
+import type { Segment } from '../../../shared/contract/segments.ts';
 import { useReadyMade } from '../../api/queries/conditions.ts';
 import { useSegments } from '../../api/queries/segments.ts';
 import { useBrand } from '../../brand.tsx';
@@ -33,38 +34,7 @@ export default function Segments() {
               {segments.length === 0 ? (
                 <p className="second">Begin with one of the usual questions, or write your own.</p>
               ) : (
-                <Rows
-                  heads={
-                    <>
-                      <th>Segment</th>
-                      <th>Condition</th>
-                      <th>Tags</th>
-                      <th className="figure">Changed</th>
-                    </>
-                  }
-                >
-                  {segments
-                    .filter((one) => !tag || one.tags.includes(tag))
-                    .map((one) => (
-                      <tr key={one.id}>
-                        <td>
-                          <Door to={`/segments/${one.id}`}>{one.name}</Door>
-                        </td>
-                        <td className="second">{one.condition}</td>
-                        <td className="second">
-                          {one.tags.map((word) => (
-                            <Door
-                              key={word}
-                              to={word === tag ? '/segments' : `/segments?tag=${encodeURIComponent(word)}`}
-                            >
-                              {word}
-                            </Door>
-                          ))}
-                        </td>
-                        <td className="figure second">{moment(one.changedAt, brand.zone)}</td>
-                      </tr>
-                    ))}
-                </Rows>
+                <ByName segments={segments.filter((one) => !tag || one.tags.includes(tag))} tag={tag} />
               )}
             </Section>
           </Leaf>
@@ -74,12 +44,45 @@ export default function Segments() {
   );
 }
 
+function ByName({ segments, tag }: { segments: Segment[]; tag: string | null }) {
+  const { zone } = useBrand();
+  return (
+    <Rows
+      heads={
+        <>
+          <th>Segment</th>
+          <th>Condition</th>
+          <th>Tags</th>
+          <th className="figure">Changed</th>
+        </>
+      }
+    >
+      {segments.map((one) => (
+        <tr key={one.id}>
+          <td>
+            <Door to={`/segments/${one.id}`}>{one.name}</Door>
+          </td>
+          <td className="second">{one.condition}</td>
+          <td className="second">
+            {one.tags.map((word) => (
+              <Door key={word} to={word === tag ? '/segments' : `/segments?tag=${encodeURIComponent(word)}`}>
+                {word}
+              </Door>
+            ))}
+          </td>
+          <td className="figure second">{moment(one.changedAt, zone)}</td>
+        </tr>
+      ))}
+    </Rows>
+  );
+}
+
 function ReadyMade() {
   return (
     <Section head="Usual questions">
       <Await of={useReadyMade()} rows={6}>
         {(all) => (
-          <ul style={{ listStyle: 'none', padding: 0, margin: 0 }}>
+          <ul className="bare">
             {all.map((one) => (
               <li key={one.name} style={{ padding: '4px 0' }}>
                 <Door

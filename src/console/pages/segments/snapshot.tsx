@@ -29,9 +29,7 @@ export default function Snapshot() {
         />
       </Section>
       <Section head="What it asked then">
-        <p className="said" style={{ whiteSpace: 'pre-wrap' }}>
-          {change.from.condition}
-        </p>
+        <p className="said as-written">{change.from.condition}</p>
       </Section>
       <ProblemNote error={forget.error} />
       <span className="row">

@@ -180,10 +180,7 @@ function NewToken({ token }: { token: string }) {
   return (
     <div role="status">
       <p>
-        Shown this once:{' '}
-        <code className="said" style={{ overflowWrap: 'anywhere' }}>
-          {token}
-        </code>
+        Shown this once: <code className="said">{token}</code>
       </p>
       <CopyButton value={token}>
         {({ copied, copy }) => <Button onClick={copy}>{copied ? 'Copied' : 'Copy the token'}</Button>}
@@ -201,7 +198,7 @@ function Sessions() {
       {(sessions) => (
         <>
           {sessions.map((session) => (
-            <p key={session.id} style={{ overflowWrap: 'anywhere' }}>
+            <p key={session.id} className="breaks">
               {session.isThis ? 'This one' : session.userAgent || 'A browser'}{' '}
               {session.isThis ? null : (
                 <button

@@ -74,51 +74,64 @@ function Lists({ lists, counts }: { lists: List[]; counts: ListCount[] }) {
         }
       >
         {lists.map((list) => (
-          <tr key={list.id}>
-            <td>
-              {list.name}{' '}
-              <a
-                className="plain"
-                href={list.signUpUrl}
-                target="_blank"
-                rel="noreferrer"
-                aria-label={`Sign-up form of ${list.name}`}
-              >
-                form
-              </a>
-              <br />
-              <span className="second">
-                {on(counts, list, 'pending') > 0 ? (
-                  <>
-                    <Door to={`/contacts/waiting?list=${list.id}`}>
-                      {count(on(counts, list, 'pending'))} to confirm
-                    </Door>
-                    ;{' '}
-                  </>
-                ) : null}
-                {waysOn(list)}
-              </span>
-            </td>
-            <td className="figure">
-              <Door
-                to={`/contacts?list=${list.id}&archived=no`}
-                label={`${count(on(counts, list, 'subscribed'))} contacts on ${list.name}`}
-              >
-                {count(on(counts, list, 'subscribed'))}
-              </Door>
-            </td>
-            <td className="figure">
-              <ChangeButton
-                of={list.name}
-                open={open === list.id}
-                toggle={() => setOpen(open === list.id ? null : list.id)}
-              />
-            </td>
-          </tr>
+          <ListRow
+            key={list.id}
+            list={list}
+            counts={counts}
+            open={open === list.id}
+            toggle={() => setOpen(open === list.id ? null : list.id)}
+          />
         ))}
       </Rows>
       {lists.filter(({ id }) => id === open).map(form)}
     </Section>
+  );
+}
+
+function ListRow({
+  list,
+  counts,
+  open,
+  toggle,
+}: {
+  list: List;
+  counts: ListCount[];
+  open: boolean;
+  toggle: () => void;
+}) {
+  const [pending, subscribed] = [on(counts, list, 'pending'), count(on(counts, list, 'subscribed'))];
+  return (
+    <tr>
+      <td>
+        {list.name}{' '}
+        <a
+          className="plain"
+          href={list.signUpUrl}
+          target="_blank"
+          rel="noreferrer"
+          aria-label={`Sign-up form of ${list.name}`}
+        >
+          form
+        </a>
+        <br />
+        <span className="second">
+          {pending > 0 ? (
+            <>
+              <Door to={`/contacts/waiting?list=${list.id}`}>{count(pending)} to confirm</Door>;{' '}
+            </>
+          ) : null}
+          {waysOn(list)}
+        </span>
+      </td>
+      <td className="figure">
+        <Door to={`/contacts?list=${list.id}&archived=no`} label={`${subscribed} contacts on ${list.name}`}>
+          {subscribed}
+        </Door>
+      </td>
+      <td className="figure">
+        <ChangeButton of={list.name} open={open} toggle={toggle} />
+      </td>
+    </tr>
   );
 }
 

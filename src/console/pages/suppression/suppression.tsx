@@ -344,7 +344,7 @@ function EntryRow({
       <td>
         <span className="mark">
           <Kind size={15} aria-label={entry.kind} />
-          <span className="value" style={{ overflowWrap: 'anywhere' }}>
+          <span className="value breaks">
             {entry.kind === 'hash' ? `sha-256 ${entry.value.slice(0, 4)}…${entry.value.slice(-4)}` : entry.value}
           </span>
         </span>

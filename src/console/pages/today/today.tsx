@@ -25,6 +25,7 @@ import { changedWords } from '../../../client/wording/changed.ts';
 import { whoIsAmong } from '../../components/doors.ts';
 import { FirstSteps, firstStepsWords, useFirstSteps } from '../first-steps/first-steps.tsx';
 import { Rows } from '../../components/rows.tsx';
+import css from './today.module.css';
 import type { Step } from '../first-steps/step-list.tsx';
 
 /** What changed since yesterday, what needs a look, what is under way. */
@@ -89,15 +90,7 @@ function headline(
 
 function Item({ time, icon, children, act }: { time: string; icon: ReactNode; children: ReactNode; act?: ReactNode }) {
   return (
-    <div
-      style={{
-        display: 'grid',
-        gridTemplateColumns: '84px 26px minmax(0, 1fr) auto',
-        columnGap: 8,
-        padding: '8px 0',
-        borderBottom: '1px solid var(--av-line)',
-      }}
-    >
+    <div className={css.item}>
       <span className="third">{time}</span>
       <span>{icon}</span>
       <div>{children}</div>
@@ -127,30 +120,12 @@ function Troubles({ troubles }: Pick<TodayData, 'troubles'>) {
 }
 
 function NeedsLook({ today }: { today: TodayData }) {
-  const { zone } = useBrand();
-  const { changed, bounceCount, unmatchedReturns, asking, heldReturns, storms, troubles } = today;
+  const { bounceCount, unmatchedReturns, asking, heldReturns, storms, troubles } = today;
   if (bounceCount.length + unmatchedReturns + asking + heldReturns + storms.length + troubles.length === 0) return null;
   return (
     <Section head="Needs a look">
       <Troubles troubles={troubles} />
-      {storms.map((storm) => (
-        <Item
-          key={storm.id}
-          time={moment(storm.begins, zone)}
-          icon={<IconCloudStorm size={18} color="var(--av-look-mark)" aria-hidden />}
-          act={
-            <Button component={Link} to="/returns">
-              Decide
-            </Button>
-          }
-        >
-          <strong>
-            {storm.domain} suddenly refuses {plural(storm.contacts, 'contact', 'contacts')} for good
-          </strong>{' '}
-          <span className="second">held, nobody marked</span>
-          <div className="said second">{storm.said}</div>
-        </Item>
-      ))}
+      <Storms storms={storms} />
       <Returned
         n={asking}
         state="asks"
@@ -164,32 +139,7 @@ function NeedsLook({ today }: { today: TodayData }) {
         words={`${plural(heldReturns, 'hard bounce waits', 'hard bounces wait')} for you`}
         note="Known by the Message-ID alone, which others know too: nobody is marked."
       />
-      {bounceCount.length > 0 && (
-        <Item
-          time={moment(bounceCount[0]!.since, zone)}
-          icon={<IconMailboxOff size={18} color="var(--av-stop-mark)" aria-hidden />}
-        >
-          <strong>
-            <Door to={whoIsAmong('reached-bounce-count', today.since)}>
-              {plural(changed.bounceCount, 'address', 'addresses')}
-            </Door>{' '}
-            reached the bounce count
-          </strong>{' '}
-          <span className="second">now marked undeliverable</span>
-          <Rows>
-            {bounceCount.slice(0, 8).map((one) => (
-              <tr key={one.contactId}>
-                <td>
-                  <Door to={`/contacts/${one.contactId}`}>{one.name ?? one.address}</Door>
-                </td>
-                <td className="said second">{one.bounces.at(-1)?.reply}</td>
-                <td className="figure second">{one.bounces.length} bounces</td>
-              </tr>
-            ))}
-          </Rows>
-          {changed.bounceCount > 8 ? <span className="second">and {count(changed.bounceCount - 8)} more</span> : null}
-        </Item>
-      )}
+      <BounceCounted today={today} />
       <Returned
         n={unmatchedReturns}
         state="unmatched"
@@ -198,6 +148,65 @@ function NeedsLook({ today }: { today: TodayData }) {
         note="Kept, counted nowhere."
       />
     </Section>
+  );
+}
+
+/** Domains that suddenly refuse for good, and wait for a person. */
+function Storms({ storms }: Pick<TodayData, 'storms'>) {
+  const { zone } = useBrand();
+  return storms.map((storm) => (
+    <Item
+      key={storm.id}
+      time={moment(storm.begins, zone)}
+      icon={<IconCloudStorm size={18} color="var(--av-look-mark)" aria-hidden />}
+      act={
+        <Button component={Link} to="/returns">
+          Decide
+        </Button>
+      }
+    >
+      <strong>
+        {storm.domain} suddenly refuses {plural(storm.contacts, 'contact', 'contacts')} for good
+      </strong>{' '}
+      <span className="second">held, nobody marked</span>
+      <div className="said second">{storm.said}</div>
+    </Item>
+  ));
+}
+
+/** So many addresses at the bounce count are named; how many more there are is said. */
+const NAMED = 8;
+
+function BounceCounted({ today: { changed, bounceCount, since } }: { today: TodayData }) {
+  const { zone } = useBrand();
+  if (bounceCount.length === 0) return null;
+  return (
+    <Item
+      time={moment(bounceCount[0]!.since, zone)}
+      icon={<IconMailboxOff size={18} color="var(--av-stop-mark)" aria-hidden />}
+    >
+      <strong>
+        <Door to={whoIsAmong('reached-bounce-count', since)}>
+          {plural(changed.bounceCount, 'address', 'addresses')}
+        </Door>{' '}
+        reached the bounce count
+      </strong>{' '}
+      <span className="second">now marked undeliverable</span>
+      <Rows>
+        {bounceCount.slice(0, NAMED).map((one) => (
+          <tr key={one.contactId}>
+            <td>
+              <Door to={`/contacts/${one.contactId}`}>{one.name ?? one.address}</Door>
+            </td>
+            <td className="said second">{one.bounces.at(-1)?.reply}</td>
+            <td className="figure second">{one.bounces.length} bounces</td>
+          </tr>
+        ))}
+      </Rows>
+      {changed.bounceCount > NAMED ? (
+        <span className="second">and {count(changed.bounceCount - NAMED)} more</span>
+      ) : null}
+    </Item>
   );
 }
 
@@ -314,10 +323,7 @@ function Since({ today }: { today: TodayData }) {
     >
       {today.runs.length === 0 ? <p className="second">No run since yesterday.</p> : null}
       {today.runs.slice(0, 12).map((run) => (
-        <div
-          key={run.id}
-          style={{ display: 'grid', gridTemplateColumns: '110px 22px minmax(0, 1fr)', padding: '3px 0' }}
-        >
+        <div key={run.id} className={css.run}>
           <span className="third">{moment(run.startedAt, zone)}</span>
           <ActorMark actor={run.actor.startsWith('the ') ? 'machine' : 'human'} />
           <span>
@@ -332,67 +338,88 @@ function Since({ today }: { today: TodayData }) {
 }
 
 function Margin({ today }: { today: TodayData }) {
-  const { zone } = useBrand();
-  const accepted = today.days.reduce((sum, one) => sum + one.accepted, 0);
-  const sum = (pick: (one: TodayData['days'][number]) => number): number =>
-    today.days.reduce((total, one) => total + pick(one), 0);
-  const from = new Date(Date.parse(today.at) - 90 * 86_400_000).toISOString();
-  const { covered, mayBeWritten } = today.mayBeWrittenTo;
   return (
     <>
       <Section head="Rates, 90 days">
-        <div className="row" style={{ justifyContent: 'space-between' }}>
-          Bounced ÷ tried <strong>{percent(accepted === 0 ? null : sum((one) => one.bounced) / accepted)}</strong>
-        </div>
-        <Needles
+        <Rate
+          of="Bounced ÷ tried"
           title="Bounce rate"
           limit={0.02}
-          from={from}
-          to={today.at}
-          needles={today.days.map((one) => ({
-            day: one.day,
-            rate: one.bounced / Math.max(1, one.accepted),
-            of: one.accepted,
-          }))}
+          today={today}
+          part={(day) => day.bounced}
+          whole={(day) => day.accepted}
         />
-        <div className="row" style={{ justifyContent: 'space-between' }}>
-          Complaints ÷ delivered{' '}
-          <strong>
-            {percent(
-              accepted === 0 ? null : sum((one) => one.complained) / Math.max(1, accepted - sum((one) => one.bounced)),
-            )}
-          </strong>
-        </div>
-        <Needles
+        <Rate
+          of="Complaints ÷ delivered"
           title="Complaint rate"
           limit={0.001}
-          from={from}
-          to={today.at}
-          needles={today.days.map((one) => ({
-            day: one.day,
-            rate: one.complained / Math.max(1, one.accepted - one.bounced),
-            of: one.accepted,
-          }))}
+          today={today}
+          part={(day) => day.complained}
+          whole={(day) => day.accepted - day.bounced}
         />
       </Section>
-      <Section head="May be written to">
-        <Ledger
-          lines={[
-            { words: 'On a list of this brand', figure: <Door to="/contacts">{count(covered)}</Door> },
-            {
-              sign: '−',
-              words: 'held back from everything',
-              figure: <Door to={whoIsAmong('held-back')}>{count(covered - mayBeWritten)}</Door>,
-            },
-          ]}
-          total={{ words: 'Now', figure: <Door to={whoIsAmong('may-be-written')}>{count(mayBeWritten)}</Door> }}
-          note={
-            isOlder(today)
-              ? `Counted ${moment(today.countedAt, zone)}, as the ladder and the rates. Every campaign counts afresh.`
-              : 'Counted afresh, as every campaign counts.'
-          }
-        />
-      </Section>
+      <MayBeWritten today={today} />
     </>
+  );
+}
+
+type Day = TodayData['days'][number];
+
+/** A rate over all days, and below it each day's beside its limit. */
+function Rate({
+  of,
+  title,
+  limit,
+  today: { days, at },
+  part,
+  whole,
+}: {
+  of: string;
+  title: string;
+  limit: number;
+  today: TodayData;
+  part: (day: Day) => number;
+  whole: (day: Day) => number;
+}) {
+  const sum = (pick: (day: Day) => number): number => days.reduce((total, day) => total + pick(day), 0);
+  const isNone = sum(({ accepted }) => accepted) === 0;
+  return (
+    <>
+      <div className="row apart">
+        {of} <strong>{percent(isNone ? null : sum(part) / Math.max(1, sum(whole)))}</strong>
+      </div>
+      <Needles
+        title={title}
+        limit={limit}
+        from={new Date(Date.parse(at) - 90 * 86_400_000).toISOString()}
+        to={at}
+        needles={days.map((day) => ({ day: day.day, rate: part(day) / Math.max(1, whole(day)), of: day.accepted }))}
+      />
+    </>
+  );
+}
+
+function MayBeWritten({ today }: { today: TodayData }) {
+  const { zone } = useBrand();
+  const { covered, mayBeWritten } = today.mayBeWrittenTo;
+  return (
+    <Section head="May be written to">
+      <Ledger
+        lines={[
+          { words: 'On a list of this brand', figure: <Door to="/contacts">{count(covered)}</Door> },
+          {
+            sign: '−',
+            words: 'held back from everything',
+            figure: <Door to={whoIsAmong('held-back')}>{count(covered - mayBeWritten)}</Door>,
+          },
+        ]}
+        total={{ words: 'Now', figure: <Door to={whoIsAmong('may-be-written')}>{count(mayBeWritten)}</Door> }}
+        note={
+          isOlder(today)
+            ? `Counted ${moment(today.countedAt, zone)}, as the ladder and the rates. Every campaign counts afresh.`
+            : 'Counted afresh, as every campaign counts.'
+        }
+      />
+    </Section>
   );
 }
