@@ -152,7 +152,7 @@ describe('on an import', () => {
     await headline('1 of 1 rows would come in or change something');
     await press('Import 1 row');
     await headline('1 of 1 rows came in or changed something');
-    await page.getByRole('banner').getByText('few.csv').waitFor({ state: 'detached', timeout: 4000 });
+    await page.getByRole('banner').getByText('few.csv').waitFor({ state: 'detached' });
   });
 
   test('its undo says how far it is, and at its end that nothing of it stands', async () => {
