@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import type { Browser, Page } from 'playwright-core';
-import { gone, openBrowser, signIn } from '../support/browser.ts';
+import { atRest, gone, openBrowser, signIn } from '../support/browser.ts';
 import { makeList, startRealService, until, type Running } from '../support/service.ts';
 
 const ROWS = 600_000;
@@ -89,6 +89,44 @@ const chooseUse = async (column: string, use: string): Promise<void> => {
   await page.getByRole('combobox', { name: `What ${column} is` }).click();
   await page.getByRole('option', { name: use, exact: true }).click();
 };
+test.each([
+  ['import', 'imports', ['address,First\nida@tidemail.example,1', 'address,Second\nida@tidemail.example,2']],
+  [
+    'verifications',
+    'verifications',
+    ['address,First\nida@tidemail.example,valid', 'address,Second\nida@tidemail.example,valid'],
+  ],
+])(
+  'of two files chosen for %s one after the other the second counts, also where the first is read last',
+  async (place, asked, files) => {
+    let letFirst: () => void = () => undefined;
+    const held = new Promise<void>((resolve) => (letFirst = resolve));
+    const heads = new RegExp(`/api/v1/${asked}/head`);
+    let requests = 0;
+    await page.route(heads, async (route) => {
+      requests++;
+      if (requests === 1) await held;
+      await route.continue();
+    });
+    await page.goto(`${service.console}/contacts/${place}`);
+    for (const [n, text] of files.entries()) {
+      await page.locator('input[type=file]').setInputFiles(rowsOf([text], `file-${n}.csv`));
+      await until(() => requests === n + 1);
+    }
+    const column = (name: string) =>
+      place === 'import'
+        ? page.getByRole('combobox', { name: `What ${name} is` })
+        : page.getByRole('option', { name, exact: true });
+    if (place === 'verifications') await page.getByRole('combobox', { name: 'Column of verdicts' }).click();
+    await column('Second').waitFor();
+    const late = page.waitForResponse(heads);
+    letFirst();
+    await late;
+    await atRest(page);
+    expect([await column('Second').count(), await column('First').count()]).toEqual([1, 0]);
+    await page.unroute(heads);
+  },
+);
 const contactOf = async (address: string) => (await service.client.check({ address })).contact;
 
 describe('a page of an import acts on that import alone', () => {

@@ -78,8 +78,8 @@ function connectionOptions(url: string): SMTPConnection.Options & { user: string
     greetingTimeout: GREETING_MS,
     connectionTimeout: GREETING_MS,
     socketTimeout: SOCKET_MS,
-    // A relay on a private network often has a certificate of its own; the operator chose its address.
-    tls: { rejectUnauthorized: hostname !== '127.0.0.1' && hostname !== 'localhost' },
+    // A relay on this machine often has a certificate of its own, and nobody stands between.
+    tls: { rejectUnauthorized: !isLoopback(hostname) },
   };
 }
 
@@ -121,14 +121,19 @@ async function connect(options: ReturnType<typeof connectionOptions>): Promise<S
     connection.once('error', reject);
     connection.connect((error) => (error ? reject(error) : resolve()));
   });
-  if (options.user !== '') {
-    await new Promise<void>((resolve, reject) =>
-      connection.login({ credentials: { user: options.user, pass: options.pass } }, (error) =>
-        error ? reject(error) : resolve(),
-      ),
-    );
-  }
+  if (options.user !== '') await signIn(connection, options);
   return connection;
+}
+
+/** Signs in. Whoever may not is hung up: the line would stay open until it times out, one for each try. */
+function signIn(connection: SMTPConnection, { user, pass }: { user: string; pass: string }): Promise<void> {
+  return new Promise((resolve, reject) =>
+    connection.login({ credentials: { user, pass } }, (error) => {
+      if (!error) return resolve();
+      connection.close();
+      reject(error);
+    }),
+  );
 }
 
 async function send(

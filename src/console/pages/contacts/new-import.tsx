@@ -6,6 +6,7 @@ import type { FileFormat } from '../../../shared/contract/imports.ts';
 import { useImports } from '../../api/queries/imports.ts';
 import { useLists } from '../../api/queries/organisation.ts';
 import { useAct } from '../../api/use-act.ts';
+import { useLatest } from '../../api/use-latest.ts';
 import { useBrand } from '../../brand.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
 import { moment, plural } from '../../components/words.ts';
@@ -21,11 +22,14 @@ function useImportDraft() {
     keepDraft(next);
     setDraft(next);
   };
+  const latest = useLatest();
   const look = useAct(async (client, { file, ...format }: { file: File } & Partial<FileFormat>) => {
+    const isLatest = latest();
     const head = await client.fileHead({ ...format, fileName: file.name, file: beginningOf(file) });
-    keep({ file, head, choices: choicesOf(head), listId });
+    if (isLatest()) keep({ file, head, choices: choicesOf(head), listId });
   });
   const choose = (file: File | null): void => {
+    latest();
     keep(null);
     if (file) look.mutate({ file });
   };

@@ -7,6 +7,7 @@ import { OUTSIDE_VERDICTS, type OutsideVerdict } from '../../../shared/words.ts'
 import { client } from '../../api/client.ts';
 import { useVerification, useVerifications } from '../../api/queries/verifications.ts';
 import { useAct } from '../../api/use-act.ts';
+import { useLatest } from '../../api/use-latest.ts';
 import { useBrand } from '../../brand.tsx';
 import { FourSteps } from '../../components/four-steps.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
@@ -48,14 +49,18 @@ function useFileOfVerdicts() {
   const [checked, setChecked] = useState('');
   const [head, setHead] = useState<VerificationHead | null>(null);
   const [column, setColumn] = useState<string | null>(null);
+  const latest = useLatest();
   const look = useAct(async (service, chosen: File) => {
+    const isLatest = latest();
     const said = await service.lookAtVerdicts({ name: chosen.name, file: beginningOf(chosen) });
+    if (!isLatest()) return;
     setHead(said);
     setColumn(said.verdict);
     setSource(said.source ?? source);
     setChecked(said.checkedOn ?? checked);
   });
   const choose = (chosen: File | null): void => {
+    latest();
     setFile(chosen);
     setHead(null);
     if (chosen) look.mutate(chosen);

@@ -64,6 +64,7 @@ function Points({ saved }: { saved: VersionedScore }) {
       <ProblemNote error={changed && !form.meanwhile ? (save.error ?? preview.error) : null} />
       {changed ? (
         <KeepIt
+          key={form.version}
           isKeeping={save.isPending}
           keep={(reason) => save.mutate(reason, { onSuccess: ({ version }) => form.wasKept(version) })}
           putBack={() => {
