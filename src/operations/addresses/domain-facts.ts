@@ -9,7 +9,7 @@ import { domainEntryKeys } from '../../core/address/suppression-keys.ts';
 import { overWholeSet } from '../../store/database.ts';
 import { findExchanges, findRefused, saveExchanges } from '../../store/statements/domain-facts.ts';
 import { listDomainStandings } from '../../store/statements/domains.ts';
-import { findSetting, saveSetting } from '../../store/statements/settings.ts';
+import { findSetting, saveSettingParts } from '../../store/statements/settings.ts';
 import type { Deps } from '../deps.ts';
 import { remember } from '../remember.ts';
 
@@ -22,7 +22,7 @@ export async function findSeverities(deps: Deps): Promise<Severities> {
 
 /** Changes the severities that are named, and answers all. */
 export async function saveSeverities(deps: Deps, change: Partial<Severities>, actor: string): Promise<Severities> {
-  await saveSetting(deps.database, SEVERITIES_SETTING, { ...(await findSeverities(deps)), ...change }, actor);
+  await saveSettingParts(deps.database, SEVERITIES_SETTING, change, actor);
   return findSeverities(deps);
 }
 

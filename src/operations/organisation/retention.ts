@@ -8,7 +8,7 @@ import {
   sweepSignUps,
   sweepUnmatched,
 } from '../../store/statements/retention.ts';
-import { findSetting, saveSetting } from '../../store/statements/settings.ts';
+import { findSetting, saveSetting, saveSettingParts } from '../../store/statements/settings.ts';
 import type { Deps } from '../deps.ts';
 
 const SETTING = 'retention';
@@ -33,8 +33,7 @@ export async function findRetention({ database }: Pick<Deps, 'database'>): Promi
 
 /** Changes the parts that are named, and answers all of it. What is too old then goes with the next sweep. */
 export async function saveRetention(deps: Deps, change: Partial<Retention>, actor: string): Promise<RetentionState> {
-  const { swept: _, ...now } = await findRetention(deps);
-  await saveSetting(deps.database, SETTING, { ...now, ...change }, actor);
+  await saveSettingParts(deps.database, SETTING, change, actor);
   return findRetention(deps);
 }
 

@@ -13,7 +13,7 @@ import { inTransaction } from '../../store/database.ts';
 import type { Sql } from '../../store/sql.ts';
 import { findRun, finishRun, insertRun, type RunRow } from '../../store/statements/journal.ts';
 import { lockContacts } from '../../store/statements/marks.ts';
-import { findSetting, saveSetting } from '../../store/statements/settings.ts';
+import { findSetting, saveSettingParts } from '../../store/statements/settings.ts';
 import { findBounceRule } from '../../store/statements/rules.ts';
 import {
   closeStorm,
@@ -78,7 +78,7 @@ export async function findStormRule(sql: Sql): Promise<StormRule> {
 
 /** Changes the parts of the storm rule that are named, and answers all of it. */
 export async function saveStormRule(deps: Deps, change: Partial<StormRule>, actor: string): Promise<StormRule> {
-  await saveSetting(deps.database, RULE, { ...(await findStormRule(deps.database)), ...change }, actor);
+  await saveSettingParts(deps.database, RULE, change, actor);
   return findStormRule(deps.database);
 }
 

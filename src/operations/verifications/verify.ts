@@ -15,7 +15,7 @@ import type { Sql } from '../../store/sql.ts';
 import { actOnMany, countSelection, type ActOnMany } from '../../store/statements/acts-on-many.ts';
 import { findRun, insertRun } from '../../store/statements/journal.ts';
 import { selectionOf } from '../../store/statements/selection.ts';
-import { findSetting, saveSetting } from '../../store/statements/settings.ts';
+import { findSetting, saveSettingParts } from '../../store/statements/settings.ts';
 import { findBuiltInLists, insertSuppressionList, listSuppressionLists } from '../../store/statements/suppression.ts';
 import {
   closeVerification,
@@ -247,9 +247,8 @@ export async function findVerdictActs(deps: Deps): Promise<VerdictActs> {
 
 /** Changes what is done on the verdicts that are named, and answers all. */
 export async function saveVerdictActs(deps: Deps, change: Partial<VerdictActs>, actor: string): Promise<VerdictActs> {
-  const acts = { ...(await findVerdictActs(deps)), ...change };
-  await saveSetting(deps.database, VERDICT_ACTS_SETTING, acts, actor);
-  return acts;
+  await saveSettingParts(deps.database, VERDICT_ACTS_SETTING, change, actor);
+  return findVerdictActs(deps);
 }
 
 /** Says what a verifier's words mean, now and in their later files. */
