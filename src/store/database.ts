@@ -64,10 +64,10 @@ async function refuseNewerSchema(database: Database): Promise<void> {
  * Runs `work` in one transaction; TypeORM's manager is what statements take as their first argument. Two that wait for
  * each other in a circle (SQLSTATE 40P01), or could not be put one after the other (40001): the one that PostgreSQL
  * ends is run again. So `work` does nothing outside the database that could not be done twice.
- *  The one order in which locks are taken, everywhere: keys of events; activity by contact and brand; events; contacts
- * by number; deliveries by campaign and contact; where contacts stand on ladders; subscriptions; entries; sign-ups.
- * Within each in rising order, and whoever records an event does so before anything else. What cannot keep to it relies
- * on being run again.
+ *  The one order in which locks are taken, everywhere: `mailed` by contact and brand; keys of events; activity by
+ * contact and brand; events; contacts by number; deliveries by campaign and contact; where contacts stand on ladders;
+ * subscriptions; entries; sign-ups. Within each in rising order, and whoever records an event does so before anything
+ * else but `mailed`. What cannot keep to it relies on being run again.
  */
 export function inTransaction<T>(
   database: Database,

@@ -3,6 +3,10 @@ import { findSeverities, saveSeverities } from '../../src/operations/addresses/d
 import { findRetention, saveRetention } from '../../src/operations/organisation/retention.ts';
 import { findStormRule, saveStormRule } from '../../src/operations/storms/storms.ts';
 import { findVerdictActs, saveVerdictActs } from '../../src/operations/verifications/verify.ts';
+import type { StormRule } from '../../src/core/rules/storm.ts';
+import type { Severities } from '../../src/core/address/check-address.ts';
+import type { Retention } from '../../src/shared/retention.ts';
+import type { VerdictActs } from '../../src/shared/contract/verifications.ts';
 import { makeDeps } from '../support/database.ts';
 
 let deps: Awaited<ReturnType<typeof makeDeps>>;
@@ -13,7 +17,7 @@ const ROSA = 'Rosa Lindgard';
 const IDA = 'Ida Holmqvist';
 
 /** Two people change different parts at one instant, again and again: both find what they said. */
-async function bothAreKept<T>(
+async function bothAreKept<T extends object>(
   save: (change: Partial<T>, actor: string) => Promise<T>,
   find: () => Promise<T>,
   changes: [Partial<T>, Partial<T>][],
@@ -25,32 +29,39 @@ async function bothAreKept<T>(
 }
 
 /** Values that alternate, so that whoever writes an old one over a new one is seen. */
-const turns = <T>(make: (turn: number) => [T, T]): [T, T][] => Array.from({ length: 12 }, (_, turn) => make(turn));
+const turns = <T>(make: (turn: number) => [Partial<T>, Partial<T>]): [Partial<T>, Partial<T>][] =>
+  Array.from({ length: 12 }, (_, turn) => make(turn));
 
 test('of two people who change different days of retention at once, neither loses what they said', () =>
-  bothAreKept(
+  bothAreKept<Retention>(
     (change, actor) => saveRetention(deps, change, actor),
     () => findRetention(deps),
-    turns((turn) => [{ networkDays: 90 + turn }, { unmatchedDays: 30 + turn }]),
+    turns<Retention>((turn) => [{ networkDays: 90 + turn }, { unmatchedDays: 30 + turn }]),
   ));
 
 test('nor with different parts of the storm rule', () =>
-  bothAreKept(
+  bothAreKept<StormRule>(
     (change, actor) => saveStormRule(deps, change, actor),
     () => findStormRule(deps.database),
-    turns((turn) => [{ days: 20 + turn }, { least: 20 + turn }]),
+    turns<StormRule>((turn) => [{ days: 20 + turn }, { least: 20 + turn }]),
   ));
 
 test('nor with the severities of different codes', () =>
-  bothAreKept(
+  bothAreKept<Severities>(
     (change, actor) => saveSeverities(deps, change, actor),
     () => findSeverities(deps),
-    turns((turn) => [{ 'no-exchanger': turn % 2 ? 'note' : 'hold' }, { 'role-name': turn % 2 ? 'hold' : 'note' }]),
+    turns<Severities>((turn) => [
+      { 'no-exchanger': turn % 2 ? 'note' : 'hold' },
+      { 'role-name': turn % 2 ? 'hold' : 'note' },
+    ]),
   ));
 
 test('nor with what is done on different verdicts', () =>
-  bothAreKept(
+  bothAreKept<VerdictActs>(
     (change, actor) => saveVerdictActs(deps, change, actor),
     () => findVerdictActs(deps),
-    turns((turn) => [{ undeliverable: turn % 2 ? 'tag' : 'nothing' }, { risky: turn % 2 ? 'nothing' : 'tag' }]),
+    turns<VerdictActs>((turn) => [
+      { undeliverable: turn % 2 ? 'tag' : 'nothing' },
+      { risky: turn % 2 ? 'nothing' : 'tag' },
+    ]),
   ));

@@ -24,9 +24,9 @@ export interface Needs {
   stage: boolean;
   /**
    * The CTE `decided` of the brand's ladder, which must come before, with the messages of whoever is silent for so many
-   * days; null where it is not read.
+   * days, up to as many messages as are asked for; null where it is not read.
    */
-  silence: number | null;
+  silence: { leastDays: number; messages: number } | null;
   /** The contact's `v (score)`, joined from the CTE `scored`, which must come before. */
   score: boolean;
   /** The table `mailable (id)`, which must be there. */
@@ -143,7 +143,7 @@ export class ConditionWriter {
       case 'automated':
         return `(c.id IN (SELECT contact_id FROM automated_address WHERE state = 'marked'${this.ofThem('contact_id')}))`;
       case 'newcomer':
-        this.needs.silence = 0;
+        this.needs.silence = { leastDays: 0, messages: this.needs.silence?.messages ?? 0 };
         return `(c.id IN (SELECT contact_id FROM decided WHERE stage = 'new'))`;
       case 'mailable':
         this.needs.mailable = true;
@@ -184,7 +184,10 @@ export class ConditionWriter {
         this.needs.score = true;
         return this.value('v.score', 'float8', condition.test);
       case 'silent':
-        this.needs.silence = Math.min(this.needs.silence ?? Infinity, condition.days);
+        this.needs.silence = {
+          leastDays: Math.min(this.needs.silence?.leastDays ?? Infinity, condition.days),
+          messages: Math.max(this.needs.silence?.messages ?? 0, condition.messages),
+        };
         return `(c.id IN (SELECT contact_id FROM decided WHERE silent_days >= ${this.put(condition.days)}::int AND messages >= ${this.put(condition.messages)}::int))`;
       case 'event':
         return this.event(condition.event);

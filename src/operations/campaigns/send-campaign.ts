@@ -21,6 +21,7 @@ import {
   type ClaimedDelivery,
   type HandoverResult,
 } from '../../store/statements/deliveries.ts';
+import { holdMailed } from '../../store/statements/mailed.ts';
 import { findMatchingAmong } from '../../store/statements/conditions.ts';
 import type { JudgedMessage } from '../../store/statements/eligibility.ts';
 import type { Deps } from '../deps.ts';
@@ -97,7 +98,7 @@ export async function sendPass(
     );
     return 'ended';
   } finally {
-    await inTheEnd(() => settleClaims(deps.database, campaignId, sending.claimIds));
+    await inTheEnd(() => inTransaction(deps.database, (sql) => settleClaims(sql, campaignId, sending.claimIds)));
   }
   if (passed.picked > 0) await setTrouble(deps.database, campaignId, passed.trouble);
   if (passed.trouble !== null) return 'trouble';
@@ -228,8 +229,12 @@ async function record(sending: Sending, answers: Answer[]): Promise<void> {
   const { deps, campaign } = sending;
   const results = answers.map((answer) => resultOf(sending, answer));
   const events = results.flatMap((result) => eventsOf(campaign, result));
+  const notLeft = results
+    .filter(({ outcome }) => outcome !== 'accepted')
+    .map(({ contactId }) => ({ campaignId: campaign.id, contactId }));
   await ensureMonths(deps, answers);
   const affected = await inRetriedTransaction(deps.database, async (sql) => {
+    await holdMailed(sql, notLeft);
     const recorded = await recordEventsWithin(deps, sql, events);
     await recordHandovers(sql, campaign.id, results);
     return recorded.affected;

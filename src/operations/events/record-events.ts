@@ -10,6 +10,7 @@ import {
   recordElsewhereDeliveries,
   repaintActs,
 } from '../../store/statements/acts.ts';
+import { addMailed, holdMailed, recountMailed } from '../../store/statements/mailed.ts';
 import { ensureEventPartitions, insertEvents, rebuildActivityOf } from '../../store/statements/events.ts';
 import { callBackFromSends } from '../marks/call-back.ts';
 import type { Deps } from '../deps.ts';
@@ -71,6 +72,7 @@ export async function recordEventsWithin(
   incoming: IncomingEvent[],
   allNew = false,
 ): Promise<{ recorded: number; affected: number[] }> {
+  await holdMailed(sql, incoming.filter(hasCampaign).filter(isBounce));
   const events = await judge(deps, sql, incoming);
   const fresh = await insertEvents(sql, events, allNew);
   const added = fresh.size === events.length ? events : distinct(events.filter((event) => fresh.has(event.id)));
@@ -128,16 +130,22 @@ const PEOPLE: ReadonlySet<EventKind> = new Set<EventKind>([
 async function keepLedger(sql: Sql, added: StorableEvent[]): Promise<void> {
   const withCampaign = added.filter(hasCampaign);
   const elsewhere = withCampaign.filter((event) => event.kind === 'sent' && event.source !== OWN_SOURCE);
-  if (elsewhere.length > 0) await recordElsewhereDeliveries(sql, elsewhere);
-  const bounced = withCampaign.filter((event) => event.kind === 'bounced');
+  const { known, mended } = elsewhere.length > 0 ? await recordElsewhereDeliveries(sql, elsewhere) : NOTHING_KNOWN;
+  if (known.length > 0) await addMailed(sql, known);
+  const bounced = withCampaign.filter(isBounce);
   if (bounced.length > 0)
     await noteBounces(
       sql,
       bounced.map((event) => ({ ...event, class: event.detail?.class ?? 'soft' })),
     );
+  await recountMailed(sql, [...mended, ...bounced]);
   const traps = withCampaign.filter((event) => isTrap({ kind: event.kind, link: event.detail?.link ?? null }));
   if (traps.length > 0) await noteTraps(sql, traps);
 }
+
+const NOTHING_KNOWN: Awaited<ReturnType<typeof recordElsewhereDeliveries>> = { known: [], mended: [] };
+
+const isBounce = ({ kind }: { kind: EventKind }): boolean => kind === 'bounced';
 
 /**
  * A click can complete a burst or follow a trap link, and an acceptance can come late: each can change who made the

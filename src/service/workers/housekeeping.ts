@@ -2,10 +2,12 @@ import type { Logger } from 'pino';
 import { FORGOTTEN_AFTER_MS } from '../../core/access/sign-in-wait.ts';
 import { KEYS_LOOKED_FOR_MS, refreshTokenKeys } from '../../operations/accounts/token-keys.ts';
 import type { Deps } from '../../operations/deps.ts';
+import { inTransaction } from '../../store/database.ts';
 import { settleAbandonedDeliveries } from '../../store/statements/deliveries.ts';
 import { sweepIdempotent } from '../../store/statements/idempotency.ts';
 import { sweepSignInTries } from '../../store/statements/sign-in-tries.ts';
 import { findDeadProcesses, forgetProcesses } from '../../store/statements/processes.ts';
+import { catchUp } from '../../operations/tallies/catch-up.ts';
 import { startLoop, type Loop } from './loop.ts';
 
 const EVERY_MS = 2000;
@@ -17,7 +19,7 @@ export function startHousekeeping(deps: Deps, log: Logger): Loop {
   let nextKeys = Date.now() + KEYS_LOOKED_FOR_MS;
   return startLoop(log, 'housekeeping', async () => {
     const dead = await findDeadProcesses(deps.database);
-    const settled = await settleAbandonedDeliveries(deps.database);
+    const settled = await inTransaction(deps.database, settleAbandonedDeliveries);
     if (dead.length > 0) await forgetProcesses(deps.database, dead);
     if (dead.length + settled.requeued + settled.uncertain > 0)
       log.warn({ dead: dead.length, ...settled }, 'settled what a stopped process left behind');
@@ -32,4 +34,11 @@ export function startHousekeeping(deps: Deps, log: Logger): Loop {
     }
     return EVERY_MS;
   });
+}
+
+const LOOK_EVERY_MS = 5000;
+
+/** Takes in what was stored before this version, a piece at a time, until all is. */
+export function startCatchingUp(deps: Deps, log: Logger): Loop {
+  return startLoop(log, 'catching up', async () => ((await catchUp(deps)) ? 0 : LOOK_EVERY_MS));
 }

@@ -170,9 +170,15 @@ export async function repaintActs(
   );
 }
 
-/** Ledger rows of messages that another system sent, one for each `sent` event: known since then, or mended. */
-export async function recordElsewhereDeliveries(sql: Sql, sent: (Pair & { at: number })[]): Promise<void> {
-  await execute(
+/**
+ * Ledger rows of messages that another system sent, one for each `sent` event: known since then, or mended. Says which
+ * are new, and of which another instant is known than before.
+ */
+export async function recordElsewhereDeliveries(
+  sql: Sql,
+  sent: (Pair & { at: number })[],
+): Promise<{ known: Pair[]; mended: Pair[] }> {
+  const rows = await rowsOf<Pair & { isNew: boolean }>(
     sql,
     `INSERT INTO delivery (campaign_id, contact_id, address, list_ids, state, accepted_at)
      SELECT s.campaign_id, s.contact_id, c.address, k.list_ids, 'accepted', to_timestamp(min(s.at) / 1000.0)
@@ -180,9 +186,12 @@ export async function recordElsewhereDeliveries(sql: Sql, sent: (Pair & { at: nu
      JOIN contact c ON c.id = s.contact_id
      JOIN campaign k ON k.id = s.campaign_id AND k.sent_elsewhere
      GROUP BY 1, 2, c.address, k.list_ids ORDER BY 1, 2
-     ON CONFLICT (campaign_id, contact_id) DO UPDATE SET accepted_at = least(delivery.accepted_at, excluded.accepted_at)`,
+     ON CONFLICT (campaign_id, contact_id) DO UPDATE SET accepted_at = least(delivery.accepted_at, excluded.accepted_at)
+       WHERE delivery.accepted_at IS NULL OR delivery.accepted_at > excluded.accepted_at
+     RETURNING campaign_id AS "campaignId", contact_id::float8 AS "contactId", xmax = 0 AS "isNew"`,
     [sent.map((one) => one.campaignId), sent.map((one) => one.contactId), sent.map((one) => one.at)],
   );
+  return { known: rows.filter((row) => row.isNew), mended: rows.filter((row) => !row.isNew) };
 }
 
 /**

@@ -8,7 +8,7 @@ import type { Stage } from '../../shared/words.ts';
 import { baseAddressSql } from './eligibility.ts';
 import { findHoldBack, keepMailable, keepMailableByAny, listSendingBrands, type SendingBrand } from './mailable.ts';
 import { scoredCte, scoreJoin } from './scores.ts';
-import { decidedCtes, findDecidedStage } from './sunset-stages.ts';
+import { countingOfMany, decidedCtes, findDecidedStage, OF_FEW, type Counting } from './sunset-stages.ts';
 
 /** Parameters that the CTE of silence takes; those of a condition come behind them. */
 const SILENCE = 3;
@@ -33,12 +33,24 @@ async function before(
 ): Promise<{ ctes: string; all: unknown[] }> {
   if (needs.mailable) await keepMailable(sql, brandOf(context), among);
   if (needs.mailableByAny) await keepMailableByAny(sql, among);
-  const silence = needs.silence === null ? '' : `, ${decidedCtes(context.rule, 'all', needs.silence)}`;
+  const silence =
+    needs.silence === null
+      ? ''
+      : `, ${decidedCtes(context.rule, await countingOf(sql, context, needs.silence, among))}`;
   const score = needs.score ? `, ${scoredCte(context.score, among === null ? null : '$2::bigint[]')}` : '';
   return {
     ctes: `WITH given AS (SELECT $1::int, $2::bigint[], $3::timestamptz)${silence}${score}`,
     all: [context.brandId, among, new Date(context.now), ...parameters],
   };
+}
+
+function countingOf(
+  sql: Sql,
+  { rule }: ConditionContext,
+  { messages, leastDays }: NonNullable<Needs['silence']>,
+  among: number[] | null,
+): Promise<Counting> {
+  return among === null ? countingOfMany(sql, rule, messages, leastDays) : Promise.resolve({ ...OF_FEW, leastDays });
 }
 
 /** The context's brand with its lists. */

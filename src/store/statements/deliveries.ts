@@ -1,6 +1,7 @@
 import { overFewRows, type Database } from '../database.ts';
 import { execute, rowsOf, type Sql } from '../sql.ts';
 import { queryPrepared } from '../prepared.ts';
+import { recountMailed, takePlaces, type Message } from './mailed.ts';
 import { livingProcessSql } from './processes.ts';
 import {
   baseAddressSql,
@@ -113,14 +114,41 @@ export async function passGate(
   message: JudgedMessage,
   claimed: Pick<ClaimedDelivery, 'contactId' | 'claimId'>[],
 ): Promise<number[]> {
-  const values = [
+  return overFewRows(database, (sql) =>
+    message.purpose === 'marketing' ? passWithPlaces(sql, message, claimed) : passSecond(sql, message, claimed),
+  );
+}
+
+/** Marketing takes its place first, which holds the contact for this message; whoever does not pass gives it back. */
+async function passWithPlaces(
+  sql: Sql,
+  message: JudgedMessage,
+  claimed: Pick<ClaimedDelivery, 'contactId' | 'claimId'>[],
+): Promise<number[]> {
+  const placed = new Set(await takePlaces(sql, message, claimed));
+  const passed = await passSecond(
+    sql,
+    message,
+    claimed.filter(({ contactId }) => placed.has(contactId)),
+  );
+  for (const contactId of passed) placed.delete(contactId);
+  await recountMailed(
+    sql,
+    [...placed].map((contactId) => ({ campaignId: message.campaignId, contactId })),
+  );
+  return passed;
+}
+
+async function passSecond(
+  sql: Sql,
+  message: JudgedMessage,
+  claimed: Pick<ClaimedDelivery, 'contactId' | 'claimId'>[],
+): Promise<number[]> {
+  const rows = await queryPrepared<{ contact_id: string; passed: boolean }>(sql, 'passGate', PASS_GATE, [
     ...messageParameters(message),
     claimed.map(({ contactId }) => contactId),
     claimed.map(({ claimId }) => claimId),
-  ];
-  const rows = await overFewRows(database, (sql) =>
-    queryPrepared<{ contact_id: string; passed: boolean }>(sql, 'passGate', PASS_GATE, values),
-  );
+  ]);
   return rows.filter((row) => row.passed).map((row) => Number(row.contact_id));
 }
 
@@ -201,14 +229,19 @@ export interface HandoverResult {
 }
 
 /**
- * Records what became of handed-over messages, many at a time. Only rows of their claims change; and those that were
- * taken for uncertain meanwhile, because this process seemed dead, and of which it knows the end after all.
+ * Records what became of handed-over messages, many at a time, and gives back the places of those that did not leave.
+ * Only rows of their claims change; and those that were taken for uncertain meanwhile, because this process seemed
+ * dead, and of which it knows the end after all. The caller has held the rows of those that did not leave (holdMailed).
  */
 export async function recordHandovers(sql: Sql, campaignId: number, results: HandoverResult[]): Promise<void> {
-  await queryPrepared(
+  const rows = await queryPrepared<{ contactId: string }>(
     sql,
     'recordHandovers',
-    `UPDATE delivery d SET
+    `WITH result AS MATERIALIZED (SELECT $1::int AS campaign_id, g.* FROM json_to_recordset($2::json) AS g("contactId" bigint, "claimId" uuid, outcome text, reply text, at float8, "waitSeconds" float8, untried boolean)),
+     doubted AS (
+       SELECT d.contact_id FROM result r JOIN delivery d ON d.campaign_id = r.campaign_id AND d.contact_id = r."contactId" WHERE d.state = 'uncertain'),
+     recorded AS (
+     UPDATE delivery d SET
        state = CASE r.outcome WHEN 'again' THEN 'queued' ELSE r.outcome END,
        reply = r.reply,
        accepted_at = CASE WHEN r.outcome = 'accepted' THEN to_timestamp(r.at / 1000.0) END,
@@ -216,10 +249,16 @@ export async function recordHandovers(sql: Sql, campaignId: number, results: Han
        handed_at = CASE WHEN r.outcome <> 'again' THEN d.handed_at END,
        attempts = d.attempts - CASE WHEN r.untried THEN 1 ELSE 0 END,
        claim_id = NULL, process_id = NULL
-     FROM (SELECT $1::int AS campaign_id, g.* FROM json_to_recordset($2::json) AS g("contactId" bigint, "claimId" uuid, outcome text, reply text, at float8, "waitSeconds" float8, untried boolean) OFFSET 0) r
+     FROM result r
      WHERE d.campaign_id = r.campaign_id AND d.contact_id = r."contactId"
-       AND ((d.state = 'claimed' AND d.claim_id = r."claimId") OR (d.state = 'uncertain' AND r.outcome IN ('accepted', 'refused')))`,
+       AND ((d.state = 'claimed' AND d.claim_id = r."claimId") OR (d.state = 'uncertain' AND r.outcome IN ('accepted', 'refused')))
+     RETURNING d.contact_id, d.state)
+     SELECT contact_id AS "contactId" FROM recorded WHERE state <> 'accepted' OR contact_id IN (SELECT contact_id FROM doubted)`,
     [campaignId, JSON.stringify(results)],
+  );
+  await recountMailed(
+    sql,
+    rows.map((row) => ({ campaignId, contactId: Number(row.contactId) })),
   );
 }
 
@@ -229,28 +268,37 @@ const SETTLED = `
   reply = CASE WHEN handed_at IS NULL THEN reply ELSE 'the sender stopped before the relay''s answer was recorded' END,
   claim_id = NULL, process_id = NULL`;
 
-/** Ends claims: what was not handed over when a process stops sending a campaign, and answers it could not record. */
+/**
+ * Ends claims: what was not handed over when a process stops sending a campaign, and answers it could not record.
+ * Within a transaction.
+ */
 export async function settleClaims(sql: Sql, campaignId: number, claimIds: string[]): Promise<void> {
-  await execute(
+  const settled = await rowsOf<Settled>(
     sql,
-    `UPDATE delivery SET ${SETTLED} WHERE campaign_id = $1 AND claim_id = ANY($2::uuid[]) AND state = 'claimed'`,
+    `UPDATE delivery SET ${SETTLED} WHERE campaign_id = $1 AND claim_id = ANY($2::uuid[]) AND state = 'claimed' RETURNING ${SETTLED_AS}`,
     [campaignId, claimIds],
   );
+  await recountMailed(sql, settled.filter(isUncertain));
 }
+
+type Settled = Message & { state: string };
+const SETTLED_AS = `campaign_id AS "campaignId", contact_id::float8 AS "contactId", state`;
+const isUncertain = ({ state }: Settled): boolean => state === 'uncertain';
 
 /**
  * Mends what processes that no longer live have left, known ones and those that were forgotten before their last claim
  * was committed: whoever claims under a number that does not live any more has no other to end it. What is uncertain is
- * never sent again by itself. Uses delivery_claimed.
+ * never sent again by itself. Uses delivery_claimed. Within a transaction.
  */
 export async function settleAbandonedDeliveries(sql: Sql): Promise<{ requeued: number; uncertain: number }> {
-  const rows = await rowsOf<{ state: string }>(
+  const rows = await rowsOf<Settled>(
     sql,
     `UPDATE delivery SET ${SETTLED} WHERE state = 'claimed' AND process_id IN (
-       SELECT c.process_id FROM (SELECT DISTINCT process_id FROM delivery WHERE state = 'claimed') c WHERE NOT EXISTS (${livingProcessSql('c.process_id')})) RETURNING state`,
+       SELECT c.process_id FROM (SELECT DISTINCT process_id FROM delivery WHERE state = 'claimed') c WHERE NOT EXISTS (${livingProcessSql('c.process_id')})) RETURNING ${SETTLED_AS}`,
   );
-  const uncertain = rows.filter((row) => row.state === 'uncertain').length;
-  return { requeued: rows.length - uncertain, uncertain };
+  const uncertain = rows.filter(isUncertain);
+  await recountMailed(sql, uncertain);
+  return { requeued: rows.length - uncertain.length, uncertain: uncertain.length };
 }
 
 export interface LedgerRow {

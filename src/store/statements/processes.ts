@@ -1,4 +1,5 @@
 import type { QueryRunner } from 'typeorm';
+import { CAUGHT_UP } from './catching-up.ts';
 import { execute, rowsOf, type Sql } from '../sql.ts';
 
 /** Class of the advisory locks that say "this process lives". */
@@ -12,7 +13,11 @@ export async function registerProcess(runner: QueryRunner, processId: string): P
   const [lock] = await rowsOf<{ key: number }>(runner, `SELECT nextval('service_process_lock')::int AS key`);
   const { key } = lock!;
   await execute(runner, 'SELECT pg_advisory_lock($1, $2)', [PROCESS_LOCKS, key]);
-  await execute(runner, 'INSERT INTO service_process (id, lock_key) VALUES ($1, $2)', [processId, key]);
+  await execute(runner, 'INSERT INTO service_process (id, lock_key, keeps) VALUES ($1, $2, $3)', [
+    processId,
+    key,
+    CAUGHT_UP,
+  ]);
 }
 
 /**

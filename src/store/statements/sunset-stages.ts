@@ -3,7 +3,9 @@ import { enteringCtes } from './entering.ts';
 import type { SunsetRule } from '../../core/rules/sunset-ladder.ts';
 import type { Stage } from '../../shared/words.ts';
 import { rowsOf, type Sql } from '../sql.ts';
+import { isCaughtUp } from './catching-up.ts';
 import type { Act } from './journal.ts';
+import { KEPT_MESSAGES } from './mailed.ts';
 import { keepTargets } from './run-work.ts';
 
 /** Whom a rule covers: all on the brand's lists, or those in the table `matching` of this transaction. */
@@ -18,14 +20,66 @@ const LATEST_OF_ACT = {
   confirmed: 'a.last_confirmed_at',
 } as const;
 
+/** Where the messages of a silence are counted, and how far. */
+export interface Counting {
+  /**
+   * `mailed` has everybody's in one row, which is right for many; the ledger has each of them, which is exact for a
+   * few, and all there is until `mailed` has caught up.
+   */
+  in: 'mailed' | 'ledger';
+  /** As many messages as anything asks for: of whoever has more in silence it may be said that they have as many. */
+  most: number;
+  /** The ledger is asked only about those who have been silent for so many days: whoever asks for less must say so. */
+  leastDays: number;
+}
+
+/** For a few contacts: exact, however many messages they are. */
+export const OF_FEW: Counting = { in: 'ledger', most: Infinity, leastDays: 0 };
+
+/** For whole sets, as far as this rule asks, or conditions that ask for so many messages. */
+export async function countingOfMany(sql: Sql, rule: SunsetRule, most = 0, leastDays = 0): Promise<Counting> {
+  const asked = [most, rule.grace.messages, ...rule.steps.map(({ messages }) => messages)];
+  return { in: (await isCaughtUp(sql, 'mailed')) ? 'mailed' : 'ledger', most: Math.max(...asked), leastDays };
+}
+
+/** Messages of marketing that reached somebody, of those whom `whose` names (a test on `d` and `s`), in the ledger. */
+const inLedger = (counts: string, whose: string): string =>
+  `SELECT ${counts} FROM delivery d JOIN campaign k ON k.id = d.campaign_id
+    WHERE ${whose} AND k.brand_id = $1::int AND k.purpose = 'marketing' AND d.state = 'accepted' AND d.accepted_at IS NOT NULL AND d.bounced IS NULL`;
+const HANDED_IN_SILENCE = 'coalesce(d.handed_at, d.accepted_at) > s.silent_since';
+
+/**
+ * CTE `reached`: `silence` with the messages `ever` and those in the silence. In `mailed` a message stands from when it
+ * is handed over: those that nobody has answered yet are taken off, who are few. Of whoever has more than are kept, all
+ * of them in silence, the ledger is asked where anything asks for more than are kept.
+ */
+function reachedCte(counting: Counting): string {
+  if (counting.in === 'ledger')
+    return `reached AS (
+    SELECT s.*, coalesce(x.ever, 0) AS ever, coalesce(x.messages, 0) AS messages FROM silence s LEFT JOIN LATERAL (${inLedger(
+      `count(*)::int AS ever, (count(*) FILTER (WHERE ${HANDED_IN_SILENCE}))::int AS messages`,
+      'd.contact_id = s.contact_id',
+    )}) x ON ${counting.leastDays > 0 ? `s.silent_since <= $3::timestamptz - interval '${Number(counting.leastDays) * 24} hours'` : 'true'})`;
+  const kept = `cardinality(m.at) - width_bucket(s.silent_since, m.at) - CASE WHEN w.handed_at IS NULL THEN 0 ELSE (SELECT count(*) FROM unnest(w.handed_at) h WHERE h > s.silent_since)::int END`;
+  const messages =
+    counting.most <= KEPT_MESSAGES
+      ? kept
+      : `CASE WHEN m.ever > ${KEPT_MESSAGES} AND m.at[1] > s.silent_since THEN (${inLedger('count(*)::int', `d.contact_id = s.contact_id AND ${HANDED_IN_SILENCE}`)}) ELSE ${kept} END`;
+  return `on_their_way AS (
+    SELECT d.contact_id, array_agg(d.handed_at) AS handed_at FROM delivery d JOIN campaign k ON k.id = d.campaign_id
+    WHERE k.brand_id = $1::int AND k.purpose = 'marketing' AND d.state = 'claimed' AND d.handed_at IS NOT NULL AND d.bounced IS NULL GROUP BY 1),
+  reached AS (
+    SELECT s.*, coalesce(m.ever - coalesce(cardinality(w.handed_at), 0), 0) AS ever, coalesce(${messages}, 0) AS messages
+    FROM silence s LEFT JOIN mailed m ON m.contact_id = s.contact_id AND m.brand_id = $1::int LEFT JOIN on_their_way w ON w.contact_id = s.contact_id)`;
+}
+
 /**
  * CTEs that end in `decided (contact_id, stage, silent_days, messages, current)` for the contacts that a brand's rule
  * covers ($1 brand, $2 contacts or null for all): the twin of core/rules/sunset-ladder on sets, held to it by a
- * differential test. Counts come from the ledger: messages accepted that did not bounce. Where the rule covers some
- * (`covered`), they stand in the table `matching`, and all others are `new`. Messages are counted only of those who
- * have been silent for `leastDays`: whoever asks for less must say so.
+ * differential test. Counted are messages that were accepted and did not bounce, by when they were handed over. Where
+ * the rule covers some (`covered`), they stand in the table `matching`, and all others are `new`.
  */
-export function decidedCtes(rule: SunsetRule, covered: Covered = 'all', leastDays = 0): string {
+export function decidedCtes(rule: SunsetRule, counting: Counting, covered: Covered = 'all'): string {
   const engaged = rule.engagingActs.map((act) => LATEST_OF_ACT[act]).join(', ');
   const steps = [...rule.steps]
     .reverse()
@@ -43,18 +97,14 @@ export function decidedCtes(rule: SunsetRule, covered: Covered = 'all', leastDay
         AND ($2::bigint[] IS NULL OR e.value = ANY (ARRAY(SELECT address FROM contact WHERE id = ANY($2::bigint[])))) GROUP BY e.value) r ON r.value = c.address
     WHERE c.erased_at IS NULL AND ($2::bigint[] IS NULL OR c.id = ANY($2::bigint[]))
       AND EXISTS (SELECT FROM subscription s JOIN list l ON l.id = s.list_id WHERE l.brand_id = $1::int AND s.contact_id = c.id)),
-  reached AS (
-    SELECT d.contact_id, count(*)::int AS ever, (count(*) FILTER (WHERE d.accepted_at > s.silent_since))::int AS messages
-    FROM silence s JOIN delivery d ON d.contact_id = s.contact_id JOIN campaign k ON k.id = d.campaign_id
-    WHERE k.brand_id = $1::int AND k.purpose = 'marketing' AND d.state = 'accepted' AND d.accepted_at IS NOT NULL AND d.bounced IS NULL${leastDays > 0 ? ` AND s.silent_since <= $3::timestamptz - interval '${Number(leastDays) * 24} hours'` : ''}
-    GROUP BY d.contact_id),
+  ${reachedCte(counting)},
   measured AS (
-    SELECT s.contact_id, coalesce(m.messages, 0) AS messages, coalesce(m.ever, 0) AS ever,
+    SELECT s.contact_id, s.silent_since, s.messages, s.ever,
       greatest(0, floor(extract(epoch FROM $3::timestamptz - s.silent_since) / 86400))::int AS silent_days,
       greatest(0, floor(extract(epoch FROM $3::timestamptz - s.joined_at) / 86400))::int AS joined_days
-    FROM silence s LEFT JOIN reached m USING (contact_id)),
+    FROM reached s),
   decided AS (
-    SELECT m.contact_id, m.silent_days, m.messages, cs.stage AS current, cs.since,
+    SELECT m.contact_id, m.silent_since, m.silent_days, m.messages, cs.stage AS current, cs.since,
       CASE WHEN ${covered === 'all' ? '' : 'm.contact_id NOT IN (SELECT id FROM matching) OR '}joined_days < ${Number(rule.grace.days)} OR ever < ${Number(rule.grace.messages)} THEN 'new' ${steps.join(' ')} ELSE 'engaged' END AS stage
     FROM measured m LEFT JOIN contact_stage cs ON cs.contact_id = m.contact_id AND cs.brand_id = $1::int)`;
 }
@@ -75,7 +125,7 @@ export async function countStages(
 ): Promise<StageCount[]> {
   return rowsOf<StageCount>(
     sql,
-    `WITH ${decidedCtes(rule, covered)} SELECT coalesce(current, 'new') AS "from", stage AS "to", count(*)::int AS contacts FROM decided GROUP BY 1, 2 ORDER BY 1, 2`,
+    `WITH ${decidedCtes(rule, await countingOfMany(sql, rule), covered)} SELECT coalesce(current, 'new') AS "from", stage AS "to", count(*)::int AS contacts FROM decided GROUP BY 1, 2 ORDER BY 1, 2`,
     [brandId, null, now],
   );
 }
@@ -84,7 +134,7 @@ export async function countStages(
  * Makes those whom the rule would move the targets of a run, and returns how many. Within the transaction that begins
  * it.
  */
-export function keepStageTargets(
+export async function keepStageTargets(
   sql: Sql,
   runId: number,
   brandId: number,
@@ -93,7 +143,8 @@ export function keepStageTargets(
   covered: Covered,
 ): Promise<number> {
   const moving = `SELECT contact_id FROM decided WHERE stage <> coalesce(current, 'new')`;
-  return keepTargets(sql, runId, decidedCtes(rule, covered), moving, [brandId, null, now]);
+  const ctes = decidedCtes(rule, await countingOfMany(sql, rule), covered);
+  return keepTargets(sql, runId, ctes, moving, [brandId, null, now]);
 }
 
 export type StageMove = SunsetPreview['sample'][number];
@@ -128,7 +179,7 @@ export async function surveyStages(
     .map((step) => `WHEN silent_days >= ${Number(step.days)} THEN '${step.stage}'`);
   const [survey] = await rowsOf<StagesSurvey>(
     sql,
-    `WITH ${decidedCtes(rule, covered)},
+    `WITH ${decidedCtes(rule, await countingOfMany(sql, rule), covered)},
      counted AS (SELECT coalesce(current, 'new') AS "from", stage AS "to", count(*)::int AS contacts FROM decided GROUP BY 1, 2),
      placed AS (
        SELECT width_bucket(silent_days, $4::int[]) AS bin, count(*) FILTER (WHERE full_measure)::int AS silent, count(*) FILTER (WHERE NOT full_measure)::int AS unasked
@@ -139,8 +190,8 @@ export async function surveyStages(
        (SELECT json_agg(json_build_object('from', e.edge, 'silent', coalesce(p.silent, 0), 'unasked', coalesce(p.unasked, 0)) ORDER BY e.edge)
         FROM unnest($4::int[]) WITH ORDINALITY AS e(edge, bin) LEFT JOIN placed p USING (bin)) AS silence,
        (SELECT coalesce(json_agg((
-          SELECT json_build_object('contactId', c.id, 'address', c.address, 'name', c.name, 'from', coalesce(m.current, 'new'), 'to', m.stage, 'silentDays', m.silent_days, 'messages', m.messages)
-          FROM contact c WHERE c.id = m.contact_id) ORDER BY m.stage = 'sunset' DESC, m.silent_days DESC, m.contact_id), '[]') FROM moves m) AS sample`,
+          SELECT json_build_object('contactId', c.id, 'address', c.address, 'name', c.name, 'from', coalesce(m.current, 'new'), 'to', m.stage, 'silentDays', m.silent_days, 'messages', CASE WHEN m.messages < ${KEPT_MESSAGES} THEN m.messages ELSE (${inLedger('count(*)', `d.contact_id = s.contact_id AND ${HANDED_IN_SILENCE}`)}) END)
+          FROM contact c CROSS JOIN (SELECT m.contact_id, m.silent_since) s WHERE c.id = m.contact_id) ORDER BY m.stage = 'sunset' DESC, m.silent_days DESC, m.contact_id), '[]') FROM moves m) AS sample`,
     [brandId, null, now, edges, most],
   );
   return survey!;
@@ -156,7 +207,7 @@ export async function findDecidedStage(
 ): Promise<{ stage: Stage; current: Stage; since: Date | null; silentDays: number; messages: number } | undefined> {
   const rows = await rowsOf<{ stage: Stage; current: Stage; since: Date | null; silentDays: number; messages: number }>(
     sql,
-    `WITH ${decidedCtes(rule)} SELECT stage, coalesce(current, 'new') AS current, since, silent_days AS "silentDays", messages FROM decided`,
+    `WITH ${decidedCtes(rule, OF_FEW)} SELECT stage, coalesce(current, 'new') AS current, since, silent_days AS "silentDays", messages FROM decided`,
     [brandId, [contactId], now],
   );
   return rows[0];
@@ -189,7 +240,7 @@ export async function applyStages(
 ): Promise<StageCount[]> {
   const counts = await rowsOf<StageCount & { overtaken: boolean }>(
     sql,
-    `WITH ${decidedCtes(rule, covered)},
+    `WITH ${decidedCtes(rule, OF_FEW, covered)},
      decision AS (
        SELECT d.*, coalesce(d.current, 'new') AS "from", c.address,
          jsonb_build_object('rule', 'sunset', 'silentDays', d.silent_days, 'messages', d.messages, 'from', coalesce(d.current, 'new')) AS cause
