@@ -1,9 +1,7 @@
 import type { Client } from '../client/client.ts';
 import type { CampaignReport, Rate } from '../shared/contract/reports.ts';
 import { makeProgress } from './progress.ts';
-import { isOlder } from '../client/wording/counted.ts';
 import { count, note, share, tableText } from './output.ts';
-import { moment } from './zone.ts';
 
 const LOOK_EVERY_MS = 400;
 /** A large campaign's ledger takes some time to count: looking at it is to take a fifth of the time at most. */
@@ -65,7 +63,6 @@ export function reportLines(name: string, report: CampaignReport): string[] {
     ]),
     ledger.agrees ? 'The ledger agrees.' : 'The ledger does not agree: tell the operator.',
     '',
-    ...(isOlder(report) ? [`What came back and who acted was counted ${moment(report.countedAt)}.`] : []),
     tableText(acts, [
       { head: 'Since then', cell: (row) => row.what },
       { head: 'Contacts', cell: (row) => row.contacts, right: true },

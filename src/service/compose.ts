@@ -26,7 +26,7 @@ import { makeSmtpIntake } from './intake/smtp-intake.ts';
 import { makeSmtpRelay } from './relay/smtp-relay.ts';
 import { makeEventRecorder, type EventRecorder } from './tracking/event-recorder.ts';
 import { makeProcessIdentity } from './process-identity.ts';
-import { startCatchingUp, startHousekeeping } from './workers/housekeeping.ts';
+import { startCatchingUp, startFolding, startHousekeeping } from './workers/housekeeping.ts';
 import { startConfirmer } from './workers/confirmer.ts';
 import { startImporter, startRunner, startSchedule } from './workers/jobs.ts';
 import { startSender } from './workers/sender.ts';
@@ -95,6 +95,7 @@ async function start(config: Config, log: Logger, releases: Releases): Promise<s
   const workers = {
     housekeeping: startHousekeeping(deps, log),
     catchUp: startCatchingUp(deps, log),
+    fold: startFolding(deps, log),
     send: startSender(deps, relay, identity.id, config.retrySeconds, log),
     import: startImporter(deps, log),
     run: startRunner(deps, log),

@@ -3,9 +3,11 @@ import type { CampaignState } from '../../shared/words.ts';
 import type { Sql } from '../../store/sql.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
 import { moveCampaign, replaceLinks, setTrouble, type CampaignMover } from '../../store/statements/campaigns.ts';
-import { countLedger, openLedger, type LedgerRow } from '../../store/statements/deliveries.ts';
+import { countFigures, nameDomains } from '../../store/statements/tallies.ts';
+import { openLedger } from '../../store/statements/deliveries.ts';
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
+import { ledgerOf, type Ledger } from './report-campaign.ts';
 import { getCampaign, knownFields, reportMessageProblems } from './edit-campaign.ts';
 import { overAudience } from './judged-message.ts';
 
@@ -34,17 +36,15 @@ export async function startCampaign(
     await move(sql, campaign, ['draft'], 'sending', null, { actorKind: 'person', actor }, campaign.version);
     await replaceLinks(sql, id, [{ number: TRAP_LINK, url: '' }, ...message.links]);
     await openLedger(sql, judged);
-    assertAudience(campaign, await countLedger(sql, id), expected);
+    await nameDomains(sql, id);
+    assertAudience(campaign, ledgerOf((await countFigures(sql, [id])).get(id)!), expected);
   });
   deps.announce('send');
   return getCampaign(deps, id);
 }
 
 /** Whoever stands in the ledger is who was looked at, give or take a little; what is thrown takes the ledger back. */
-function assertAudience({ name }: Campaign, ledger: LedgerRow[], expected: number): void {
-  const count = (rows: LedgerRow[]): number => rows.reduce((sum, { contacts }) => sum + contacts, 0);
-  const audience = count(ledger);
-  const willGet = count(ledger.filter(({ state }) => state === 'queued'));
+function assertAudience({ name }: Campaign, { audience, waiting: willGet }: Ledger, expected: number): void {
   if (audience === 0) throw new Problem('nobody-left', `Nobody is in the audience of “${name}”.`, { field: 'listIds' });
   if (willGet === 0)
     throw new Problem('nobody-left', `All ${audience} contacts of “${name}” are held back. The preflight says why.`);

@@ -1,5 +1,6 @@
 import { compileMessage, STANDARD_FIELDS, type PlacedProblem } from '../../core/message/compile-message.ts';
 import { inTransaction, violates } from '../../store/database.ts';
+import { nameDomains } from '../../store/statements/tallies.ts';
 import { CampaignEntity, type Campaign } from '../../store/entities/campaign.ts';
 import { BrandEntity, ListEntity } from '../../store/entities/organisation.ts';
 import { deleteDraft } from '../../store/statements/campaigns.ts';
@@ -40,6 +41,7 @@ export async function createCampaign(deps: Deps, draft: CampaignDraft): Promise<
 export async function recordCampaign(deps: Deps, draft: CampaignDraft & { startedAt: Date }): Promise<Campaign> {
   await assertAudience(deps, draft);
   const finished = { ...draft, state: 'finished' as const, sentElsewhere: true, finishedAt: draft.startedAt };
+  await nameDomains(deps.database, null);
   return saving(() => deps.database.getRepository(CampaignEntity).save(finished), draft.name);
 }
 

@@ -2,16 +2,14 @@ import type { WithDates } from '../../store/with-dates.ts';
 import type { CampaignReport as ShownCampaignReport } from '../../shared/contract/reports.ts';
 import { healthRates } from '../../core/health/rates.ts';
 import { REASONS } from '../../shared/words.ts';
-import { countCampaignActs, reportByDomain } from '../../store/statements/campaigns.ts';
-import { countLedger } from '../../store/statements/deliveries.ts';
+import { countFigures, countFiguresByDomain } from '../../store/statements/tallies.ts';
 import type { Deps } from '../deps.ts';
-import { rememberCostly } from '../remember.ts';
 import { getCampaign } from './edit-campaign.ts';
 
 /** The campaign's ledger: audience = accepted + refused + uncertain + waiting + onTheirWay + heldBack, always. */
 export type Ledger = CampaignReport['ledger'];
 
-export type CampaignReport = WithDates<ShownCampaignReport, 'startedAt' | 'finishedAt' | 'at' | 'countedAt'>;
+export type CampaignReport = WithDates<ShownCampaignReport, 'startedAt' | 'finishedAt' | 'at'>;
 
 /** Contacts by the class of what was said of them. */
 export type Bounces = CampaignReport['bounced'];
@@ -22,15 +20,15 @@ const MOST_DOMAINS = 20;
  * A campaign’s ledger: audience = accepted + refused + uncertain + waiting + on their way + held back, at any moment.
  */
 export async function findLedger(deps: Deps, campaignId: number): Promise<Ledger> {
-  const rows = await countLedger(deps.database, campaignId);
-  const of = (state: string): number =>
-    rows.filter((row) => row.state === state).reduce((sum, row) => sum + row.contacts, 0);
-  const reasons = REASONS.flatMap((reason) =>
-    rows
-      .filter((row) => row.state === 'held-back' && row.reason === reason)
-      .map((row) => ({ reason, contacts: row.contacts })),
-  );
-  const audience = rows.reduce((sum, row) => sum + row.contacts, 0);
+  return ledgerOf((await countFigures(deps.database, [campaignId])).get(campaignId)!);
+}
+
+const HELD_BACK = 'held-back ';
+const STATES = new Set(['accepted', 'refused', 'uncertain', 'queued', 'claimed']);
+
+/** The ledger that the figures of a campaign say. */
+export function ledgerOf(figures: ReadonlyMap<string, number>): Ledger {
+  const of = (figure: string): number => figures.get(figure) ?? 0;
   const parts = {
     accepted: of('accepted'),
     refused: of('refused'),
@@ -38,7 +36,12 @@ export async function findLedger(deps: Deps, campaignId: number): Promise<Ledger
     waiting: of('queued'),
     onTheirWay: of('claimed'),
   };
+  const reasons = REASONS.map((reason) => ({ reason, contacts: of(HELD_BACK + reason) })).filter((row) => row.contacts);
   const heldBack = reasons.reduce((sum, row) => sum + row.contacts, 0);
+  // Whoever stands there for a reason of which nobody has heard is in the audience all the same.
+  const audience = [...figures]
+    .filter(([figure]) => STATES.has(figure) || figure.startsWith(HELD_BACK))
+    .reduce((sum, [, contacts]) => sum + contacts, 0);
   const agrees = audience === heldBack + Object.values(parts).reduce((sum, part) => sum + part, 0);
   return { audience, ...parts, heldBack, reasons, agrees };
 }
@@ -46,14 +49,9 @@ export async function findLedger(deps: Deps, campaignId: number): Promise<Ledger
 /** What became of a campaign: ledger, what came back, who acted; people's acts apart from everything. */
 export async function reportCampaign(deps: Deps, id: number): Promise<CampaignReport> {
   const campaign = await getCampaign(deps, id);
-  const ledger = await findLedger(deps, id);
-  const counted = await rememberCostly(deps, `acts on ${id}`, async () => ({
-    acts: await countCampaignActs(deps.database, id),
-    domains: await reportByDomain(deps.database, id, MOST_DOMAINS),
-  }));
-  const { acts, domains } = counted.value;
-  const contacts = (acted: string): number => acts.find((row) => row.acted === acted)?.contacts ?? 0;
-  const events = (acted: string): number => acts.find((row) => row.acted === acted)?.events ?? 0;
+  const figures = (await countFigures(deps.database, [id])).get(id)!;
+  const ledger = ledgerOf(figures);
+  const contacts = (figure: string): number => figures.get(figure) ?? 0;
   const byClass = (what: string): Bounces => ({
     hard: contacts(`${what} hard`),
     soft: contacts(`${what} soft`),
@@ -70,13 +68,11 @@ export async function reportCampaign(deps: Deps, id: number): Promise<CampaignRe
     finishedAt: campaign.finishedAt,
     ledger,
     at: deps.now(),
-    countedAt: counted.at,
     delivered: Math.max(0, ledger.accepted - bounced.any),
     bounced,
     refusedAs,
-    opened: { human: contacts('opened human'), any: contacts('opened any') },
-    clicked: { human: contacts('clicked human'), any: contacts('clicked any') },
-    machineActs: events('opened machine') + events('clicked machine'),
+    opened: { human: contacts('opened'), any: contacts('opened any') },
+    clicked: { human: contacts('clicked'), any: contacts('clicked any') },
     complained: contacts('complained'),
     unsubscribed: contacts('unsubscribed'),
     rates: healthRates({
@@ -86,6 +82,14 @@ export async function reportCampaign(deps: Deps, id: number): Promise<CampaignRe
       complained: contacts('complained'),
       unsubscribed: contacts('unsubscribed'),
     }),
-    domains,
+    domains: (await countFiguresByDomain(deps.database, id, MOST_DOMAINS)).map(({ domain, figures: of }) => ({
+      domain,
+      accepted: of['accepted'] ?? 0,
+      refused: of['refused'] ?? 0,
+      bounced: of['bounced any'] ?? 0,
+      opened: of['opened'] ?? 0,
+      clicked: of['clicked'] ?? 0,
+      complained: of['complained'] ?? 0,
+    })),
   };
 }

@@ -5,9 +5,12 @@ import { inTransaction, isRepeatedKey } from '../../store/database.ts';
 import type { Sql } from '../../store/sql.ts';
 import {
   findActs,
+  isNoted,
+  noteActs,
   noteBounces,
   noteTraps,
   recordElsewhereDeliveries,
+  recountActs,
   repaintActs,
 } from '../../store/statements/acts.ts';
 import { addMailed, holdMailed, recountMailed } from '../../store/statements/mailed.ts';
@@ -139,6 +142,8 @@ async function keepLedger(sql: Sql, added: StorableEvent[]): Promise<void> {
       bounced.map((event) => ({ ...event, class: event.detail?.class ?? 'soft' })),
     );
   await recountMailed(sql, [...mended, ...bounced]);
+  const acts = withCampaign.filter(({ kind }) => isNoted(kind));
+  if (acts.length > 0) await noteActs(sql, acts);
   const traps = withCampaign.filter((event) => isTrap({ kind: event.kind, link: event.detail?.link ?? null }));
   if (traps.length > 0) await noteTraps(sql, traps);
 }
@@ -166,6 +171,7 @@ async function decideAgain(deps: Deps, sql: Sql, added: StorableEvent[]): Promis
   const changed = (await judgeAnew(deps, sql, acts)).filter(({ at }) => at >= since);
   if (changed.length === 0) return [];
   await repaintActs(sql, changed);
+  await recountActs(sql, [...new Set(changed.map((act) => act.contactId))]);
   // Only at the brand of each message: into that row this batch has folded something, and holds it.
   const brandOf = new Map(causes.map(({ campaignId, brandId }) => [campaignId, brandId]));
   for (const brandId of new Set(causes.map((event) => event.brandId))) {

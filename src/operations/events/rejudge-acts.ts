@@ -7,6 +7,7 @@ import {
   listContactsWithActivity,
   listJudgedContacts,
   noteJudgements,
+  recountActs,
   repaintActs,
   takeJudgementsBack,
 } from '../../store/statements/acts.ts';
@@ -132,6 +133,7 @@ export async function undoRejudging(deps: Deps, sql: Sql, runId: number): Promis
 
 async function followActors(deps: Deps, sql: Sql, contactIds: number[]): Promise<void> {
   await rebuildActivityOf(sql, contactIds);
+  await recountActs(sql, contactIds);
   await applyConsequences(deps, sql, [], contactIds);
 }
 

@@ -26,7 +26,6 @@ export interface BrandCounts {
   /** Null where it cannot be worked out; then it is among the troubles. */
   ladder: { moving: number; toSunset: number } | null;
   mayBeWrittenTo: { covered: number; mayBeWritten: number };
-  days: DayRates[];
 }
 
 export interface Today extends BrandCounts {
@@ -35,6 +34,7 @@ export interface Today extends BrandCounts {
   at: Date;
   /** When everybody was counted: for a large base some minutes ago, otherwise now. */
   countedAt: Date;
+  days: DayRates[];
   changed: SinceCounts;
   bounceCount: BounceCountCase[];
   unmatchedReturns: number;
@@ -55,13 +55,14 @@ export async function lookAtToday(deps: Deps, brandId: number): Promise<Today> {
   const at = deps.now();
   const since = new Date(at.getTime() - DAY_MS);
   const returns = await countReturns(deps.database);
-  const counted = await rememberCostly(deps, todayOf(brandId), () => countBrand(deps, brandId, brand.zone));
+  const counted = await rememberCostly(deps, todayOf(brandId), () => countBrand(deps, brandId));
   return {
     brandId,
     since,
     at,
     countedAt: counted.at,
     ...counted.value,
+    days: await countByDay(deps.database, brandId, new Date(at.getTime() - RATE_DAYS * DAY_MS), brand.zone),
     // After a run over a million, a day's journal has as many rows.
     troubles: await listTroubles(deps.database, brandId),
     changed: (await rememberCostly(deps, `since yesterday ${brandId}`, () => countSince(deps.database, brandId, since)))
@@ -82,7 +83,7 @@ export async function lookAtToday(deps: Deps, brandId: number): Promise<Today> {
   };
 }
 
-async function countBrand(deps: Deps, brandId: number, zone: string): Promise<BrandCounts> {
+async function countBrand(deps: Deps, brandId: number): Promise<BrandCounts> {
   const lists = await deps.database.getRepository(ListEntity).findBy({ brandId });
   const audience: JudgedMessage = {
     campaignId: 0,
@@ -98,7 +99,6 @@ async function countBrand(deps: Deps, brandId: number, zone: string): Promise<Br
       covered: rows.reduce((sum, row) => sum + (row.reason === 'erased' ? 0 : row.contacts), 0),
       mayBeWritten: rows.find((row) => row.reason === null)?.contacts ?? 0,
     },
-    days: await countByDay(deps.database, brandId, new Date(deps.now().getTime() - RATE_DAYS * DAY_MS), zone),
   };
 }
 

@@ -3,7 +3,8 @@ import type { Context } from 'hono';
 import { Gauge, Registry } from 'prom-client';
 import { findSignedIn } from '../../operations/accounts/sign-in.ts';
 import type { Deps } from '../../operations/deps.ts';
-import { countDeliveryStates, countEventKinds } from '../../store/statements/metrics.ts';
+import { countEventKinds } from '../../store/statements/metrics.ts';
+import { countDeliveryStates } from '../../store/statements/tallies.ts';
 import { countReturns } from '../../store/statements/returns.ts';
 import type { EventRecorder } from '../tracking/event-recorder.ts';
 

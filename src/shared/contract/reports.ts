@@ -77,8 +77,6 @@ export interface CampaignReport {
     agrees: boolean;
   };
   at: string;
-  /** When what follows was counted: of a large campaign some minutes before `at`, which the ledger is counted at. */
-  countedAt: string;
   /** accepted − bounced. */
   delivered: number;
   /** Of those accepted: what came back later, by class. */
@@ -87,7 +85,6 @@ export interface CampaignReport {
   refusedAs: { hard: number; soft: number; block: number; any: number };
   opened: { human: number; any: number };
   clicked: { human: number; any: number };
-  machineActs: number;
   complained: number;
   unsubscribed: number;
   rates: Rate[];
@@ -129,7 +126,6 @@ const campaignReportSchema = Joi.object<CampaignReport, true>({
     agrees: Joi.boolean().required(),
   }).required(),
   at: instant.required(),
-  countedAt: instant.required(),
   delivered: Joi.number().required(),
   bounced: Joi.object<CampaignReport['bounced'], true>({
     hard: Joi.number().required(),
@@ -151,7 +147,6 @@ const campaignReportSchema = Joi.object<CampaignReport, true>({
     human: Joi.number().required(),
     any: Joi.number().required(),
   }).required(),
-  machineActs: Joi.number().required(),
   complained: Joi.number().required(),
   unsubscribed: Joi.number().required(),
   rates: Joi.array().items(rateSchema).required(),

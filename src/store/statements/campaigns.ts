@@ -1,5 +1,5 @@
 import type { WithDates } from '../with-dates.ts';
-import type { CampaignReport, Recipient } from '../../shared/contract/reports.ts';
+import type { Recipient } from '../../shared/contract/reports.ts';
 import type { CampaignState } from '../../shared/words.ts';
 import { execute, rowsOf, type Sql } from '../sql.ts';
 import type { Act } from './journal.ts';
@@ -95,52 +95,6 @@ export async function findLink(sql: Sql, campaignId: number, number: number): Pr
 export async function listSendingCampaigns(sql: Sql): Promise<number[]> {
   const rows = await rowsOf<{ id: number }>(sql, `SELECT id FROM campaign WHERE state = 'sending' ORDER BY started_at`);
   return rows.map((row) => row.id);
-}
-
-/** Contacts who did an act: by people, and by anyone. */
-export interface ActCounts {
-  acted: string;
-  contacts: number;
-  events: number;
-}
-
-/**
- * Contacts and events of one campaign by what they did, opens and clicks by actor, bounces by class. Uses
- * event_by_campaign.
- */
-export async function countCampaignActs(sql: Sql, campaignId: number): Promise<ActCounts[]> {
-  return rowsOf<ActCounts>(
-    sql,
-    `SELECT kind::text || CASE WHEN kind IN ('opened', 'clicked') THEN ' ' || actor::text ELSE '' END AS acted, count(DISTINCT contact_id)::int AS contacts, count(*)::int AS events
-     FROM event WHERE campaign_id = $1 AND kind NOT IN ('sent', 'bounced') GROUP BY 1
-     UNION ALL
-     SELECT kind::text || ' any', count(DISTINCT contact_id)::int, count(*)::int FROM event WHERE campaign_id = $1 AND kind IN ('opened', 'clicked') GROUP BY 1
-     UNION ALL
-     SELECT CASE WHEN d.state = 'refused' THEN 'refused ' ELSE 'bounced ' END || coalesce(e.detail->>'class', 'soft'), count(DISTINCT e.contact_id)::int, count(*)::int
-     FROM event e LEFT JOIN delivery d ON d.campaign_id = e.campaign_id AND d.contact_id = e.contact_id WHERE e.campaign_id = $1 AND e.kind = 'bounced' GROUP BY 1
-     UNION ALL
-     SELECT CASE WHEN d.state = 'refused' THEN 'refused any' ELSE 'bounced any' END, count(DISTINCT e.contact_id)::int, count(*)::int
-     FROM event e LEFT JOIN delivery d ON d.campaign_id = e.campaign_id AND d.contact_id = e.contact_id WHERE e.campaign_id = $1 AND e.kind = 'bounced' GROUP BY 1`,
-    [campaignId],
-  );
-}
-
-/** What became of the messages to one receiving domain. */
-export type DomainReport = CampaignReport['domains'][number];
-
-/** The campaign by receiving domain, largest first. */
-export async function reportByDomain(sql: Sql, campaignId: number, most: number): Promise<DomainReport[]> {
-  return rowsOf<DomainReport>(
-    sql,
-    `WITH acted AS (
-       SELECT contact_id, bool_or(kind = 'opened' AND actor = 'human') AS opened, bool_or(kind = 'clicked' AND actor = 'human') AS clicked, bool_or(kind = 'complained') AS complained
-       FROM event WHERE campaign_id = $1 AND kind IN ('opened', 'clicked', 'complained') GROUP BY 1)
-     SELECT split_part(d.address, '@', 2) AS domain, (count(*) FILTER (WHERE d.state = 'accepted'))::int AS accepted, (count(*) FILTER (WHERE d.state = 'refused'))::int AS refused,
-       (count(d.bounced) FILTER (WHERE d.state <> 'refused'))::int AS bounced, (count(*) FILTER (WHERE a.opened))::int AS opened, (count(*) FILTER (WHERE a.clicked))::int AS clicked, (count(*) FILTER (WHERE a.complained))::int AS complained
-     FROM delivery d LEFT JOIN acted a USING (contact_id)
-     WHERE d.campaign_id = $1 AND d.state IN ('accepted', 'refused', 'uncertain') GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT $2`,
-    [campaignId, most],
-  );
 }
 
 /** A recipient in the ledger. */
@@ -243,24 +197,6 @@ export async function listCampaignHeads(
      FROM campaign WHERE ($1::int IS NULL OR brand_id = $1) AND ($2::text IS NULL OR state = $2) AND id < $3 ORDER BY id DESC LIMIT $4`,
     [brandId ?? null, state ?? null, before, limit],
   );
-}
-
-/** Contacts of a campaign's ledger: all, those accepted, those who wait or are on their way. */
-export interface DeliveryCounts {
-  audience: number;
-  accepted: number;
-  waiting: number;
-}
-
-/** How far these campaigns have come; one with an empty ledger is left out. All are counted in one pass. */
-export async function countDeliveries(sql: Sql, campaignIds: number[]): Promise<Map<number, DeliveryCounts>> {
-  const rows = await rowsOf<DeliveryCounts & { id: number }>(
-    sql,
-    `SELECT campaign_id AS id, count(*)::int AS audience, (count(*) FILTER (WHERE state = 'accepted'))::int AS accepted, (count(*) FILTER (WHERE state IN ('queued', 'claimed')))::int AS waiting
-     FROM delivery WHERE campaign_id = ANY($1::int[]) GROUP BY 1`,
-    [campaignIds],
-  );
-  return new Map(rows.map(({ id, ...counts }) => [id, counts]));
 }
 
 /** Deletes a campaign that was never started: it has no deliveries, and nothing came of it. */

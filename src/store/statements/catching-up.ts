@@ -1,7 +1,7 @@
 import { execute, rowsOf, type Sql } from '../sql.ts';
 
 /** What a newer version keeps in another way, and takes in of what was stored before beside the service. */
-export const CAUGHT_UP = ['mailed'] as const;
+export const CAUGHT_UP = ['mailed', 'tallies'] as const;
 export type CaughtUp = (typeof CAUGHT_UP)[number];
 
 export interface CatchingUp {
@@ -51,4 +51,14 @@ export async function noteCaughtUp(sql: Sql, what: CaughtUp, upto: number, isAll
     `UPDATE catching_up SET upto = $2, whole = greatest(whole, $2), finished_at = CASE WHEN $3 THEN now() END WHERE what = $1`,
     [what, upto, isAll],
   );
+}
+
+/** The last of the contacts after number `after` to whom the next so many messages went; nothing if there are none. */
+export async function findNextMailed(sql: Sql, after: number, messages: number): Promise<number | undefined> {
+  const [next] = await rowsOf<{ upto: number | null }>(
+    sql,
+    `SELECT max(contact_id)::float8 AS upto FROM (SELECT contact_id FROM delivery WHERE contact_id > $1 ORDER BY contact_id LIMIT $2) d`,
+    [after, messages],
+  );
+  return next!.upto ?? undefined;
 }

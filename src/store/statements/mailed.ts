@@ -128,24 +128,18 @@ export async function recountMailed(sql: Sql, messages: Message[]): Promise<void
 }
 
 /**
- * Takes in what was sent to the next contacts after number `after`, some `messages` of them, and says up to which.
- * Nobody takes a place meanwhile. Within a transaction. Uses delivery_by_contact.
+ * Takes in what was sent to the contacts after number `after`, up to `upto`. Nobody takes a place meanwhile. Within a
+ * transaction. Uses delivery_by_contact.
  */
-export async function takeInMailed(sql: Sql, after: number, messages: number): Promise<number> {
+export async function takeInMailed(sql: Sql, after: number, upto: number): Promise<void> {
   await execute(sql, 'LOCK TABLE mailed IN SHARE ROW EXCLUSIVE MODE');
-  const [next] = await rowsOf<{ upto: number }>(
-    sql,
-    `SELECT coalesce(max(contact_id), $1)::float8 AS upto FROM (SELECT contact_id FROM delivery WHERE contact_id > $1 ORDER BY contact_id LIMIT $2) d`,
-    [after, messages],
-  );
   await execute(
     sql,
     `INSERT INTO mailed (contact_id, brand_id, ${COLUMNS.join(', ')})
      SELECT contact_id, brand_id, ${COLUMNS.join(', ')} FROM (${derivedSql('d.contact_id > $1 AND d.contact_id <= $2')}) n ORDER BY 1, 2
      ON CONFLICT (contact_id, brand_id) DO UPDATE SET ${REPLACED}`,
-    [after, next!.upto],
+    [after, upto],
   );
-  return next!.upto;
 }
 
 /**

@@ -1,14 +1,5 @@
 import { rowsOf, type Sql } from '../sql.ts';
 
-/** Deliveries of all campaigns by state. */
-export async function countDeliveryStates(sql: Sql): Promise<Record<string, number>> {
-  const rows = await rowsOf<{ state: string; n: number }>(
-    sql,
-    'SELECT state, count(*)::int AS n FROM delivery GROUP BY state',
-  );
-  return Object.fromEntries(rows.map((row) => [row.state, row.n]));
-}
-
 /** Totals of activity by kind of event: one scan of one row a contact instead of one of all events. */
 export async function countEventKinds(sql: Sql): Promise<Record<string, number>> {
   const [row] = await rowsOf<Record<string, string>>(

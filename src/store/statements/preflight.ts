@@ -43,9 +43,8 @@ export async function countPreflight(
        SELECT reason, sum(contacts)::int AS contacts, (array_agg(low) || array_agg(high)) AS some FROM counted GROUP BY reason),
      top AS (SELECT domain, contacts FROM counted WHERE reason IS NULL ORDER BY contacts DESC, domain LIMIT $6),
      recent AS (
-       SELECT split_part(d.address, '@', 2) AS domain, count(*)::int AS accepted, count(d.bounced)::int AS bounced
-       FROM delivery d JOIN campaign k ON k.id = d.campaign_id
-       WHERE k.brand_id = $2::int AND d.state = 'accepted' AND d.accepted_at > now() - interval '30 days' GROUP BY 1)
+       SELECT one AS domain, coalesce(sum(n) FILTER (WHERE figure = 'accepted'), 0)::int AS accepted, coalesce(sum(n) FILTER (WHERE figure = 'bounced any'), 0)::int AS bounced
+       FROM day_figure WHERE brand_id = $2::int AND counted_by = 'domain' AND day > current_date - 30 GROUP BY 1)
      SELECT
        (SELECT coalesce(json_agg(json_build_object('reason', n.reason, 'contacts', n.contacts, 'sample', (
           SELECT coalesce(json_agg(json_build_object('contactId', c.id, 'name', c.name, 'address', c.address) ORDER BY c.id), '[]')

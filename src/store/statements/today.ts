@@ -67,15 +67,15 @@ export interface DayRates {
   complained: number;
 }
 
-/** Acceptances, bounces and complaints of a brand by day of the campaign's start, oldest first, over so many days. */
+/** Messages a brand tried, their bounces and complaints by day of sending in its zone, oldest first, from a day on. */
 export async function countByDay(sql: Sql, brandId: number, since: Date, zone: string): Promise<DayRates[]> {
   return rowsOf<DayRates>(
     sql,
-    `SELECT to_char(k.started_at AT TIME ZONE $3, 'YYYY-MM-DD') AS day, sum(d.accepted)::int AS accepted, sum(d.bounced)::int AS bounced, sum(coalesce(e.complained, 0))::int AS complained
-     FROM campaign k
-     JOIN LATERAL (SELECT count(*) FILTER (WHERE state IN ('accepted', 'refused')) AS accepted, count(bounced) AS bounced FROM delivery WHERE campaign_id = k.id) d ON true
-     LEFT JOIN LATERAL (SELECT count(DISTINCT contact_id) AS complained FROM event WHERE campaign_id = k.id AND kind = 'complained') e ON true
-     WHERE k.brand_id = $1 AND k.started_at >= $2 GROUP BY 1 ORDER BY 1`,
+    `SELECT to_char(day, 'YYYY-MM-DD') AS day, accepted, bounced, complained FROM (
+       SELECT day, coalesce(sum(n) FILTER (WHERE figure IN ('accepted', 'refused')), 0)::int AS accepted,
+         coalesce(sum(n) FILTER (WHERE figure IN ('bounced any', 'refused any')), 0)::int AS bounced, coalesce(sum(n) FILTER (WHERE figure = 'complained'), 0)::int AS complained
+       FROM day_figure WHERE brand_id = $1 AND counted_by = 'all' AND day >= ($2::timestamptz AT TIME ZONE $3)::date GROUP BY day) d
+     WHERE accepted > 0 ORDER BY day`,
     [brandId, since, zone],
   );
 }

@@ -3,7 +3,6 @@ import { useEffect, useRef, useState } from 'react';
 import type { Campaign } from '../../../shared/contract/campaigns.ts';
 import type { RecipientsQuery, CampaignReport } from '../../../shared/contract/reports.ts';
 import type { CampaignChange } from '../../../shared/contract/sending.ts';
-import { isOlder } from '../../../client/wording/counted.ts';
 import { useCampaignChanges, useRecipients, useReport } from '../../api/queries/campaigns.ts';
 import { ContactDoor } from '../../components/contact-door.tsx';
 import { UnderWay } from '../../components/under-way.tsx';
@@ -150,13 +149,9 @@ function actsOf({
 }
 
 function Acts({ report, open }: { report: CampaignReport; open: (filter: Filter) => void }) {
-  const { zone } = useBrand();
   const { delivered } = report;
   return (
-    <Section
-      head="What came of it"
-      beside={`of ${count(delivered)} delivered${isOlder(report) ? `, counted ${moment(report.countedAt, zone)}` : ''}`}
-    >
+    <Section head="What came of it" beside={`of ${count(delivered)} delivered`}>
       <table className="rows">
         <thead>
           <tr>
