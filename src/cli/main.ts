@@ -79,6 +79,11 @@ const GROUPS: { name: string; summary: string; load: () => Promise<{ addCommands
     summary: 'derive activity anew from the events, judge acts anew, whose opens say nothing',
     load: () => import('./commands/activity.ts'),
   },
+  {
+    name: 'tallies',
+    summary: 'counts of what is sent and what came of it: how far they are, and whether they are right',
+    load: () => import('./commands/tallies.ts'),
+  },
   { name: 'events', summary: 'events from other systems', load: () => import('./commands/events.ts') },
   {
     name: 'access',

@@ -159,6 +159,8 @@ export const ROUTE_TABLE: Readonly<Record<keyof Contracts, readonly [method: str
   addEntries: ['POST', '/suppression-lists/:id/entries'],
   stopped: ['POST', '/suppression/stopped'],
   lift: ['POST', '/suppression/lift'],
+  tallies: ['GET', '/tallies'],
+  checkTallies: ['POST', '/tallies/check'],
   verify: ['POST', '/verifications', 'text/csv'],
   lookAtVerdicts: ['POST', '/verifications/head', 'text/csv'],
   verifications: ['GET', '/verifications'],

@@ -5,7 +5,7 @@ import { takeInMailed } from '../../store/statements/mailed.ts';
 import type { Sql } from '../../store/sql.ts';
 import type { Deps } from '../deps.ts';
 
-/** Messages of the past taken in at once: whoever hands over to their contacts, or records their acts, waits as long. */
+/** Messages taken in at once: whoever hands over to the same contacts, or records their acts, waits for as long. */
 const PIECE = 5_000;
 
 type TakeIn = (sql: Sql, after: number, upto: number) => Promise<void>;

@@ -2,19 +2,15 @@ import { overWholeSet } from '../../store/database.ts';
 import { compareNoted } from '../../store/statements/acts.ts';
 import { listCatchingUp, type CatchingUp } from '../../store/statements/catching-up.ts';
 import { compareMailed } from '../../store/statements/mailed.ts';
+import type { CheckedTallies as Shown } from '../../shared/contract/tallies.ts';
 import { compareTallies } from '../../store/statements/tallies.ts';
 import type { Deps } from '../deps.ts';
 
-/** What was counted anew, and what differed; there must be nothing. */
-export interface CheckedTallies {
-  /** Tallies, from the ledger. */
-  tallies: { rows: number; differing: number; sample: string[] };
-  /** What is noted on each message of what came of it, from the events; contacts of those that differ. */
-  messages: { rows: number; differing: number; sample: number[] };
-  /** Which messages reached each contact, from the ledger; contacts that differ. */
-  mailed: { rows: number; differing: number; sample: number[] };
-  /** What was stored before this version and is not taken in yet is not compared. */
-  catchingUp: CatchingUp[];
+export type CheckedTallies = Omit<Shown, 'catchingUp'> & { catchingUp: CatchingUp[] };
+
+/** How far what was stored before this version has been taken in. */
+export function lookAtTallies({ database }: Deps): Promise<CatchingUp[]> {
+  return listCatchingUp(database);
 }
 
 const SAMPLE = 20;

@@ -27,6 +27,7 @@ import { sendingRoutes } from './routes/sending.ts';
 import { reportsRoutes } from './routes/reports.ts';
 import { actsRoutes } from './routes/acts.ts';
 import { addressesRoutes } from './routes/addresses.ts';
+import { talliesRoutes } from './routes/tallies.ts';
 import { verificationsRoutes } from './routes/verifications.ts';
 import { contactsRoutes } from './routes/contacts.ts';
 import { importsRoutes } from './routes/imports.ts';
@@ -56,6 +57,7 @@ export const ROUTES: Route[] = [
   ...reconciliationsRoutes,
   ...costRoutes,
   ...addressesRoutes,
+  ...talliesRoutes,
   ...verificationsRoutes,
   ...campaignsRoutes,
   ...sendingRoutes,

@@ -22,6 +22,7 @@ import { rules } from './rules.ts';
 import { runs } from './runs.ts';
 import { segments } from './segments.ts';
 import { suppression } from './suppression.ts';
+import { tallies } from './tallies.ts';
 import { verifications } from './verifications.ts';
 
 /** The routes of the API by the thing they are of. */
@@ -49,6 +50,7 @@ export const THINGS = {
   runs,
   segments,
   suppression,
+  tallies,
   verifications,
 } satisfies Record<string, Record<string, Contract>>;
 
@@ -77,6 +79,7 @@ export const CONTRACTS = {
   ...runs,
   ...segments,
   ...suppression,
+  ...tallies,
   ...verifications,
 } satisfies Record<string, Contract>;
 

@@ -1,16 +1,10 @@
+import type { CatchingUp as Shown } from '../../shared/contract/tallies.ts';
+import type { WithDates } from '../with-dates.ts';
 import { execute, rowsOf, type Sql } from '../sql.ts';
 
-/** What a newer version keeps in another way, and takes in of what was stored before beside the service. */
-export const CAUGHT_UP = ['mailed', 'tallies'] as const;
-export type CaughtUp = (typeof CAUGHT_UP)[number];
+export type CaughtUp = Shown['what'];
 
-export interface CatchingUp {
-  what: CaughtUp;
-  /** Everything up to this number has been taken in; numbers of contacts. */
-  upto: number;
-  whole: number;
-  finishedAt: Date | null;
-}
+export type CatchingUp = WithDates<Shown, 'finishedAt'>;
 
 /** How far everything has come. */
 export async function listCatchingUp(sql: Sql): Promise<CatchingUp[]> {

@@ -1,5 +1,5 @@
 import type { QueryRunner } from 'typeorm';
-import { CAUGHT_UP } from './catching-up.ts';
+import { CAUGHT_UP } from '../../shared/contract/tallies.ts';
 import { execute, rowsOf, type Sql } from '../sql.ts';
 
 /** Class of the advisory locks that say "this process lives". */
