@@ -137,7 +137,7 @@ CREATE VIEW campaign_figure AS
 CREATE VIEW campaign_domain_figure AS
   SELECT campaign_id, domain, figure, n FROM campaign_domain_tally UNION ALL SELECT campaign_id, domain, figure, n FROM tally_change WHERE domain IS NOT NULL;
 -- Each thing and pair of things by which a message is counted.
-CREATE FUNCTION counted_under(domain text, source text, list_id int, stage text) RETURNS TABLE (counted_by text, one text, two text) LANGUAGE sql IMMUTABLE AS $$
+CREATE FUNCTION counted_under(domain text, source text, list_id int, stage text) RETURNS TABLE (counted_by text, one text, two text) LANGUAGE sql IMMUTABLE PARALLEL SAFE AS $$
   SELECT b.* FROM (VALUES ('all', '', ''), ('domain', $1, ''), ('source', $2, ''), ('list', $3::text, ''), ('stage', $4, ''),
     ('source and domain', $2, $1), ('source and stage', $2, $4)) b (counted_by, one, two) WHERE b.one IS NOT NULL AND b.two IS NOT NULL
 $$;

@@ -1,7 +1,7 @@
 import { overFewRows, type Database } from '../database.ts';
 import { execute, rowsOf, type Sql } from '../sql.ts';
 import { queryPrepared } from '../prepared.ts';
-import { recountMailed, takePlaces, type Message } from './mailed.ts';
+import { recountMailed, takePlacesSql, type Message } from './mailed.ts';
 import { countedUnderSql, dayOf } from './tallies.ts';
 import { livingProcessSql } from './processes.ts';
 import {
@@ -124,58 +124,57 @@ export async function passGate(
   message: JudgedMessage,
   claimed: Pick<ClaimedDelivery, 'contactId' | 'claimId'>[],
 ): Promise<number[]> {
-  return overFewRows(database, (sql) =>
-    message.purpose === 'marketing' ? passWithPlaces(sql, message, claimed) : passSecond(sql, message, claimed),
-  );
-}
-
-/** Marketing takes its place first, which holds the contact for this message; whoever does not pass gives it back. */
-async function passWithPlaces(
-  sql: Sql,
-  message: JudgedMessage,
-  claimed: Pick<ClaimedDelivery, 'contactId' | 'claimId'>[],
-): Promise<number[]> {
-  const placed = new Set(await takePlaces(sql, message, claimed));
-  const passed = await passSecond(
-    sql,
-    message,
-    claimed.filter(({ contactId }) => placed.has(contactId)),
-  );
-  for (const contactId of passed) placed.delete(contactId);
-  await recountMailed(
-    sql,
-    [...placed].map((contactId) => ({ campaignId: message.campaignId, contactId })),
-  );
-  return passed;
-}
-
-async function passSecond(
-  sql: Sql,
-  message: JudgedMessage,
-  claimed: Pick<ClaimedDelivery, 'contactId' | 'claimId'>[],
-): Promise<number[]> {
-  const rows = await queryPrepared<{ contact_id: string; passed: boolean }>(sql, 'passGate', PASS_GATE, [
+  const values = [
     ...messageParameters(message),
     claimed.map(({ contactId }) => contactId),
     claimed.map(({ claimId }) => claimId),
-  ]);
-  return rows.filter((row) => row.passed).map((row) => Number(row.contact_id));
+  ];
+  return overFewRows(database, async (sql) => {
+    const isMarketing = message.purpose === 'marketing';
+    const rows = await queryPrepared<{ contact_id: string; went: 'passed' | 'back' | 'called-back' }>(
+      sql,
+      isMarketing ? 'passGateWithPlaces' : 'passGate',
+      isMarketing ? PASS_GATE_WITH_PLACES : PASS_GATE,
+      values,
+    );
+    const whose = (wanted: string): number[] =>
+      rows.filter(({ went }) => went === wanted).map((row) => Number(row.contact_id));
+    // Their place was taken and their row called back in the same moment.
+    await recountMailed(
+      sql,
+      whose('called-back').map((contactId) => ({ campaignId: message.campaignId, contactId })),
+    );
+    return whose('passed');
+  });
 }
 
-const PASS_GATE = `WITH picked AS (SELECT contact_id, by_segment FROM delivery WHERE campaign_id = $1::int AND contact_id = ANY($6::bigint[])),
+/**
+ * The verdict on a group and its rows, found one by one: of a ledger that was just opened the planner expects few rows,
+ * and would go through all of it for each group. `places` is what marketing has to take before, which holds the
+ * contact.
+ */
+const gate = (places: string): string => `WITH picked AS (
+       SELECT d.* FROM unnest($6::bigint[]) AS g(contact_id) CROSS JOIN LATERAL (
+         SELECT contact_id, by_segment FROM delivery WHERE campaign_id = $1::int AND contact_id = g.contact_id OFFSET 0) d),
      ${JUDGE_PICKED_CTES},
      ${VERDICT},
+     ${places === '' ? '' : `placed AS (${places} RETURNING contact_id),`}
      changed AS (
   UPDATE delivery d SET
     state = CASE WHEN v.reasons = '{}' THEN 'claimed' ELSE 'queued' END,
     handed_at = CASE WHEN v.reasons = '{}' THEN now() END,
     day = ${dayOf('now()', '$2::int')},
     attempts = d.attempts + CASE WHEN v.reasons = '{}' THEN 1 ELSE 0 END
-  FROM verdict v JOIN unnest($6::bigint[], $7::uuid[]) AS g(contact_id, claim_id) USING (contact_id)
+  FROM verdict v JOIN unnest($6::bigint[], $7::uuid[]) AS g(contact_id, claim_id) USING (contact_id)${places === '' ? '' : ' LEFT JOIN placed p USING (contact_id)'}
   WHERE d.campaign_id = v.campaign_id AND d.contact_id = v.contact_id AND d.state = 'claimed' AND d.claim_id = g.claim_id AND d.handed_at IS NULL
+    ${places === '' ? '' : `AND (v.reasons <> '{}' OR p.contact_id IS NOT NULL)`}
     AND EXISTS (SELECT FROM campaign WHERE id = $1::int AND state = 'sending')
-  RETURNING d.contact_id, d.handed_at IS NOT NULL AS passed)
-     SELECT contact_id, passed FROM changed`;
+  RETURNING d.contact_id, CASE WHEN d.handed_at IS NOT NULL THEN 'passed' ELSE 'back' END AS went)
+     SELECT contact_id, went FROM changed
+     ${places === '' ? '' : `UNION ALL SELECT contact_id, 'called-back' FROM placed WHERE contact_id NOT IN (SELECT contact_id FROM changed)`}`;
+
+const PASS_GATE = gate('');
+const PASS_GATE_WITH_PLACES = gate(takePlacesSql());
 
 /**
  * Calls back recipients that are claimed and not yet handed over, so that the first gate judges them again. Called in

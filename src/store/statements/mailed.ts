@@ -5,9 +5,7 @@
  * apart; what was refused, put off or called back is taken out.
  *  A row is held before anything else is, so that two campaigns that hand over to one contact come one after the other.
  */
-import { queryPrepared } from '../prepared.ts';
 import { execute, rowsOf, type Sql } from '../sql.ts';
-import type { ClaimedDelivery } from './deliveries.ts';
 
 /** A message to one contact. */
 export interface Message {
@@ -21,35 +19,30 @@ export const KEPT_MESSAGES = 32;
 /** The last of an array that are kept. */
 const lastOf = (array: string, length: string): string => `(${array})[greatest(1, ${length} - ${KEPT_MESSAGES - 1}):]`;
 
-/** Puts the messages of `excluded` among those of `m`, in order of their instants, and keeps the last. */
-const MERGED = `(campaigns, at) = (
-       SELECT array_agg(u.campaign ORDER BY u.at, u.campaign), array_agg(u.at ORDER BY u.at, u.campaign)
-       FROM (SELECT * FROM unnest(m.campaigns || excluded.campaigns, m.at || excluded.at) AS u(campaign, at) ORDER BY u.at DESC, u.campaign DESC LIMIT ${KEPT_MESSAGES}) u)`;
+/**
+ * Puts the messages of `excluded` behind those of `m`, or, where one is not the latest, among them in order of their
+ * instants, and keeps the last.
+ */
+const MERGED = ['campaigns', 'at']
+  .map(
+    (column) => `${column} = CASE WHEN m.at = '{}' OR m.at[cardinality(m.at)] < excluded.at[1]
+         THEN ${lastOf(`m.${column} || excluded.${column}`, 'cardinality(m.at) + cardinality(excluded.at)')}
+         ELSE (SELECT ${lastOf(`array_agg(u.${column} ORDER BY u.at, u.campaigns)`, 'count(*)')} FROM unnest(m.campaigns || excluded.campaigns, m.at || excluded.at) AS u (campaigns, at)) END`,
+  )
+  .join(', ');
 
 /**
- * Takes a place for each of these claimed recipients whom nobody has called back, as handed over now, and says who has
- * one. To be run right before the second gate, in its transaction; whom the gate then does not let pass gives their
- * place back (recountMailed).
+ * Takes a place for each eligible recipient of a group whom nobody has called back, as handed over now: part of the
+ * second gate, over its `verdict`, parameters and groups. Whom the gate does not let pass after all gives their place
+ * back (recountMailed).
  */
-export async function takePlaces(
-  sql: Sql,
-  { campaignId, brandId }: { campaignId: number; brandId: number },
-  claimed: Pick<ClaimedDelivery, 'contactId' | 'claimId'>[],
-): Promise<number[]> {
-  const rows = await queryPrepared<{ contact_id: string }>(
-    sql,
-    'takePlaces',
-    `INSERT INTO mailed AS m (contact_id, brand_id, ever, campaigns, at)
-     SELECT d.contact_id, $2::int, 1, ARRAY[$1::int], ARRAY[now()]
-     FROM unnest($3::bigint[], $4::uuid[]) AS g(contact_id, claim_id)
-     JOIN delivery d ON d.campaign_id = $1::int AND d.contact_id = g.contact_id AND d.state = 'claimed' AND d.claim_id = g.claim_id AND d.handed_at IS NULL
-     ORDER BY d.contact_id
-     ON CONFLICT (contact_id, brand_id) DO UPDATE SET ever = m.ever + 1, ${MERGED}
-     RETURNING contact_id`,
-    [campaignId, brandId, claimed.map((one) => one.contactId), claimed.map((one) => one.claimId)],
-  );
-  return rows.map((row) => Number(row.contact_id));
-}
+export const takePlacesSql = (): string => `
+  INSERT INTO mailed AS m (contact_id, brand_id, ever, campaigns, at)
+  SELECT v.contact_id, $2::int, 1, ARRAY[$1::int], ARRAY[now()]
+  FROM verdict v JOIN unnest($6::bigint[], $7::uuid[]) AS g(contact_id, claim_id) USING (contact_id)
+  JOIN delivery d ON d.campaign_id = v.campaign_id AND d.contact_id = v.contact_id AND d.state = 'claimed' AND d.claim_id = g.claim_id AND d.handed_at IS NULL
+  WHERE v.reasons = '{}' ORDER BY v.contact_id
+  ON CONFLICT (contact_id, brand_id) DO UPDATE SET ever = m.ever + 1, ${MERGED}`;
 
 /** Takes in messages that another system sent and that the ledger did not know until now. */
 export async function addMailed(sql: Sql, sent: Message[]): Promise<void> {
