@@ -156,6 +156,46 @@ describe('invariant 6, once', () => {
     await other.end();
   });
 
+  test('invariant 19, tally: killed while it sends, with another at it and people clicking, every count is right; a wrong one is found', async () => {
+    const list = await makeList(service.client, people(300));
+    const id = await makeCampaign(service.client, list, 'Counted');
+    const avendel = makeAvendel(service);
+    sink.behaviour.delayMs = 10;
+    await service.startAnother();
+    await service.client.startCampaign({ id, expect: 300 });
+    await until(() => sink.received.length > 60);
+    const link = /http:\/\/\S+\/to\/[^\s"<]+/.exec((await simpleParser(sink.received[0]!.raw)).text!)![0];
+    await Promise.all([fetch(link, { redirect: 'manual' }), fetch(link, { redirect: 'manual' })]);
+    service.kill();
+    await service.restart();
+    await ended(id);
+    const checked = await avendel('tallies', 'check');
+    expect(checked.stdout).toMatch(/tallies counted anew: none differs\.\n/);
+    expect(checked.stdout).toMatch(/messages with acts or bounces counted anew: none differs\.\n/);
+    expect(checked.stdout).toMatch(/rows of which messages reached whom counted anew: none differs\.\n/);
+    expect(checked).toMatchObject({ code: 0, stderr: '' });
+    expect((await avendel('tallies', 'show')).stdout).toMatch(
+      /^Tallies of campaigns and days: all is counted, since /m,
+    );
+    const other = new pg.Client({ connectionString: service.databaseUrl });
+    await other.connect();
+    const { rows } = await other.query<{ n: number }>('SELECT count(*)::int AS n FROM mailed WHERE ever = 1');
+    const { ledger } = await service.client.report({ id });
+    expect(rows[0]!.n).toBe(ledger.accepted);
+    await other.query(`UPDATE campaign_tally SET n = n + 1 WHERE campaign_id = $1 AND figure = 'accepted'`, [id]);
+    const spoiled = await avendel('tallies', 'check', '--json');
+    await other.end();
+    expect(spoiled.code).toBe(1);
+    expect(JSON.parse(spoiled.stdout)).toMatchObject({
+      tallies: {
+        differing: 1,
+        sample: [`campaign ${id} wave 1 accepted 0h: ${ledger.accepted + 1} instead of ${ledger.accepted}`],
+      },
+      messages: { differing: 0 },
+      mailed: { differing: 0 },
+    });
+  });
+
   test('asked to end in the middle of a send it ends with nothing uncertain, and the rest goes when it is back', async () => {
     const id = await makeCampaign(service.client, await makeList(service.client, people(400)), 'Restarted');
     sink.behaviour.delayMs = 100;
