@@ -5,6 +5,12 @@ import { parseCondition } from '../src/core/conditions/parse-condition.ts';
 import { reportLogicProblems } from '../src/core/conditions/check-logic.ts';
 import { reportNameProblems } from '../src/core/conditions/check-names.ts';
 import { READY_MADE } from '../src/core/conditions/ready-made.ts';
+import { listCampaigns } from '../src/operations/campaigns/list-campaigns.ts';
+import { reportCampaign } from '../src/operations/campaigns/report-campaign.ts';
+import { previewSunsetRule } from '../src/operations/rules/sunset-rule.ts';
+import { catchUp } from '../src/operations/tallies/catch-up.ts';
+import { checkTallies } from '../src/operations/tallies/check-tallies.ts';
+import { countByDay } from '../src/store/statements/today.ts';
 import type { Deps } from '../src/operations/deps.ts';
 import { checkCondition } from '../src/operations/segments/condition-context.ts';
 import { explainCondition } from '../src/operations/segments/work-out.ts';
@@ -145,7 +151,11 @@ export async function measureConditions(server: string): Promise<Measured[]> {
 }
 
 async function measureAll(database: Database): Promise<Measured[]> {
-  const deps = { database, now: () => NOW, remembered: new Map() } as unknown as Deps;
+  const deps = { database, now: () => NOW, remembered: new Map(), costly: new Map() } as unknown as Deps;
+  const caughtUp = await seconds(async () => {
+    while (await catchUp(deps));
+  });
+  process.stderr.write(`Taken in what was sent before: ${caughtUp.toFixed(0)} s\n`);
   const ratios: { condition: string; ours: number; bare: number }[] = [];
   for (const [condition, sql] of PAIRS) {
     const checked = await checkCondition(deps, BRAND, condition);
@@ -183,6 +193,7 @@ async function measureAll(database: Database): Promise<Measured[]> {
       wanted: 0.33,
     },
     { ...base, name: 'the slowest on activity alone, beside one second', ours: 1 / slowest, bare: 1, wanted: 1 },
+    ...(await measurePages(deps, base)),
     await measureExplaining(deps, base),
     await measureParsing(deps),
   ];
@@ -193,6 +204,32 @@ async function fastest(work: () => Promise<unknown>): Promise<number> {
   for (let round = 0; round < ROUNDS; round++) times.push(await seconds(work));
   return Math.min(...times);
 }
+
+/** What reads the tallies, and the ladder's preview; nothing else goes on meanwhile. */
+async function measurePages(deps: Deps, base: { unit: string; peakMb: number }): Promise<Measured[]> {
+  const since = new Date(NOW.getTime() - 90 * 86_400_000);
+  const pages: [string, number, number, () => Promise<unknown>][] = [
+    ['a report', 100, 0.3, () => reportCampaign(deps, 1)],
+    ['the list of campaigns', 100, 0.3, () => listCampaigns(deps, {}, 1_000_000, 50)],
+    ['the days of Today', 100, 0.3, () => countByDay(deps.database, BRAND, since, 'Europe/London')],
+    ['the preview of the ladder', 3, 3, () => previewSunsetRule(deps, BRAND)],
+    ['all tallies checked, beside one GROUP BY of deliveries and events', 1, 0, () => checkTallies(deps)],
+  ];
+  const measured: Measured[] = [];
+  for (const [name, times, wanted, work] of pages) {
+    const took: number[] = [];
+    for (let round = 0; round < times; round++) took.push(await seconds(work));
+    const slow = took.sort((a, b) => a - b)[Math.ceil(0.95 * took.length) - 1]!;
+    const bare = wanted > 0 ? wanted : await seconds(() => deps.database.query(GROUPED));
+    process.stderr.write(`${slow.toFixed(3)} s at the 95th percentile of ${times}: ${name}\n`);
+    measured.push({ ...base, name, ours: 1 / slow, bare: 1 / bare, wanted: wanted > 0 ? 1 : 0.5 });
+  }
+  return measured;
+}
+
+/** What one would count by hand of deliveries and of events. */
+const GROUPED = `SELECT d.campaign_id, d.state, e.kind, count(*) FROM delivery d
+  LEFT JOIN (SELECT campaign_id, contact_id, kind FROM event WHERE kind IN ('opened', 'clicked', 'bounced') GROUP BY 1, 2, 3) e USING (campaign_id, contact_id) GROUP BY 1, 2, 3`;
 
 async function measureExplaining(deps: Deps, base: { peakMb: number }): Promise<Measured> {
   const conditions = PAIRS.map(([condition]) => condition);
