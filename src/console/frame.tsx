@@ -6,6 +6,7 @@ import { useSending } from './api/queries/campaigns.ts';
 import { useImporting } from './api/queries/imports.ts';
 import { useBrands, useToday } from './api/queries/organisation.ts';
 import { useRunsUnderWay } from './api/queries/runs.ts';
+import { useCatchingUp } from './api/queries/tallies.ts';
 import { forgetTyped } from './api/use-typed.ts';
 import { useSession, useSignOut } from './api/session.ts';
 import { lookAtBrand, useBrand } from './brand.tsx';
@@ -112,11 +113,15 @@ function Rail({ brandId }: { brandId: number }) {
   );
 }
 
-/** Sends, imports and runs under way, with live progress; a send goes before an import, and that before a run. */
+/**
+ * Sends, imports and runs under way, with live progress; a send goes before an import, and that before a run. Last what
+ * a newer version counts anew.
+ */
 function Work() {
   const sending = useSending().data?.items[0];
   const importing = useImporting().data?.items.find(({ state }) => state === 'applying');
   const running = useRunsUnderWay().data?.items.find(({ finishedAt, whole }) => finishedAt === null && whole > 0);
+  const catchingUp = useCatchingUp();
   useFreshEnd(running);
   const work = sending
     ? {
@@ -132,7 +137,14 @@ function Work() {
           done: importing.rowsDone,
           whole: importing.rowsExpected,
         }
-      : running && { ...running, to: `/runs/${running.id}`, name: `Run ${running.id}, ${running.kind}` };
+      : running
+        ? { ...running, to: `/runs/${running.id}`, name: `Run ${running.id}, ${running.kind}` }
+        : catchingUp && {
+            to: '/campaigns',
+            name: 'Counting what was sent before',
+            done: catchingUp.upto,
+            whole: catchingUp.whole,
+          };
   if (!work)
     return (
       <div className={css.work}>

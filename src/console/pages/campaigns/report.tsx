@@ -4,6 +4,7 @@ import type { Campaign } from '../../../shared/contract/campaigns.ts';
 import type { RecipientsQuery, CampaignReport } from '../../../shared/contract/reports.ts';
 import type { CampaignChange } from '../../../shared/contract/sending.ts';
 import { useCampaignChanges, useRecipients, useReport } from '../../api/queries/campaigns.ts';
+import { useCatchingUp } from '../../api/queries/tallies.ts';
 import { ContactDoor } from '../../components/contact-door.tsx';
 import { UnderWay } from '../../components/under-way.tsx';
 import { useAct } from '../../api/use-act.ts';
@@ -150,8 +151,9 @@ function actsOf({
 
 function Acts({ report, open }: { report: CampaignReport; open: (filter: Filter) => void }) {
   const { delivered } = report;
+  const lacking = useCatchingUp() ? '; what was sent before is still being counted' : '';
   return (
-    <Section head="What came of it" beside={`of ${count(delivered)} delivered`}>
+    <Section head="What came of it" beside={`of ${count(delivered)} delivered${lacking}`}>
       <table className="rows">
         <thead>
           <tr>

@@ -416,7 +416,7 @@ function MayBeWritten({ today }: { today: TodayData }) {
         total={{ words: 'Now', figure: <Door to={whoIsAmong('may-be-written')}>{count(mayBeWritten)}</Door> }}
         note={
           isOlder(today)
-            ? `Counted ${moment(today.countedAt, zone)}, as the ladder and the rates. Every campaign counts afresh.`
+            ? `Counted ${moment(today.countedAt, zone)}, as the ladder. Every campaign counts afresh.`
             : 'Counted afresh, as every campaign counts.'
         }
       />
