@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { DEFAULT_SUNSET_RULE, type SunsetRule } from '../../src/core/rules/sunset-ladder.ts';
 import { startCampaign } from '../../src/operations/campaigns/control-campaign.ts';
-import { createCampaign } from '../../src/operations/campaigns/edit-campaign.ts';
+import { createCampaign, recordCampaign } from '../../src/operations/campaigns/edit-campaign.ts';
 import { preflightCampaign } from '../../src/operations/campaigns/preflight-campaign.ts';
 import { sendPass } from '../../src/operations/campaigns/send-campaign.ts';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
@@ -65,6 +65,17 @@ const rowOf = async (contact: number): Promise<{ ever: number; kept: number; los
   );
   return row;
 };
+
+/** So many campaigns that another system sent, a week ago. */
+async function pastOnes(name: string, count: number): Promise<{ id: number; at: number }[]> {
+  const at = deps.now().getTime() - 7 * DAY;
+  const all = [];
+  for (let number = 0; number < count; number++) {
+    const draft = { ...shortDraft(world, `${name} ${number}`), startedAt: new Date(at) };
+    all.push({ id: (await recordCampaign(deps, draft)).id, at });
+  }
+  return all;
+}
 
 async function expectSame(): Promise<void> {
   expect((await compareMailed(deps.database)).differing).toEqual([]);
@@ -143,6 +154,36 @@ describe('what reached each contact', () => {
       await recalling;
     }
     await expectSame();
+  });
+
+  test('messages and bounces of another system that are told at once wait for each other, and never in a circle', async () => {
+    const deadlocks = async (): Promise<number> => {
+      await deps.database.query('SELECT pg_stat_force_next_flush()');
+      const [row] = await deps.database.query<{ n: number }[]>(
+        'SELECT deadlocks::int AS n FROM pg_stat_database WHERE datname = current_database()',
+      );
+      return row!.n;
+    };
+    const told = await pastOnes('Told at once', 12);
+    const before = await deadlocks();
+    const everybody = world.contactIds.map((_, contact) => contact);
+    const batch = (kind: 'sent' | 'bounced', campaign: { id: number; at: number }, order: number[]) =>
+      recordEvents(
+        deps,
+        order.map((contact) => outside(world, kind, contact, campaign, campaign.at + contact, { class: 'block' })),
+      );
+    await recordEvents(
+      deps,
+      everybody.map((contact) => outside(world, 'sent', contact, told[0]!, told[0]!.at)),
+    );
+    for (let at = 1; at < told.length; at++)
+      await Promise.all([
+        batch('sent', told[at]!, everybody),
+        batch('bounced', told[at - 1]!, [...everybody].reverse()),
+        batch('bounced', told[0]!, everybody),
+      ]);
+    await expectSame();
+    expect((await deadlocks()) - before).toBe(0);
   });
 
   test('what a process left behind when it died is uncertain, and no longer counts as having reached anybody', async () => {

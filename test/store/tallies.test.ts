@@ -6,16 +6,18 @@ import { listCampaigns } from '../../src/operations/campaigns/list-campaigns.ts'
 import { preflightCampaign } from '../../src/operations/campaigns/preflight-campaign.ts';
 import { reportCampaign } from '../../src/operations/campaigns/report-campaign.ts';
 import { sendPass } from '../../src/operations/campaigns/send-campaign.ts';
-import { recordEvents, type IncomingEvent } from '../../src/operations/events/record-events.ts';
+import { recordEvents, recordEventsWithin, type IncomingEvent } from '../../src/operations/events/record-events.ts';
 import { previewRejudging } from '../../src/operations/events/rejudge-acts.ts';
 import { saveProxyList } from '../../src/operations/events/proxy-list.ts';
 import type { Handover } from '../../src/operations/relay/relay.ts';
 import { catchUp } from '../../src/operations/tallies/catch-up.ts';
 import { checkTallies } from '../../src/operations/tallies/check-tallies.ts';
 import { makeFolding } from '../../src/operations/tallies/fold-tallies.ts';
+import { createList } from '../../src/operations/organisation/set-up.ts';
+import { inTransaction } from '../../src/store/database.ts';
 import { countByDay } from '../../src/store/statements/today.ts';
 import { makeDeps } from '../support/database.ts';
-import { shortDraft } from '../support/parts.ts';
+import { makeShop, shortDraft } from '../support/parts.ts';
 import { applyAct, rejudgeActs, undoRun } from '../support/runs.ts';
 import { DAY, makePastCampaigns, makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
 
@@ -164,6 +166,37 @@ describe('invariant 19, tally', () => {
     await expectSame();
     await undoRun(deps, run.id, 'no proxy after all', 'Rosa Lindgard');
     expect(await opened()).toEqual({ human: 2, any: 2 });
+    await expectSame();
+  });
+
+  test('what is judged anew at one brand leaves alone what is being recorded at another', async () => {
+    await deps.close();
+    await begin();
+    const shop = await makeShop(deps);
+    const list = await createList(deps, { brandId: shop.id, name: 'Offers', optIn: 'single' });
+    const other = { ...world, brandId: shop.id, listId: list.id };
+    const [theirs] = await makePastCampaigns(deps, other, 1);
+    const ours = past[0]!;
+    const click = (at: number, link: number) =>
+      outside(world, 'clicked', 0, ours, ours.at + at, { link, userAgent: 'Mail' });
+    await recordEvents(deps, [
+      outside(world, 'sent', 0, ours, ours.at),
+      outside(other, 'sent', 0, theirs!, theirs!.at),
+      click(60_000, 1),
+    ]);
+    let judging: Promise<unknown> | undefined;
+    await inTransaction(deps.database, async (sql) => {
+      await recordEventsWithin(deps, sql, [
+        outside(other, 'opened', 0, theirs!, theirs!.at + 60_000, { userAgent: 'Mail' }),
+      ]);
+      // The trap link: the click before becomes a machine's, and is noted anew.
+      judging = recordEvents(deps, [click(60_500, 0)]);
+      await new Promise((resolve) => setTimeout(resolve, 300));
+    });
+    await judging;
+    const clicked = (await reportCampaign(deps, ours.id)).clicked;
+    expect(clicked).toEqual({ human: 0, any: 1 });
+    expect((await reportCampaign(deps, theirs!.id)).opened).toEqual({ human: 1, any: 1 });
     await expectSame();
   });
 

@@ -75,7 +75,10 @@ export async function recordEventsWithin(
   incoming: IncomingEvent[],
   allNew = false,
 ): Promise<{ recorded: number; affected: number[] }> {
-  await holdMailed(sql, incoming.filter(hasCampaign).filter(isBounce));
+  await holdMailed(
+    sql,
+    incoming.filter(hasCampaign).filter((event) => isBounce(event) || isFromElsewhere(event)),
+  );
   const events = await judge(deps, sql, incoming);
   const fresh = await insertEvents(sql, events, allNew);
   const added = fresh.size === events.length ? events : distinct(events.filter((event) => fresh.has(event.id)));
@@ -132,7 +135,7 @@ const PEOPLE: ReadonlySet<EventKind> = new Set<EventKind>([
 
 async function keepLedger(sql: Sql, added: StorableEvent[]): Promise<void> {
   const withCampaign = added.filter(hasCampaign);
-  const elsewhere = withCampaign.filter((event) => event.kind === 'sent' && event.source !== OWN_SOURCE);
+  const elsewhere = withCampaign.filter(isFromElsewhere);
   const { known, mended } = elsewhere.length > 0 ? await recordElsewhereDeliveries(sql, elsewhere) : NOTHING_KNOWN;
   if (known.length > 0) await addMailed(sql, known);
   const bounced = withCampaign.filter(isBounce);
@@ -150,6 +153,9 @@ async function keepLedger(sql: Sql, added: StorableEvent[]): Promise<void> {
 
 const NOTHING_KNOWN: Awaited<ReturnType<typeof recordElsewhereDeliveries>> = { known: [], mended: [] };
 
+/** A message that another system sent. */
+const isFromElsewhere = ({ kind, source }: { kind: EventKind; source: string }): boolean =>
+  kind === 'sent' && source !== OWN_SOURCE;
 const isBounce = ({ kind }: { kind: EventKind }): boolean => kind === 'bounced';
 
 /**
@@ -160,10 +166,7 @@ const isBounce = ({ kind }: { kind: EventKind }): boolean => kind === 'bounced';
 async function decideAgain(deps: Deps, sql: Sql, added: StorableEvent[]): Promise<number[]> {
   const causes = added
     .filter(hasCampaign)
-    .filter(
-      (event) =>
-        event.kind === 'clicked' || event.kind === 'visited' || (event.kind === 'sent' && event.source !== OWN_SOURCE),
-    );
+    .filter((event) => event.kind === 'clicked' || event.kind === 'visited' || isFromElsewhere(event));
   if (causes.length === 0) return [];
   const since = causes.reduce((least, event) => Math.min(least, event.at), Infinity) - REACH_MS;
   // Those before are judged along, for what they mean for the others, and stay as they are.

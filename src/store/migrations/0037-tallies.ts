@@ -8,13 +8,23 @@ export class Tallies1790000000037 implements MigrationInterface {
   name = 'Tallies1790000000037';
 
   async up(runner: QueryRunner): Promise<void> {
-    for (const part of [DELIVERY, TALLIES, TRIGGERS, READING, CATCHING_UP]) await runner.query(part);
+    for (const part of [DOMAINS, DELIVERY, TALLIES, TRIGGERS, READING, CATCHING_UP]) await runner.query(part);
   }
 
   async down(): Promise<void> {
     throw new Error('Migrations only go forward; restore a backup to go back.');
   }
 }
+
+// Before anything of the ledger is locked: it goes through all contacts.
+const DOMAINS = `
+-- Receiving domains that are counted by their names; once named, always.
+CREATE TABLE receiving_domain (domain text PRIMARY KEY);
+INSERT INTO receiving_domain
+SELECT domain FROM (SELECT split_part(address, '@', 2) AS domain, count(*) AS contacts FROM contact WHERE erased_at IS NULL GROUP BY 1 ORDER BY 2 DESC, 1) d
+WHERE contacts >= 200 UNION
+(SELECT split_part(address, '@', 2) FROM contact WHERE erased_at IS NULL GROUP BY 1 ORDER BY count(*) DESC, 1 LIMIT 50);
+`;
 
 const DELIVERY = `
 ALTER TABLE delivery
@@ -40,12 +50,6 @@ ALTER TABLE delivery
   ADD COLUMN soft_at timestamptz,
   ADD COLUMN block_at timestamptz;
 ALTER TABLE delivery ALTER tallied SET DEFAULT true;
--- Receiving domains that are counted by their names; once named, always.
-CREATE TABLE receiving_domain (domain text PRIMARY KEY);
-INSERT INTO receiving_domain
-SELECT domain FROM (SELECT split_part(address, '@', 2) AS domain, count(*) AS contacts FROM contact WHERE erased_at IS NULL GROUP BY 1 ORDER BY 2 DESC, 1) d
-WHERE contacts >= 200 UNION
-(SELECT split_part(address, '@', 2) FROM contact WHERE erased_at IS NULL GROUP BY 1 ORDER BY count(*) DESC, 1 LIMIT 50);
 `;
 
 const TALLIES = `

@@ -66,13 +66,17 @@ const ROWS_OF = `SELECT DISTINCT s.contact_id, k.brand_id
 
 /**
  * Holds the rows of these messages until the transaction ends, and begins those that are not there yet: nobody takes a
- * place in them meanwhile. Before anything else of the transaction.
+ * place in them meanwhile. Before anything else of the transaction. Those that are there are held first, so that no two
+ * wait for each other in a circle.
  */
 export async function holdMailed(sql: Sql, messages: Message[]): Promise<void> {
   if (messages.length === 0) return;
   await execute(
     sql,
-    `INSERT INTO mailed AS m (contact_id, brand_id) SELECT contact_id, brand_id FROM (${ROWS_OF}) r ORDER BY 1, 2
+    `WITH rows AS MATERIALIZED (${ROWS_OF}),
+     held AS MATERIALIZED (
+       SELECT m.contact_id, m.brand_id FROM rows r JOIN mailed m USING (contact_id, brand_id) ORDER BY 1, 2 FOR NO KEY UPDATE OF m)
+     INSERT INTO mailed AS m (contact_id, brand_id) SELECT contact_id, brand_id FROM (SELECT * FROM rows EXCEPT SELECT * FROM held) r ORDER BY 1, 2
      ON CONFLICT (contact_id, brand_id) DO UPDATE SET ever = m.ever`,
     [messages.map((one) => one.campaignId), messages.map((one) => one.contactId)],
   );
