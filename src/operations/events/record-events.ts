@@ -3,16 +3,15 @@ import { isTrap, REACH_MS, VISIT_REACH_MS, type ActKind } from '../../core/activ
 import type { EventKind } from '../../shared/words.ts';
 import { inTransaction, isRepeatedKey } from '../../store/database.ts';
 import type { Sql } from '../../store/sql.ts';
+import { findActs, repaintActs } from '../../store/statements/acts.ts';
 import {
-  findActs,
   isNoted,
   noteActs,
   noteBounces,
   noteTraps,
   recordElsewhereDeliveries,
   recountActs,
-  repaintActs,
-} from '../../store/statements/acts.ts';
+} from '../../store/statements/noted.ts';
 import { addMailed, holdMailed, recountMailed } from '../../store/statements/mailed.ts';
 import { ensureEventPartitions, insertEvents, rebuildActivityOf } from '../../store/statements/events.ts';
 import { callBackFromSends } from '../marks/call-back.ts';

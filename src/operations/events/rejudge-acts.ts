@@ -7,10 +7,10 @@ import {
   listContactsWithActivity,
   listJudgedContacts,
   noteJudgements,
-  recountActs,
   repaintActs,
   takeJudgementsBack,
 } from '../../store/statements/acts.ts';
+import { recountActs } from '../../store/statements/noted.ts';
 import { findAddresses, findLastContactId } from '../../store/statements/contacts.ts';
 import { lockActivity, rebuildActivityOf } from '../../store/statements/events.ts';
 import { insertRun } from '../../store/statements/journal.ts';

@@ -1,5 +1,5 @@
 import { inTransaction } from '../../store/database.ts';
-import { takeInTallies } from '../../store/statements/acts.ts';
+import { takeInTallies } from '../../store/statements/noted.ts';
 import { findNextMailed, holdCatchingUp, noteCaughtUp, type CaughtUp } from '../../store/statements/catching-up.ts';
 import { takeInMailed } from '../../store/statements/mailed.ts';
 import type { Sql } from '../../store/sql.ts';

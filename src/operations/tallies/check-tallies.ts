@@ -1,5 +1,5 @@
 import { overWholeSet } from '../../store/database.ts';
-import { compareNoted } from '../../store/statements/acts.ts';
+import { compareNoted } from '../../store/statements/noted.ts';
 import { listCatchingUp, type CatchingUp } from '../../store/statements/catching-up.ts';
 import { compareMailed } from '../../store/statements/mailed.ts';
 import type { CheckedTallies as Shown } from '../../shared/contract/tallies.ts';
