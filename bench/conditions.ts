@@ -9,6 +9,7 @@ import { listCampaigns } from '../src/operations/campaigns/list-campaigns.ts';
 import { reportCampaign } from '../src/operations/campaigns/report-campaign.ts';
 import { previewSunsetRule } from '../src/operations/rules/sunset-rule.ts';
 import { catchUp } from '../src/operations/tallies/catch-up.ts';
+import { makeFolding } from '../src/operations/tallies/fold-tallies.ts';
 import { checkTallies } from '../src/operations/tallies/check-tallies.ts';
 import { countByDay } from '../src/store/statements/today.ts';
 import type { Deps } from '../src/operations/deps.ts';
@@ -154,6 +155,8 @@ async function measureAll(database: Database): Promise<Measured[]> {
   const deps = { database, now: () => NOW, remembered: new Map(), costly: new Map() } as unknown as Deps;
   const caughtUp = await seconds(async () => {
     while (await catchUp(deps));
+    const fold = makeFolding(deps);
+    while ((await fold()) > 0);
   });
   process.stderr.write(`Taken in what was sent before: ${caughtUp.toFixed(0)} s\n`);
   const ratios: { condition: string; ours: number; bare: number }[] = [];
