@@ -9,6 +9,7 @@ import { listSegments } from '../../store/statements/segments.ts';
 import { carryName, findNamingLadder, findNamingSegments } from '../segments/name-users.ts';
 import type { Deps } from '../deps.ts';
 import { assertVersion, found, Problem } from '../problem.ts';
+import { remember } from '../remember.ts';
 
 /** What the author of a campaign gives. */
 export type CampaignDraft = Pick<
@@ -41,9 +42,12 @@ export async function createCampaign(deps: Deps, draft: CampaignDraft): Promise<
 export async function recordCampaign(deps: Deps, draft: CampaignDraft & { startedAt: Date }): Promise<Campaign> {
   await assertAudience(deps, draft);
   const finished = { ...draft, state: 'finished' as const, sentElsewhere: true, finishedAt: draft.startedAt };
-  await nameDomains(deps.database, null);
+  await remember(deps, 'named domains', NAMED_FOR_MS, () => nameDomains(deps.database, null));
   return saving(() => deps.database.getRepository(CampaignEntity).save(finished), draft.name);
 }
+
+/** Whoever tells of many campaigns of the past has the domains of the base counted once. */
+const NAMED_FOR_MS = 10_000;
 
 /**
  * Changes a draft; fields that are not given stay. A new name goes into the segments, and the ladder, that speak of it.
