@@ -200,6 +200,32 @@ describe('invariant 19, tally', () => {
     await expectSame();
   });
 
+  test('of two events that bear one name in one batch the first counts, as if they had come one after the other', async () => {
+    const campaign = await send([ACCEPTED]);
+    const click = (after: number, link: number): IncomingEvent => ({
+      ...outside(world, 'clicked', 5, campaign, campaign.at + after, { link, userAgent: 'Mail' }),
+      externalId: `a click of campaign ${campaign.id}`,
+    });
+    const batch = [click(90_000, 1), click(60_000, 2), click(120_000, 1)];
+    expect(await recordEvents(deps, batch)).toEqual({ recorded: 1, repeated: 2 });
+    const many = Array.from({ length: 600 }, (_, index) => ({
+      ...outside(world, 'visited', 5, null, campaign.at + index),
+      externalId: `a visit of campaign ${campaign.id}, ${Math.floor(index / 2)}`,
+    }));
+    expect(await recordEvents(deps, many)).toEqual({ recorded: 300, repeated: 300 });
+    const stored = await deps.database.query<{ kind: string; at: number }[]>(
+      `SELECT kind, (extract(epoch FROM min(occurred_at)) * 1000)::float8 AS at FROM event
+       WHERE external_id = ANY ($1) GROUP BY 1 ORDER BY 1`,
+      [[batch[0]!.externalId, many[0]!.externalId]],
+    );
+    expect(stored).toEqual([
+      { kind: 'clicked', at: campaign.at + 90_000 },
+      { kind: 'visited', at: campaign.at },
+    ]);
+    expect((await reportCampaign(deps, campaign.id)).clicked).toEqual({ human: 1, any: 1 });
+    await expectSame();
+  });
+
   test('erasing somebody changes no count', async () => {
     const campaign = await send([ACCEPTED, REFUSED]);
     await recordEvents(deps, [

@@ -71,16 +71,17 @@ async function recordWhole(deps: Deps, incoming: IncomingEvent[]): Promise<{ rec
 export async function recordEventsWithin(
   deps: Deps,
   sql: Sql,
-  incoming: IncomingEvent[],
+  told: IncomingEvent[],
   allNew = false,
 ): Promise<{ recorded: number; affected: number[] }> {
+  const incoming = firstOfEach(told);
   await holdMailed(
     sql,
     incoming.filter(hasCampaign).filter((event) => isBounce(event) || isFromElsewhere(event)),
   );
   const events = await judge(deps, sql, incoming);
   const fresh = await insertEvents(sql, events, allNew);
-  const added = fresh.size === events.length ? events : distinct(events.filter((event) => fresh.has(event.id)));
+  const added = fresh.size === events.length ? events : events.filter((event) => fresh.has(event.id));
   await keepLedger(sql, added);
   const repainted = await decideAgain(deps, sql, added);
   const affected = await applyConsequences(deps, sql, added, repainted);
@@ -198,6 +199,11 @@ function isAct(event: IncomingEvent): event is IncomingEvent & { kind: ActKind }
   return event.kind === 'opened' || event.kind === 'clicked';
 }
 
-function distinct(events: StorableEvent[]): StorableEvent[] {
-  return [...new Map(events.map((event) => [event.id, event])).values()];
+/** Of events that bear the same name the first, as if they had come one after the other. */
+function firstOfEach(events: IncomingEvent[]): IncomingEvent[] {
+  const seen = new Set<string>();
+  return events.filter(({ source, externalId }) => {
+    const before = seen.size;
+    return seen.add(`${source}\n${externalId}`).size > before;
+  });
 }
