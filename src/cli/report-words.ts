@@ -4,15 +4,12 @@ import { makeProgress } from './progress.ts';
 import { count, note, share, tableText } from './output.ts';
 
 const LOOK_EVERY_MS = 400;
-/** A large campaign's ledger takes some time to count: looking at it is to take a fifth of the time at most. */
-const LOOKS_APART = 4;
 
 /** Draws a send's progress until it has ended or was paused. Sending goes on if this program is stopped. */
 export async function watchCampaign(client: Client, id: number): Promise<void> {
   const progress = makeProgress();
   let trouble: string | null = null;
   for (;;) {
-    const asked = performance.now();
     const report = await client.report({ id });
     const { accepted, refused, uncertain, waiting, onTheirWay } = report.ledger;
     const done = accepted + refused + uncertain;
@@ -21,9 +18,7 @@ export async function watchCampaign(client: Client, id: number): Promise<void> {
       note(`\nThe relay is in trouble, and will be tried again: ${report.trouble}`);
     trouble = report.trouble;
     if (report.state !== 'sending') break;
-    await new Promise((resolve) =>
-      setTimeout(resolve, Math.max(LOOK_EVERY_MS, (performance.now() - asked) * LOOKS_APART)),
-    );
+    await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY_MS));
   }
   progress.end();
 }

@@ -208,6 +208,15 @@ describe('invariant 19, tally', () => {
     });
     const batch = [click(90_000, 1), click(60_000, 2), click(120_000, 1)];
     expect(await recordEvents(deps, batch)).toEqual({ recorded: 1, repeated: 2 });
+    const named = (source: string, externalId: string) => ({
+      ...outside(world, 'visited', 6, null, campaign.at),
+      source,
+      externalId,
+    });
+    expect(await recordEvents(deps, [named('shop\nmap', 'a'), named('shop', 'map\na')])).toEqual({
+      recorded: 2,
+      repeated: 0,
+    });
     const many = Array.from({ length: 600 }, (_, index) => ({
       ...outside(world, 'visited', 5, null, campaign.at + index),
       externalId: `a visit of campaign ${campaign.id}, ${Math.floor(index / 2)}`,

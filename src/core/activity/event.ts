@@ -40,8 +40,11 @@ export interface StorableEvent {
   detail: EventDetail | null;
 }
 
-/** Number of an event: a digest of (source, external id), so that a repeat is the same event wherever it comes from. */
+/** What an event is known by: (source, external id) in one text. */
+export const eventName = (source: string, externalId: string): string => `${source}\u001f${externalId}`;
+
+/** Number of an event: a digest of its name, so that a repeat is the same event wherever it comes from. */
 export function eventId(source: string, externalId: string): string {
-  const hex = createHash('sha256').update(`${source}\u001f${externalId}`, 'utf8').digest('hex');
+  const hex = createHash('sha256').update(eventName(source, externalId), 'utf8').digest('hex');
   return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20, 32)}`;
 }

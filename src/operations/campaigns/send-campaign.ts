@@ -8,7 +8,7 @@ import {
   type SenderIdentity,
 } from '../../core/message/compile-message.ts';
 import { classifyBounce, replyCodeInText, statusInText } from '../../core/returns/classify-bounce.ts';
-import { inTransaction, overFewRows } from '../../store/database.ts';
+import { byIndexAlone, inRetriedTransaction, inTransaction } from '../../store/database.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
 import { BY_ITSELF, moveCampaign, setTrouble } from '../../store/statements/campaigns.ts';
 import {
@@ -233,10 +233,10 @@ async function record(sending: Sending, answers: Answer[]): Promise<void> {
     .filter(({ outcome }) => outcome !== 'accepted')
     .map(({ contactId }) => ({ campaignId: campaign.id, contactId }));
   await ensureMonths(deps, answers);
-  const affected = await overFewRows(deps.database, async (sql) => {
+  const affected = await inRetriedTransaction(deps.database, async (sql) => {
     await holdMailed(sql, notLeft);
     const recorded = await recordEventsWithin(deps, sql, events);
-    await recordHandovers(sql, campaign.id, results);
+    await byIndexAlone(sql, () => recordHandovers(sql, campaign.id, results));
     return recorded.affected;
   });
   await callBackFromSends(deps, affected);

@@ -1,4 +1,4 @@
-import { eventId, type EventDetail, type StorableEvent } from '../../core/activity/event.ts';
+import { eventId, eventName, type EventDetail, type StorableEvent } from '../../core/activity/event.ts';
 import { isTrap, REACH_MS, VISIT_REACH_MS, type ActKind } from '../../core/activity/judge-actor.ts';
 import type { EventKind } from '../../shared/words.ts';
 import { inTransaction, isRepeatedKey } from '../../store/database.ts';
@@ -204,6 +204,6 @@ function firstOfEach(events: IncomingEvent[]): IncomingEvent[] {
   const seen = new Set<string>();
   return events.filter(({ source, externalId }) => {
     const before = seen.size;
-    return seen.add(`${source}\n${externalId}`).size > before;
+    return seen.add(eventName(source, externalId)).size > before;
   });
 }

@@ -7,8 +7,6 @@ import { settleAbandonedDeliveries } from '../../store/statements/deliveries.ts'
 import { sweepIdempotent } from '../../store/statements/idempotency.ts';
 import { sweepSignInTries } from '../../store/statements/sign-in-tries.ts';
 import { findDeadProcesses, forgetProcesses } from '../../store/statements/processes.ts';
-import { makeFolding } from '../../operations/tallies/fold-tallies.ts';
-import { catchUp } from '../../operations/tallies/catch-up.ts';
 import { startLoop, type Loop } from './loop.ts';
 
 const EVERY_MS = 2000;
@@ -34,23 +32,5 @@ export function startHousekeeping(deps: Deps, log: Logger): Loop {
       nextKeys = Date.now() + KEYS_LOOKED_FOR_MS;
     }
     return EVERY_MS;
-  });
-}
-
-const LOOK_EVERY_MS = 5000;
-
-/** Takes in what was stored before this version, a piece at a time, until all is. */
-export function startCatchingUp(deps: Deps, log: Logger): Loop {
-  return startLoop(log, 'catching up', async () => ((await catchUp(deps)) ? 0 : LOOK_EVERY_MS));
-}
-
-const FOLD_EVERY_MS = 250;
-
-/** Folds what has changed into the tallies; of several processes one does. */
-export function startFolding(deps: Deps, log: Logger): Loop {
-  const fold = makeFolding(deps);
-  return startLoop(log, 'folding of tallies', async () => {
-    await fold();
-    return FOLD_EVERY_MS;
   });
 }

@@ -1,7 +1,7 @@
 import { overFewRows, type Database } from '../database.ts';
 import { execute, rowsOf, type Sql } from '../sql.ts';
 import { queryPrepared } from '../prepared.ts';
-import { recountMailed, takePlacesSql, type Message } from './mailed.ts';
+import { recountMailed, TAKE_PLACES, type Message } from './mailed.ts';
 import { countedUnderSql, dayOf } from './tallies.ts';
 import { livingProcessSql } from './processes.ts';
 import {
@@ -174,7 +174,7 @@ const gate = (places: string): string => `WITH picked AS (
      ${places === '' ? '' : `UNION ALL SELECT contact_id, 'called-back' FROM placed WHERE contact_id NOT IN (SELECT contact_id FROM changed)`}`;
 
 const PASS_GATE = gate('');
-const PASS_GATE_WITH_PLACES = gate(takePlacesSql());
+const PASS_GATE_WITH_PLACES = gate(TAKE_PLACES);
 
 /**
  * Calls back recipients that are claimed and not yet handed over, so that the first gate judges them again. Called in

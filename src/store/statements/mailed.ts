@@ -36,7 +36,7 @@ const MERGED = ['campaigns', 'at']
  * second gate, over its `verdict`, parameters and groups. Whom the gate does not let pass after all gives their place
  * back (recountMailed).
  */
-export const takePlacesSql = (): string => `
+export const TAKE_PLACES = `
   INSERT INTO mailed AS m (contact_id, brand_id, ever, campaigns, at)
   SELECT v.contact_id, $2::int, 1, ARRAY[$1::int], ARRAY[now()]
   FROM verdict v JOIN unnest($6::bigint[], $7::uuid[]) AS g(contact_id, claim_id) USING (contact_id)
