@@ -15,6 +15,7 @@ const FINE: EligibilityFacts = {
   entries: [],
   subscriptions: [{ listId: 1, state: 'subscribed' }],
   leftOut: false,
+  capped: false,
   alreadySent: false,
 };
 const MARKETING = { brandId: 1, listIds: [1], purpose: 'marketing' as const };
@@ -82,6 +83,8 @@ describe('may this contact receive this message', () => {
     ]);
     expect(reasons({ archived: true }, SERVICE)).toEqual(['archived']);
     expect(reasons({ deliverability: 'undeliverable' }, SERVICE)).toEqual(['undeliverable']);
+    expect(reasons({ capped: true }, SERVICE)).toEqual([]);
+    expect(reasons({ capped: true, alreadySent: true })).toEqual(['capped', 'duplicate']);
   });
 
   test('an entry applies within its scope only', () => {
@@ -113,6 +116,7 @@ describe('may this contact receive this message', () => {
         }),
       ),
       leftOut: fc.boolean(),
+      capped: fc.boolean(),
       alreadySent: fc.boolean(),
     });
     fc.assert(
@@ -124,6 +128,7 @@ describe('may this contact receive this message', () => {
         expect(verdict.eligible).toBe(verdict.reasons.length === 0);
         expect(verdict.reasons.includes('archived')).toBe(given.archived);
         expect(verdict.reasons.includes('left-out')).toBe(given.leftOut);
+        expect(verdict.reasons.includes('capped')).toBe(given.capped);
         expect(verdict.reasons.includes('duplicate')).toBe(given.alreadySent);
       }),
     );

@@ -14,7 +14,7 @@ import { inTransaction, overWholeSet } from '../../src/store/database.ts';
 import {
   countMatching,
   findContactFacts,
-  findMatchingAmong,
+  findLeftOutAmong,
   keepMatching,
 } from '../../src/store/statements/conditions.ts';
 import { listSegmentVersions } from '../../src/store/statements/segments.ts';
@@ -185,7 +185,7 @@ describe('invariant 11, one truth', () => {
         ]);
         // The gate asks the same of a few, by index.
         const few = await inTransaction(deps.database, (sql) =>
-          findMatchingAmong(sql, [condition], context, all.slice(5, 25)),
+          findLeftOutAmong(sql, [{ context, conditions: [{ by: 7, condition }] }], all.slice(5, 25)),
         );
         const byOne = all.filter((_, index) => evaluate(condition, facts[index]!, context).holds);
         expect({ text: formatCondition(condition), matching: rows.map(({ id }) => id) }).toEqual({
@@ -193,7 +193,8 @@ describe('invariant 11, one truth', () => {
           matching: byOne,
         });
         expect(counted).toBe(byOne.length);
-        expect(few.sort((a, b) => a - b)).toEqual(byOne.filter((id) => all.slice(5, 25).includes(id)));
+        const leftOut = byOne.filter((id) => all.slice(5, 25).includes(id));
+        expect(few).toEqual(new Map(leftOut.map((id) => [id, 7])));
         seen[byOne.length === 0 ? 'nobody' : byOne.length === all.length ? 'everybody' : 'some']++;
       }),
       { numRuns: 400 },

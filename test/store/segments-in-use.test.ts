@@ -135,6 +135,7 @@ describe('an audience by segments', () => {
     expect(handed).not.toContain(world.addresses[5]);
     expect((await findLedger(deps, campaign.id)).reasons).toContainEqual({
       reason: 'left-out',
+      by: { kind: 'segment', id: late.id, name: 'Bought' },
       contacts: 1,
     });
     // A segment that can no longer be worked out pauses the send; it is not passed over.

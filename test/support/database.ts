@@ -22,7 +22,7 @@ export async function makeDatabase(): Promise<{ url: string; drop: () => Promise
 }
 
 /** What operations need, on a migrated database of its own; the clock stands where it is set. */
-export async function makeDeps(): Promise<Deps & { clock: { now: Date }; close: () => Promise<void> }> {
+export async function makeDeps(): Promise<Deps & { clock: { now: Date }; url: string; close: () => Promise<void> }> {
   const { url, drop } = await makeDatabase();
   const database = await openDatabase(url, 8);
   await migrate(database);
@@ -43,6 +43,7 @@ export async function makeDeps(): Promise<Deps & { clock: { now: Date }; close: 
     readReturns: (raw, envelopeTos) => Promise.resolve(readReturns(raw, envelopeTos)),
     announce: () => undefined,
     clock,
+    url,
     close,
   };
 }

@@ -64,6 +64,21 @@ export function conditionSql(
   return { text, parameters: writer.parameters, needs: writer.needs };
 }
 
+/**
+ * The place, from 1, of the first of some conditions that a contact meets, as SQL: null for who meets none. Like
+ * conditionSql, with one row of parameters for all.
+ */
+export function firstMetSql(
+  conditions: readonly Condition[],
+  context: ConditionContext,
+  firstParameter: number,
+  among: string | null = null,
+): ConditionSql {
+  const writer = new ConditionWriter(context, firstParameter, among);
+  const cases = conditions.map((condition, index) => `WHEN ${writer.write(condition)} THEN ${index + 1}`);
+  return { text: `CASE ${cases.join(' ')} END`, parameters: writer.parameters, needs: writer.needs };
+}
+
 /** Columns of the latest instants and of totals that answer an act of a person without reading events. */
 const LATEST: Readonly<Record<string, readonly string[]>> = {
   sent: ['last_sent_at'],

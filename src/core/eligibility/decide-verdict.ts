@@ -22,6 +22,8 @@ export interface EligibilityFacts {
   /** Subscriptions on the lists that the audience comes from, or on all lists of the brand when none are named. */
   subscriptions: readonly { listId: number; state: SubscriptionState }[];
   leftOut: boolean;
+  /** Whether a cap on how often they are written to is full. */
+  capped: boolean;
   /** Whether the contact already has this campaign. */
   alreadySent: boolean;
 }
@@ -80,6 +82,7 @@ function contactReasons(facts: EligibilityFacts): Reason[] {
   if (facts.archived) reasons.push('archived');
   if (facts.deliverability === 'undeliverable') reasons.push('undeliverable');
   if (facts.leftOut) reasons.push('left-out');
+  if (facts.capped) reasons.push('capped');
   if (facts.alreadySent) reasons.push('duplicate');
   return reasons;
 }

@@ -3,6 +3,7 @@ import type { CampaignState } from '../../shared/words.ts';
 import type { Sql } from '../../store/sql.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
 import { moveCampaign, replaceLinks, setTrouble, type CampaignMover } from '../../store/statements/campaigns.ts';
+import { isCaughtUp } from '../../store/statements/catching-up.ts';
 import { countFigures, nameDomains } from '../../store/statements/tallies.ts';
 import { openLedger } from '../../store/statements/deliveries.ts';
 import type { Deps } from '../deps.ts';
@@ -10,6 +11,7 @@ import { Problem } from '../problem.ts';
 import { ledgerOf, type Ledger } from './report-campaign.ts';
 import { getCampaign, knownFields, reportMessageProblems } from './edit-campaign.ts';
 import { overAudience } from './judged-message.ts';
+import { namesOf } from './leaving-out.ts';
 
 /** A count that moved by more than this share since it was looked at is asked for again. */
 const MOVED_SHARE = 0.01;
@@ -28,14 +30,19 @@ export async function startCampaign(
   const campaign = await getCampaign(deps, id);
   assertState(campaign, ['draft'], 'started');
   if (version !== undefined && version !== campaign.version) throw changedMeanwhile(campaign);
+  if (campaign.restDays !== null && !(await isCaughtUp(deps.database, 'mailed')))
+    throw new Problem(
+      'wrong-state',
+      `“${campaign.name}” is not for whoever had a message in ${campaign.restDays} days, and what was sent before is still being counted. \`avendel tallies show\` says how far it is.`,
+    );
   const problems = await reportMessageProblems(deps, campaign);
   if (problems.length > 0)
     throw new Problem('message-unfit', problems[0]!.message, { field: problems[0]!.field, extra: { problems } });
   const { message } = compileMessage(campaign, await knownFields(deps));
-  await overAudience(deps, campaign, async (sql, judged) => {
+  await overAudience(deps, campaign, async (sql, judged, leavesOut) => {
     await move(sql, campaign, ['draft'], 'sending', null, { actorKind: 'person', actor }, campaign.version);
     await replaceLinks(sql, id, [{ number: TRAP_LINK, url: '' }, ...message.links]);
-    await openLedger(sql, judged);
+    await openLedger(sql, judged, namesOf(leavesOut));
     await nameDomains(sql, id);
     assertAudience(campaign, ledgerOf((await countFigures(sql, [id])).get(id)!), expected);
   });

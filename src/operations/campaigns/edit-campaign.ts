@@ -6,7 +6,7 @@ import { BrandEntity, ListEntity } from '../../store/entities/organisation.ts';
 import { deleteDraft } from '../../store/statements/campaigns.ts';
 import { listAttributeNames } from '../../store/statements/contact-attributes.ts';
 import { listSegments } from '../../store/statements/segments.ts';
-import { carryName, findNamingLadder, findNamingSegments } from '../segments/name-users.ts';
+import { carryName, findNamingExclusions, findNamingLadder, findNamingSegments } from '../segments/name-users.ts';
 import type { Deps } from '../deps.ts';
 import { assertVersion, found, Problem } from '../problem.ts';
 import { remember } from '../remember.ts';
@@ -24,7 +24,8 @@ export type CampaignDraft = Pick<
   | 'leftOutListIds'
   | 'segmentIds'
   | 'leftOutSegmentIds'
->;
+> &
+  Partial<Pick<Campaign, 'priority' | 'restDays'>>;
 
 /** @throws Problem name-taken, invalid-input, not-found */
 export async function createCampaign(deps: Deps, draft: CampaignDraft): Promise<Campaign> {
@@ -104,6 +105,7 @@ export async function removeDraft(deps: Deps, id: number, version?: number): Pro
     const ladder = await findNamingLadder(sql, campaign.brandId, thing);
     const users = (await findNamingSegments(sql, campaign.brandId, thing)).map(({ name }) => `“${name}”`);
     if (ladder) users.push('the ladder of its brand');
+    for (const { name } of await findNamingExclusions(sql, campaign.brandId, thing)) users.push(`“${name}”`);
     if (users.length > 0)
       throw new Problem('wrong-state', `“${campaign.name}” is spoken of by ${users.join(', ')}. Change those first.`);
     await deleteDraft(sql, id);

@@ -1,4 +1,7 @@
+import type { LeftOutBy } from '../../shared/contract/campaigns.ts';
 import { REASONS, type Reason } from '../../shared/words.ts';
+import { listSetAside, type SetAsideRow } from '../../store/statements/exclusions.ts';
+import { nameCapped, type CappedByNamed } from '../../store/statements/held-back-by.ts';
 import {
   countPreflight,
   countReachedInSpite,
@@ -9,9 +12,12 @@ import {
 import type { Deps } from '../deps.ts';
 import { getCampaign, reportMessageProblems } from './edit-campaign.ts';
 import { overAudience } from './judged-message.ts';
+import { namesOf } from './leaving-out.ts';
 
 export interface HoldBackCount {
   reason: Reason;
+  /** What leaves them out, each thing on a line of its own; null for every other reason. */
+  by: LeftOutBy | null;
   contacts: number;
   sample: PreflightRow['sample'];
 }
@@ -34,6 +40,8 @@ export interface Preflight {
    * several.
    */
   inSpiteOf: HoldBackCount[];
+  /** Standing exclusions that it does without. */
+  setAside: SetAsideRow[];
   domains: { domain: string; contacts: number; accepted: number; bounced: number }[];
   problems: { field: string; at: number; message: string }[];
 }
@@ -43,8 +51,9 @@ const MOST_DOMAINS = 12;
 /** Works out who would get a campaign now. Nothing is written. */
 export async function preflightCampaign(deps: Deps, id: number): Promise<Preflight> {
   const campaign = await getCampaign(deps, id);
-  const [{ rows, domains, spared }, problems] = await Promise.all([
-    overAudience(deps, campaign, async (sql, message) => ({
+  const [{ rows, domains, spared, leavesOut }, problems] = await Promise.all([
+    overAudience(deps, campaign, async (sql, message, leavesOut) => ({
+      leavesOut,
       ...(await countPreflight(sql, message, MOST_DOMAINS)),
       spared: message.purpose === 'service' ? await countReachedInSpite(sql, message) : [],
     })),
@@ -52,7 +61,14 @@ export async function preflightCampaign(deps: Deps, id: number): Promise<Preflig
   ]);
   const willGet = rows.find((row) => row.reason === null)?.contacts ?? 0;
   const reasons = REASONS.flatMap((reason) =>
-    rows.filter((row) => row.reason === reason).map((row) => ({ reason, contacts: row.contacts, sample: row.sample })),
+    rows
+      .filter((row) => row.reason === reason)
+      .map(({ by, contacts, sample }) => ({
+        reason,
+        by: by === null ? null : leavesOut[by - 1]!.by,
+        contacts,
+        sample,
+      })),
   );
   const heldBack = reasons.reduce((sum, row) => sum + row.contacts, 0);
   return {
@@ -63,21 +79,37 @@ export async function preflightCampaign(deps: Deps, id: number): Promise<Preflig
     willGet,
     heldBack,
     reasons,
-    inSpiteOf: spared.map(({ reason, contacts, sample }) => ({ reason: reason!, contacts, sample })),
+    inSpiteOf: spared.map(({ reason, contacts, sample }) => ({ reason: reason!, by: null, contacts, sample })),
+    setAside: await listSetAside(deps.database, id),
     domains,
     problems,
   };
 }
 
-/** The contacts behind one figure of a preflight; reason null lists those who would get it. */
+/** A contact of the audience with every reason that holds them back, and what it is that caps them or leaves them out. */
+export type JudgedContactNamed = Omit<JudgedContact, 'leftOutBy' | 'cappedBy'> & {
+  leftOutBy: LeftOutBy | null;
+  cappedBy: CappedByNamed | null;
+};
+
+/**
+ * The contacts behind one figure of a preflight; reason null lists those who would get it, `by` those whom one thing
+ * leaves out (`exclusion 5`).
+ */
 export async function listPreflightContacts(
   deps: Deps,
   id: number,
-  reason: Reason | null,
+  { reason, by }: { reason: Reason | null; by?: string },
   after: number,
   limit: number,
-): Promise<JudgedContact[]> {
-  return overAudience(deps, await getCampaign(deps, id), (sql, message) =>
-    listPreflight(sql, message, reason, after, limit),
-  );
+): Promise<JudgedContactNamed[]> {
+  return overAudience(deps, await getCampaign(deps, id), async (sql, message, leavesOut) => {
+    // What is not among them leaves nobody out.
+    const place = by === undefined ? null : namesOf(leavesOut).indexOf(by) + 1;
+    const rows = await listPreflight(sql, message, reason, after, limit, place);
+    return nameCapped(
+      sql,
+      rows.map((row) => ({ ...row, leftOutBy: row.leftOutBy === null ? null : leavesOut[row.leftOutBy - 1]!.by })),
+    );
+  });
 }

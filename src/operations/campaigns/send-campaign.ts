@@ -22,18 +22,20 @@ import {
   type HandoverResult,
 } from '../../store/statements/deliveries.ts';
 import { holdMailed } from '../../store/statements/mailed.ts';
-import { findMatchingAmong } from '../../store/statements/conditions.ts';
+import { hasCapOfAllBrands } from '../../store/statements/caps.ts';
+import { findLeftOutAmong } from '../../store/statements/conditions.ts';
+import { exclusionsStand, keepExclusions } from '../../store/statements/exclusions.ts';
 import type { JudgedMessage } from '../../store/statements/eligibility.ts';
 import type { Deps } from '../deps.ts';
 import { ensureMonths, OWN_SOURCE, recordEventsWithin, type IncomingEvent } from '../events/record-events.ts';
 import { Problem } from '../problem.ts';
-import { checkSegments } from '../segments/condition-context.ts';
 import { callBackFromSends } from '../marks/call-back.ts';
 import { getCampaign } from './edit-campaign.ts';
 import { findSender } from './find-sender.ts';
 import { inTheEnd, makeAnswerRecorder, type Answer } from './record-answers.ts';
 import { queueRecipients } from './queue-recipients.ts';
 import { judgedMessage } from './judged-message.ts';
+import { conditionsOf, findLeavesOut, namesOf } from './leaving-out.ts';
 import type { Handover, Relay } from '../relay/relay.ts';
 
 /** Recipients claimed in one statement. */
@@ -55,7 +57,10 @@ interface Sending {
   relay: Relay;
   settings: SendSettings;
   campaign: Campaign;
+  /** With what leaves people out, as it was when the latest were claimed. */
   message: JudgedMessage;
+  /** Whether a cap of all brands was in effect then. */
+  acrossBrands: boolean;
   compiled: CompiledMessage;
   sender: SenderIdentity;
   /** Every claim of this pass has a number of its own. */
@@ -105,34 +110,34 @@ export async function sendPass(
   return passed.dry ? finishIfDone(deps, campaign) : 'more';
 }
 
-/** The first gate: those who are eligible, and whom no segment leaves out by now. */
-async function claimNext({
-  deps,
-  campaign,
-  message,
-  claimIds,
-  processId,
-}: Sending): ReturnType<typeof claimDeliveries> {
-  const owner = processId();
+/**
+ * The first gate: those who are eligible, and whom nothing leaves out by now. What leaves people out is read afresh each
+ * time, and does not change until they are claimed.
+ */
+async function claimNext(sending: Sending): ReturnType<typeof claimDeliveries> {
+  const { deps, campaign, claimIds } = sending;
+  const owner = sending.processId();
   if (owner === undefined) return { claimed: [], picked: 0 };
-  const segments = await checkSegments(deps, campaign.brandId, campaign.leftOutSegmentIds);
-  const claimId = randomUUID();
-  claimIds.push(claimId);
-  return inTransaction(deps.database, async (sql) => {
-    const { claimed, picked } = await claimDeliveries(sql, message, claimId, owner, CLAIM_SIZE);
-    if (segments.length === 0 || claimed.length === 0) return { claimed, picked };
-    const ids = claimed.map((one) => one.contactId);
-    const leftOut = new Set(
-      await findMatchingAmong(
-        sql,
-        segments.map(({ condition }) => condition),
-        segments[0]!.context,
-        ids,
-      ),
-    );
-    if (leftOut.size > 0) await holdBackLeftOut(sql, campaign.id, claimId, [...leftOut]);
-    return { claimed: claimed.filter((one) => !leftOut.has(one.contactId)), picked };
-  });
+  for (;;) {
+    const stand = await exclusionsStand(deps.database);
+    const leavesOut = await findLeavesOut(deps, campaign);
+    sending.message = judgedMessage(campaign, leavesOut);
+    sending.acrossBrands = await hasCapOfAllBrands(deps.database);
+    const claimId = randomUUID();
+    const found = await inTransaction(deps.database, async (sql) => {
+      if ((await keepExclusions(sql)) !== stand) return undefined;
+      claimIds.push(claimId);
+      const names = namesOf(leavesOut);
+      const { claimed, picked } = await claimDeliveries(sql, sending.message, claimId, owner, CLAIM_SIZE, names);
+      const ids = claimed.map((one) => one.contactId);
+      const leftOut =
+        ids.length === 0 ? new Map<number, number>() : await findLeftOutAmong(sql, conditionsOf(leavesOut), ids);
+      const heldBack = [...leftOut].map(([contactId, by]) => ({ contactId, by: names[by - 1]! }));
+      if (heldBack.length > 0) await holdBackLeftOut(sql, campaign.id, claimId, heldBack);
+      return { claimed: claimed.filter((one) => !leftOut.has(one.contactId)), picked };
+    });
+    if (found) return found;
+  }
 }
 
 async function prepare(
@@ -149,7 +154,8 @@ async function prepare(
     relay,
     settings,
     campaign,
-    message: judgedMessage(campaign),
+    message: judgedMessage(campaign, []),
+    acrossBrands: false,
     compiled,
     sender: await findSender(deps, campaign),
     claimIds: [],
@@ -187,7 +193,7 @@ async function handOverClaims(sending: Sending): Promise<{ picked: number; dry: 
     claim: () => claimNext(sending),
     room: () => recorder.room(groupSize),
     async pass(group) {
-      const passed = await passGate(deps.database, sending.message, group);
+      const passed = await passGate(deps.database, sending.message, group, sending.acrossBrands);
       recorder.expect(passed.length);
       return passed;
     },

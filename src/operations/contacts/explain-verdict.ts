@@ -1,3 +1,4 @@
+import { findFullCap } from '../../core/rules/cap.ts';
 import { isInEffect } from '../../core/eligibility/in-effect.ts';
 import {
   applies,
@@ -16,6 +17,9 @@ import {
   type ContactRow,
   type ContactSubscription,
 } from '../../store/statements/contacts.ts';
+import { listCaps } from '../../store/statements/caps.ts';
+import type { CappedByNamed } from '../../store/statements/held-back-by.ts';
+import { listHandedOver } from '../../store/statements/mailed.ts';
 import { findRecentBounces, type BounceEvidence } from '../../store/statements/evidence.ts';
 import { findSunsetRule } from '../../store/statements/rules.ts';
 import { findMatchingEntries, type EntryRow } from '../../store/statements/suppression.ts';
@@ -34,6 +38,8 @@ export interface BrandVerdict extends Verdict {
   stageSince: Date | null;
   /** One sentence for each reason, the deciding one first. */
   because: { reason: Reason; text: string }[];
+  /** The cap that is full now, and by which messages: it holds back the next marketing message until there is room. */
+  capped: (CappedByNamed & { until: Date }) | null;
   /** What stops service messages too, in order. */
   serviceReasons: Reason[];
 }
@@ -80,6 +86,8 @@ async function verdictOf(deps: Deps, brand: Brand, on: Found): Promise<BrandVerd
     entries: inEffect.map(matching),
     subscriptions: lists.map((row) => ({ listId: row.listId, state: row.state! })),
     leftOut: false,
+    // Caps pass, and are asked of each message: what they say now stands beside the verdict.
+    capped: false,
     alreadySent: false,
   };
   const scope = {
@@ -99,7 +107,27 @@ async function verdictOf(deps: Deps, brand: Brand, on: Found): Promise<BrandVerd
     messages: standing?.messages ?? 0,
     stageSince: standing?.since ?? null,
     because: verdict.reasons.map((reason) => ({ reason, text: reasonText(reason, brand, relevant, on) })),
+    capped: await findCapped(deps, brand, on.contact),
     serviceReasons: service.reasons,
+  };
+}
+
+async function findCapped(deps: Deps, { id }: Brand, contact: Found['contact']): Promise<BrandVerdict['capped']> {
+  if (!contact) return null;
+  const caps = await listCaps(deps.database, id, false);
+  const messages = caps.length === 0 ? [] : await listHandedOver(deps.database, contact.id);
+  const full = findFullCap(
+    caps,
+    messages.map((one) => ({ ...one, at: one.at.getTime() })),
+    deps.now().getTime(),
+  );
+  if (!full) return null;
+  return {
+    messages: full.cap.messages,
+    days: full.cap.days,
+    of: full.cap.brandId === null ? 'organisation' : 'brand',
+    by: full.by.map(({ campaignId, name, at }) => ({ campaignId, name, at: new Date(at) })),
+    until: new Date(full.until),
   };
 }
 

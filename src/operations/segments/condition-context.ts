@@ -87,6 +87,14 @@ export async function checkSegments(deps: Deps, brandId: number, ids: number[]):
   return checked;
 }
 
+/** What two conditions of one brand are worked out with together: each knows the campaigns that it names. */
+export function together(one: ConditionContext, other: ConditionContext): ConditionContext {
+  const [names, more] = [one.names, other.names];
+  const campaigns = new Map([...names.campaigns, ...more.campaigns].map((campaign) => [campaign.name, campaign]));
+  const lookAlikeDomains = names.lookAlikeDomains.length > 0 ? names.lookAlikeDomains : more.lookAlikeDomains;
+  return { ...one, names: { ...names, campaigns: [...campaigns.values()], lookAlikeDomains } };
+}
+
 function readCondition(given: GivenCondition): Condition {
   try {
     return typeof given === 'string' ? parseCondition(given) : readTree(given);

@@ -1,5 +1,6 @@
 import { formatCondition } from '../../core/conditions/format-condition.ts';
 import { inTransaction } from '../../store/database.ts';
+import { listExclusions } from '../../store/statements/exclusions.ts';
 import {
   deleteSegment,
   findSegment,
@@ -12,7 +13,7 @@ import {
 import type { Deps } from '../deps.ts';
 import { assertVersion, found, Problem } from '../problem.ts';
 import { checkCondition, type GivenCondition } from './condition-context.ts';
-import { carryName, findNamingLadder, findNamingSegments } from './name-users.ts';
+import { carryName, findNamingExclusions, findNamingLadder, findNamingSegments } from './name-users.ts';
 
 export interface NewSegment {
   brandId: number;
@@ -88,18 +89,27 @@ export async function changeSegment(
   return getSegment(deps, id);
 }
 
-/** @throws Problem wrong-state when other segments, campaigns or the ladder use it, not-found */
+/** @throws Problem wrong-state when segments, campaigns, the ladder or standing exclusions use it, not-found */
 export async function removeSegment(deps: Deps, id: number): Promise<void> {
-  const segment = await getSegment(deps, id);
-  const ladder = await findNamingLadder(deps.database, segment.brandId, { kind: 'segment', name: segment.name });
-  const rule = ladder ? [{ name: 'the ladder of its brand' }] : [];
-  const users = [...(await findUsers(deps, segment)), ...(await listCampaignsWithSegment(deps.database, id)), ...rule];
-  if (users.length > 0)
-    throw new Problem(
-      'wrong-state',
-      `“${segment.name}” is used by ${users.map(({ name }) => `“${name}”`).join(', ')}. Change those first.`,
-    );
-  await deleteSegment(deps.database, id);
+  await inTransaction(deps.database, async (sql) => {
+    // Held until it is gone: no standing exclusion begins with it meanwhile.
+    const segment = found(await lockSegment(sql, id), `segment ${id}`);
+    const thing = { kind: 'segment' as const, name: segment.name };
+    const ladder = await findNamingLadder(sql, segment.brandId, thing);
+    const users = [
+      ...(await findNamingSegments(sql, segment.brandId, thing)),
+      ...(await listCampaignsWithSegment(sql, id)),
+      ...(ladder ? [{ name: 'the ladder of its brand' }] : []),
+      ...(await findNamingExclusions(sql, segment.brandId, thing)),
+      ...(await listExclusions(sql, segment.brandId, false)).filter(({ segmentId }) => segmentId === id),
+    ];
+    if (users.length > 0)
+      throw new Problem(
+        'wrong-state',
+        `“${segment.name}” is used by ${users.map(({ name }) => `“${name}”`).join(', ')}. Change those first.`,
+      );
+    await deleteSegment(sql, id);
+  });
 }
 
 /** Segments whose condition names this one. */

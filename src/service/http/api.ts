@@ -28,6 +28,8 @@ import { reportsRoutes } from './routes/reports.ts';
 import { actsRoutes } from './routes/acts.ts';
 import { addressesRoutes } from './routes/addresses.ts';
 import { talliesRoutes } from './routes/tallies.ts';
+import { capsRoutes } from './routes/caps.ts';
+import { exclusionsRoutes } from './routes/exclusions.ts';
 import { verificationsRoutes } from './routes/verifications.ts';
 import { contactsRoutes } from './routes/contacts.ts';
 import { importsRoutes } from './routes/imports.ts';
@@ -58,6 +60,8 @@ export const ROUTES: Route[] = [
   ...costRoutes,
   ...addressesRoutes,
   ...talliesRoutes,
+  ...capsRoutes,
+  ...exclusionsRoutes,
   ...verificationsRoutes,
   ...campaignsRoutes,
   ...sendingRoutes,

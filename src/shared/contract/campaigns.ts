@@ -43,6 +43,47 @@ export const campaignListItemSchema = Joi.object<CampaignListItem, true>({
   waiting: Joi.number().required(),
 });
 
+/** What leaves somebody out of a campaign: a list or a segment of its own, or a standing exclusion. */
+export interface LeftOutBy {
+  kind: 'list' | 'segment' | 'exclusion';
+  id: number;
+  name: string;
+}
+
+export const leftOutBySchema = Joi.object<LeftOutBy, true>({
+  kind: Joi.string().valid('list', 'segment', 'exclusion').required(),
+  id: Joi.number().required(),
+  name: anyText.required(),
+});
+
+/** What leaves people out, in a query. */
+export const whatLeavesOut = Joi.string()
+  .pattern(/^(list|segment|exclusion) [1-9]\d{0,9}$/, 'list, segment or exclusion with its number')
+  .description('Only whom this leaves out: `list 3`, `segment 4` or `exclusion 5`');
+
+/** The cap that holds somebody back, and the messages that fill it; `of` says whose it is, `campaign` this one's own. */
+export interface CappedBy {
+  messages: number;
+  days: number;
+  of: 'organisation' | 'brand' | 'campaign';
+  by: { campaignId: number; name: string; at: string }[];
+}
+
+export const cappedBySchema = Joi.object<CappedBy, true>({
+  messages: Joi.number().required(),
+  days: Joi.number().required(),
+  of: Joi.string().valid('organisation', 'brand', 'campaign').required(),
+  by: Joi.array()
+    .items(
+      Joi.object<CappedBy['by'][number], true>({
+        campaignId: Joi.number().required(),
+        name: anyText.required(),
+        at: instant.required(),
+      }),
+    )
+    .required(),
+});
+
 export interface Campaign {
   id: number;
   brandId: number;
@@ -55,6 +96,10 @@ export interface Campaign {
   leftOutListIds: number[];
   segmentIds: number[];
   leftOutSegmentIds: number[];
+  /** From 1 to 5: of two that compete for one contact’s last place under a cap the lower gets it. */
+  priority: number;
+  /** Nobody gets it who had a message in so many days. */
+  restDays: number | null;
   state: CampaignState;
   /** Rises with each change of the draft. */
   version: number;
@@ -81,6 +126,8 @@ export const campaignSchema = Joi.object<Campaign, true>({
   leftOutListIds: Joi.array().items(Joi.number()).required(),
   segmentIds: Joi.array().items(Joi.number()).required(),
   leftOutSegmentIds: Joi.array().items(Joi.number()).required(),
+  priority: Joi.number().required(),
+  restDays: Joi.number().allow(null).required(),
   state: oneOf(CAMPAIGN_STATES).required(),
   version: Joi.number().required(),
   pausedBecause: anyText.allow(null).required(),
@@ -103,6 +150,8 @@ export const draft = {
   leftOutListIds: ids,
   segmentIds: ids,
   leftOutSegmentIds: ids,
+  priority: Joi.number().integer().min(1).max(5),
+  restDays: Joi.number().integer().min(1).max(366).allow(null),
 };
 
 /** Body of `POST /campaigns`. */
@@ -116,6 +165,8 @@ export interface NewCampaign {
   leftOutListIds?: number[];
   segmentIds?: number[];
   leftOutSegmentIds?: number[];
+  priority?: number;
+  restDays?: number | null;
   brandId: number;
 }
 
@@ -131,6 +182,10 @@ const ofNewCampaign = {
   leftOutListIds: ids.default([]),
   segmentIds: ids.default([]).description('Segments taken in; with the lists at least one'),
   leftOutSegmentIds: ids.default([]),
+  priority: draft.priority
+    .default(3)
+    .description('Of two that compete for one contact’s last place under a cap the one with the lower number gets it'),
+  restDays: draft.restDays.default(null).description('Nobody gets it who had a marketing message in so many days'),
 };
 
 const newCampaign = Joi.object<NewCampaign, true>(ofNewCampaign);
@@ -167,6 +222,19 @@ export interface DraftQuery {
 
 const draftQuery = Joi.object<DraftQuery, true>({ version });
 
+const FILLED = [
+  'purpose',
+  'subject',
+  'html',
+  'text',
+  'listIds',
+  'leftOutListIds',
+  'segmentIds',
+  'leftOutSegmentIds',
+  'priority',
+  'restDays',
+] as const;
+
 /** Campaigns. */
 export const campaigns = {
   campaigns: contract({
@@ -183,7 +251,7 @@ export const campaigns = {
     path: '/campaigns',
     summary: 'Create a campaign as a draft',
     body: newCampaign,
-    filled: ['purpose', 'subject', 'html', 'text', 'listIds', 'leftOutListIds', 'segmentIds', 'leftOutSegmentIds'],
+    filled: FILLED,
     status: 201,
     answer: campaignSchema,
     problems: ['name-taken', 'not-found'],
@@ -200,7 +268,7 @@ export const campaigns = {
     path: '/campaigns/elsewhere',
     summary: 'Record a campaign that another system sent, so that events can name it',
     body: elsewhereCampaign,
-    filled: ['purpose', 'subject', 'html', 'text', 'listIds', 'leftOutListIds', 'segmentIds', 'leftOutSegmentIds'],
+    filled: FILLED,
     status: 201,
     answer: campaignSchema,
     problems: ['name-taken', 'not-found'],

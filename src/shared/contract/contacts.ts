@@ -35,6 +35,7 @@ import {
   EVENT_KINDS,
 } from '../words.ts';
 import { type Entry, entrySchema } from './suppression.ts';
+import { cappedBySchema, type CappedBy } from './campaigns.ts';
 import { contract } from './contract.ts';
 import { journalItemSchema } from './runs.ts';
 
@@ -120,6 +121,8 @@ export interface BrandVerdict {
   messages: number;
   stageSince: string | null;
   because: { reason: Reason; text: string }[];
+  /** The cap that is full now: it holds back the next marketing message until there is room. It is no reason that lasts. */
+  capped: (CappedBy & { until: string }) | null;
   serviceReasons: Reason[];
 }
 const brandVerdictSchema = Joi.object<BrandVerdict, true>({
@@ -140,6 +143,7 @@ const brandVerdictSchema = Joi.object<BrandVerdict, true>({
       }),
     )
     .required(),
+  capped: cappedBySchema.append<CappedBy & { until: string }>({ until: instant.required() }).allow(null).required(),
   serviceReasons: Joi.array().items(oneOf(REASONS)).required(),
 });
 

@@ -4,6 +4,8 @@ import { actors } from './actors.ts';
 import { acts } from './acts.ts';
 import { addresses } from './addresses.ts';
 import { campaigns } from './campaigns.ts';
+import { caps } from './caps.ts';
+import { exclusions } from './exclusions.ts';
 import { reports } from './reports.ts';
 import { sending } from './sending.ts';
 import { conditions } from './conditions.ts';
@@ -32,6 +34,8 @@ export const THINGS = {
   acts,
   addresses,
   campaigns,
+  caps,
+  exclusions,
   sending,
   reports,
   conditions,
@@ -61,6 +65,8 @@ export const CONTRACTS = {
   ...acts,
   ...addresses,
   ...campaigns,
+  ...caps,
+  ...exclusions,
   ...sending,
   ...reports,
   ...conditions,

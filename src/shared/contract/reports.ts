@@ -11,6 +11,8 @@ import {
   EVENT_KINDS,
   BOUNCE_CLASSES,
 } from '../words.ts';
+import { cappedBySchema, leftOutBySchema, whatLeavesOut, type CappedBy, type LeftOutBy } from './campaigns.ts';
+import { setAsideSchema, type SetAside } from './exclusions.ts';
 import { contract } from './contract.ts';
 
 /** One recipient of a campaign in its ledger; `reply` is what the relay said. */
@@ -23,6 +25,10 @@ export interface Recipient {
   reasons: Reason[];
   at: string | null;
   reply: string | null;
+  /** What leaves them out, where that is among the reasons. */
+  leftOutBy: LeftOutBy | null;
+  /** The cap that was full, where that is among the reasons. */
+  cappedBy: CappedBy | null;
 }
 
 const recipientSchema = Joi.object<Recipient, true>({
@@ -34,6 +40,8 @@ const recipientSchema = Joi.object<Recipient, true>({
   reasons: Joi.array().items(oneOf(REASONS)).required(),
   at: instant.allow(null).required(),
   reply: anyText.allow(null).required(),
+  leftOutBy: leftOutBySchema.allow(null).required(),
+  cappedBy: cappedBySchema.allow(null).required(),
 });
 
 /** A rate with its limit. `rate` is null while the denominator is nothing; nothing is judged under 200. */
@@ -73,9 +81,12 @@ export interface CampaignReport {
     waiting: number;
     onTheirWay: number;
     heldBack: number;
-    reasons: { reason: Reason; contacts: number }[];
+    /** Whoever is left out is counted by what leaves them out; `by` is null for every other reason. */
+    reasons: { reason: Reason; by: LeftOutBy | null; contacts: number }[];
     agrees: boolean;
   };
+  /** Standing exclusions that it did without. */
+  setAside: SetAside[];
   at: string;
   /** accepted − bounced. */
   delivered: number;
@@ -119,12 +130,14 @@ const campaignReportSchema = Joi.object<CampaignReport, true>({
       .items(
         Joi.object<CampaignReport['ledger']['reasons'][number], true>({
           reason: oneOf(REASONS).required(),
+          by: leftOutBySchema.allow(null).required(),
           contacts: Joi.number().required(),
         }),
       )
       .required(),
     agrees: Joi.boolean().required(),
   }).required(),
+  setAside: Joi.array().items(setAsideSchema).required(),
   at: instant.required(),
   delivered: Joi.number().required(),
   bounced: Joi.object<CampaignReport['bounced'], true>({
@@ -169,6 +182,7 @@ const campaignReportSchema = Joi.object<CampaignReport, true>({
 export interface RecipientsFileQuery {
   state?: 'held-back' | 'queued' | 'claimed' | 'accepted' | 'refused' | 'uncertain' | 'waiting';
   reason?: Reason;
+  by?: string;
   acted?: EventKind;
   actor?: 'human' | 'machine' | 'unknown' | 'hard' | 'soft' | 'block';
   part?: string;
@@ -180,6 +194,7 @@ const ofRecipients = {
     .valid(...DELIVERY_STATES, 'waiting')
     .description('In the ledger; waiting is queued or on the way'),
   reason: oneOf(REASONS),
+  by: whatLeavesOut,
   acted: oneOf(EVENT_KINDS),
   actor: Joi.string().valid('human', 'machine', 'unknown', ...BOUNCE_CLASSES),
   part: text(320).allow('').default('').description('Part of an address or name'),

@@ -1,4 +1,12 @@
-import { campaignSchema } from './campaigns.ts';
+import {
+  campaignSchema,
+  cappedBySchema,
+  leftOutBySchema,
+  whatLeavesOut,
+  type CappedBy,
+  type LeftOutBy,
+} from './campaigns.ts';
+import { setAsideSchema, type SetAside } from './exclusions.ts';
 import Joi from 'joi';
 import { anyText, oneOf, instant, text, page, pageOf, idParams, arrayOf, type PageQuery } from './parts.ts';
 import { type CampaignState, CAMPAIGN_STATES, type Reason, REASONS } from '../words.ts';
@@ -77,6 +85,10 @@ export interface JudgedContact {
   address: string;
   name: string | null;
   reasons: Reason[];
+  /** What leaves them out, where that is among the reasons. */
+  leftOutBy: LeftOutBy | null;
+  /** The cap that is full, where that is among the reasons. */
+  cappedBy: CappedBy | null;
 }
 
 const judgedContactSchema = Joi.object<JudgedContact, true>({
@@ -84,6 +96,31 @@ const judgedContactSchema = Joi.object<JudgedContact, true>({
   address: anyText.required(),
   name: anyText.allow(null).required(),
   reasons: Joi.array().items(oneOf(REASONS)).required(),
+  leftOutBy: leftOutBySchema.allow(null).required(),
+  cappedBy: cappedBySchema.allow(null).required(),
+});
+
+/** How many are held back for one reason, and if they are left out, by one thing; with three of them. */
+export interface HeldBackCount {
+  reason: Reason;
+  by: LeftOutBy | null;
+  contacts: number;
+  sample: { contactId: number; name: string | null; address: string }[];
+}
+
+const heldBackCountSchema = Joi.object<HeldBackCount, true>({
+  reason: oneOf(REASONS).required(),
+  by: leftOutBySchema.allow(null).required(),
+  contacts: Joi.number().required(),
+  sample: Joi.array()
+    .items(
+      Joi.object<HeldBackCount['sample'][number], true>({
+        contactId: Joi.number().required(),
+        name: anyText.allow(null).required(),
+        address: anyText.required(),
+      }),
+    )
+    .required(),
 });
 
 /** The audience before anything is sent: everybody counted once, under the first reason that applies. */
@@ -95,20 +132,14 @@ export interface Preflight {
   audience: number;
   willGet: number;
   heldBack: number;
-  reasons: {
-    reason: Reason;
-    contacts: number;
-    sample: { contactId: number; name: string | null; address: string }[];
-  }[];
+  reasons: HeldBackCount[];
   /**
    * For purpose service: whom it reaches although they complained, opted out or are at sunset; one contact may be in
    * several.
    */
-  inSpiteOf: {
-    reason: Reason;
-    contacts: number;
-    sample: { contactId: number; name: string | null; address: string }[];
-  }[];
+  inSpiteOf: HeldBackCount[];
+  /** Standing exclusions that it does without. */
+  setAside: SetAside[];
   domains: { domain: string; contacts: number; accepted: number; bounced: number }[];
   problems: { field: string; at: number; message: string }[];
 }
@@ -120,40 +151,9 @@ const preflightSchema = Joi.object<Preflight, true>({
   audience: Joi.number().required(),
   willGet: Joi.number().required(),
   heldBack: Joi.number().required(),
-  reasons: Joi.array()
-    .items(
-      Joi.object<Preflight['reasons'][number], true>({
-        reason: oneOf(REASONS).required(),
-        contacts: Joi.number().required(),
-        sample: Joi.array()
-          .items(
-            Joi.object<Preflight['reasons'][number]['sample'][number], true>({
-              contactId: Joi.number().required(),
-              name: anyText.allow(null).required(),
-              address: anyText.required(),
-            }),
-          )
-          .required(),
-      }),
-    )
-    .required(),
-  inSpiteOf: Joi.array()
-    .items(
-      Joi.object<Preflight['inSpiteOf'][number], true>({
-        reason: oneOf(REASONS).required(),
-        contacts: Joi.number().required(),
-        sample: Joi.array()
-          .items(
-            Joi.object<Preflight['inSpiteOf'][number]['sample'][number], true>({
-              contactId: Joi.number().required(),
-              name: anyText.allow(null).required(),
-              address: anyText.required(),
-            }),
-          )
-          .required(),
-      }),
-    )
-    .required(),
+  reasons: Joi.array().items(heldBackCountSchema).required(),
+  inSpiteOf: Joi.array().items(heldBackCountSchema).required(),
+  setAside: Joi.array().items(setAsideSchema).required(),
   domains: Joi.array()
     .items(
       Joi.object<Preflight['domains'][number], true>({
@@ -199,11 +199,13 @@ const pauseRequest = Joi.object<PauseRequest, true>({ reason: text(500).default(
 /** Query of `GET /campaigns/:id/preflight/contacts`. */
 export interface PreflightContactsQuery extends PageQuery {
   reason?: Reason;
+  by?: string;
 }
 
 const preflightContactsQuery = Joi.object<PreflightContactsQuery, true>({
   ...page,
   reason: oneOf(REASONS).description('Deciding reason; left out: those who will get it'),
+  by: whatLeavesOut,
 });
 
 /** Query of `GET /campaigns/:id/preview`. */

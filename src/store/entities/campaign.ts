@@ -23,6 +23,8 @@ export const CampaignEntity = new EntitySchema<Campaign>({
     leftOutListIds: { type: 'int', array: true, name: 'left_out_list_ids' },
     segmentIds: { type: 'int', array: true, name: 'segment_ids' },
     leftOutSegmentIds: { type: 'int', array: true, name: 'left_out_segment_ids' },
+    priority: { type: 'int', default: 3 },
+    restDays: { type: 'int', name: 'rest_days', nullable: true },
     state: { type: 'text' },
     version: { type: 'int', default: 1 },
     pausedBecause: { type: 'text', name: 'paused_because', nullable: true },

@@ -1,4 +1,5 @@
 import type { MigrationInterface, QueryRunner } from 'typeorm';
+import { ACTS, figuresOf, tallyFunction, type Act } from './tally-figures.ts';
 
 /**
  * Tallies: what pages show of sending is counted when it is recorded. What a message is counted under is fixed on its
@@ -95,44 +96,14 @@ CREATE TABLE tally_change (
 ) WITH (autovacuum_vacuum_scale_factor = 0, autovacuum_vacuum_threshold = 20000, autovacuum_analyze_threshold = 2000000000);
 `;
 
-const COUNTED_UNDER = 'campaign_id, wave, day, domain, source, list_id, stage';
+const HELD_BACK = `'held-back ' || r.reasons[1]`;
 
-/** The figures that rows of deliveries (with a `sign`) stand in: their state, and what came of them. */
-const figuresOf = (rows: string): string => `
-  SELECT r.campaign_id, r.wave, CASE WHEN s.sent THEN r.day END AS day, CASE WHEN s.sent THEN r.domain END AS domain, CASE WHEN s.sent THEN r.source END AS source,
-    CASE WHEN s.sent THEN r.list_id END AS list_id, CASE WHEN s.sent THEN r.stage END AS stage,
-    CASE WHEN r.state = 'held-back' THEN 'held-back ' || r.reasons[1] ELSE r.state END AS figure, 0::smallint AS hours, r.sign
-  FROM ${rows} r CROSS JOIN LATERAL (SELECT r.state IN ('accepted', 'refused', 'uncertain') AS sent) s WHERE r.tallied
-  UNION ALL
-  SELECT r.campaign_id, r.wave, r.day, r.domain, r.source, r.list_id, r.stage,
-    f.figure, coalesce(least(720, greatest(0, floor(extract(epoch FROM f.at - r.accepted_at) / 3600))), 0)::smallint, r.sign
-  FROM ${rows} r CROSS JOIN LATERAL (VALUES
-    ('opened', r.opened_at), ('opened any', r.opened_any_at), ('clicked', r.clicked_at), ('clicked any', r.clicked_any_at),
-    ('complained', r.complained_at), ('unsubscribed', r.unsubscribed_at),
-    (CASE WHEN r.state = 'refused' THEN 'refused hard' ELSE 'bounced hard' END, r.hard_at),
-    (CASE WHEN r.state = 'refused' THEN 'refused soft' ELSE 'bounced soft' END, r.soft_at),
-    (CASE WHEN r.state = 'refused' THEN 'refused block' ELSE 'bounced block' END, r.block_at),
-    (CASE WHEN r.state = 'refused' THEN 'refused any' ELSE 'bounced any' END, least(r.hard_at, r.soft_at, r.block_at))) f (figure, at)
-  WHERE r.tallied AND f.at IS NOT NULL AND coalesce(r.opened_any_at, r.clicked_any_at, r.complained_at, r.unsubscribed_at, r.hard_at, r.soft_at, r.block_at) IS NOT NULL`;
-
-const trigger = (act: string, tables: string, rows: string): string => `
-CREATE FUNCTION tally_${act}() RETURNS trigger LANGUAGE plpgsql AS $$
-BEGIN
-  INSERT INTO tally_change (${COUNTED_UNDER}, figure, hours, n)
-  SELECT ${COUNTED_UNDER}, figure, hours, sum(sign)::int FROM (${figuresOf(rows)}) f
-  GROUP BY ${COUNTED_UNDER}, figure, hours HAVING sum(sign) <> 0;
-  RETURN NULL;
-END $$;
-CREATE TRIGGER delivery_tally_${act} AFTER ${act} ON delivery REFERENCING ${tables} FOR EACH STATEMENT EXECUTE FUNCTION tally_${act}();`;
-
-const TRIGGERS =
-  trigger('insert', 'NEW TABLE AS now_so', '(SELECT *, 1 AS sign FROM now_so)') +
-  trigger(
-    'update',
-    'OLD TABLE AS was_so NEW TABLE AS now_so',
-    '(SELECT *, 1 AS sign FROM now_so UNION ALL SELECT *, -1 AS sign FROM was_so)',
-  ) +
-  trigger('delete', 'OLD TABLE AS was_so', '(SELECT *, -1 AS sign FROM was_so)');
+const TRIGGERS = Object.entries(ACTS)
+  .map(
+    ([act, tables]) => `${tallyFunction(act as Act, HELD_BACK)}
+CREATE TRIGGER delivery_tally_${act} AFTER ${act} ON delivery REFERENCING ${tables} FOR EACH STATEMENT EXECUTE FUNCTION tally_${act}();`,
+  )
+  .join('');
 
 const READING = `
 -- The tallies with what is not folded yet: exact at any moment.
@@ -151,7 +122,7 @@ CREATE VIEW tally_change_by_day AS
 CREATE VIEW day_figure AS
   SELECT brand_id, day, counted_by, one, two, figure, n FROM day_tally UNION ALL SELECT brand_id, day, counted_by, one, two, figure, n FROM tally_change_by_day;
 -- What the ledger itself says, for comparing.
-CREATE VIEW delivery_figure AS ${figuresOf('(SELECT *, 1 AS sign FROM delivery)')};
+CREATE VIEW delivery_figure AS ${figuresOf('(SELECT *, 1 AS sign FROM delivery)', HELD_BACK)};
 `;
 
 const CATCHING_UP = `

@@ -2,6 +2,7 @@ import type { WithDates } from '../with-dates.ts';
 import type { Recipient } from '../../shared/contract/reports.ts';
 import type { CampaignState } from '../../shared/words.ts';
 import { execute, rowsOf, type Sql } from '../sql.ts';
+import type { CappedByRow } from './capped.ts';
 import type { Act } from './journal.ts';
 
 /** What moves a campaign from one state to another: a person, or Avendel itself. */
@@ -35,6 +36,25 @@ export async function moveCampaign(
     [id, from, to, because, by.actorKind, by.actor, version],
   );
   return rows.length > 0;
+}
+
+/** Raises the version of a draft, which is held until the transaction ends; false when it is none. */
+export async function raiseVersion(sql: Sql, id: number): Promise<boolean> {
+  const rows = await rowsOf(
+    sql,
+    `UPDATE campaign SET version = version + 1, changed_at = now() WHERE id = $1 AND state = 'draft' RETURNING id`,
+    [id],
+  );
+  return rows.length > 0;
+}
+
+/** Records what somebody decided of a draft that leaves its state as it is. */
+export async function noteSetAside(sql: Sql, id: number, what: string, actor: string): Promise<void> {
+  await execute(
+    sql,
+    `INSERT INTO campaign_change (campaign_id, before, after, actor_kind, actor, because) VALUES ($1, 'draft', 'draft', 'person', $3, $2)`,
+    [id, what, actor],
+  );
 }
 
 /** One change of a campaign's state. */
@@ -98,7 +118,11 @@ export async function listSendingCampaigns(sql: Sql): Promise<number[]> {
 }
 
 /** A recipient in the ledger. */
-export type CampaignRecipient = WithDates<Recipient, 'at'>;
+export type CampaignRecipient = Omit<WithDates<Recipient, 'at'>, 'leftOutBy' | 'cappedBy'> & {
+  /** `exclusion 5` */
+  leftOutBy: string | null;
+  cappedBy: CappedByRow | null;
+};
 
 /** Which recipients: those of whom all that is given here is true. */
 export interface RecipientFilter {
@@ -106,6 +130,8 @@ export interface RecipientFilter {
   state?: string;
   /** Held back, by the deciding reason. */
   reason?: string;
+  /** Left out by this thing: `exclusion 5`. */
+  by?: string;
   /** Who did this, or to whom it happened, by whom, or of which class. */
   acted?: string;
   actor?: string;
@@ -117,16 +143,16 @@ const ACT = `e.campaign_id = $1 AND e.kind::text = $4 AND e.contact_id = d.conta
 
 const RECIPIENTS = `
   FROM delivery d JOIN contact c ON c.id = d.contact_id
-  WHERE d.campaign_id = $1 AND ($2::text IS NULL OR d.state = $2 OR ($2 = 'waiting' AND d.state IN ('queued', 'claimed'))) AND ($3::text IS NULL OR d.reasons[1] = $3)
+  WHERE d.campaign_id = $1 AND ($2::text IS NULL OR d.state = $2 OR ($2 = 'waiting' AND d.state IN ('queued', 'claimed'))) AND ($3::text IS NULL OR d.reasons[1] = $3) AND ($7::text IS NULL OR d.left_out_by = $7)
     AND ($4::text IS NULL OR EXISTS (SELECT FROM event e WHERE ${ACT}))
     AND ($6::text = '' OR d.address LIKE '%' || $6 || '%' OR c.name ILIKE '%' || $6 || '%')`;
 
 function recipientParameters(
   campaignId: number,
-  { state, reason, acted, actor, part = '' }: RecipientFilter,
+  { state, reason, by, acted, actor, part = '' }: RecipientFilter,
 ): unknown[] {
   const pattern = part.toLowerCase().replace(/[\\%_]/g, '\\$&');
-  return [campaignId, state ?? null, reason ?? null, acted ?? null, actor ?? null, pattern];
+  return [campaignId, state ?? null, reason ?? null, acted ?? null, actor ?? null, pattern, by ?? null];
 }
 
 /**
@@ -143,9 +169,10 @@ export async function listRecipients(
   return rowsOf<CampaignRecipient>(
     sql,
     `WITH page AS MATERIALIZED (
-       SELECT d.contact_id, d.address, c.name, c.archived_at IS NOT NULL AS archived, d.state, d.reasons, coalesce(d.accepted_at, d.held_back_at, d.handed_at) AS at, d.reply
-       ${RECIPIENTS} AND d.contact_id > $7 ORDER BY d.contact_id LIMIT $8)
-     SELECT d.contact_id::float8 AS "contactId", d.address, d.name, d.archived, d.state, d.reasons, coalesce(a.at, d.at) AS at, CASE WHEN $4::text IS NULL THEN d.reply ELSE a.reply END AS reply
+       SELECT d.contact_id, d.address, c.name, c.archived_at IS NOT NULL AS archived, d.state, d.reasons, coalesce(d.accepted_at, d.held_back_at, d.handed_at) AS at, d.reply, d.left_out_by, d.capped_by
+       ${RECIPIENTS} AND d.contact_id > $8 ORDER BY d.contact_id LIMIT $9)
+     SELECT d.contact_id::float8 AS "contactId", d.address, d.name, d.archived, d.state, d.reasons, coalesce(a.at, d.at) AS at, CASE WHEN $4::text IS NULL THEN d.reply ELSE a.reply END AS reply,
+       d.left_out_by AS "leftOutBy", d.capped_by AS "cappedBy"
      FROM page d LEFT JOIN LATERAL (
        SELECT e.occurred_at AS at, e.detail->>'reply' AS reply FROM event e WHERE $4::text IS NOT NULL AND ${ACT} ORDER BY e.occurred_at DESC LIMIT 1) a ON true
      ORDER BY d.contact_id`,

@@ -1,7 +1,7 @@
 import { inEffectSql } from '../../core/eligibility/in-effect.ts';
 import type { ContactFacts, EventFact } from '../../core/conditions/evaluate.ts';
 import { previewSql, type PreviewLine } from '../../core/conditions/preview-sql.ts';
-import { conditionSql, type ConditionContext, type Needs } from '../../core/conditions/sql.ts';
+import { conditionSql, firstMetSql, type ConditionContext, type Needs } from '../../core/conditions/sql.ts';
 import type { Condition } from '../../core/conditions/tree.ts';
 import { execute, rowsOf, type Sql } from '../sql.ts';
 import type { Stage } from '../../shared/words.ts';
@@ -81,7 +81,7 @@ export async function countMatching(sql: Sql, condition: Condition, context: Con
  */
 export async function keepMatching(
   sql: Sql,
-  table: 'matching' | 'taken_in' | 'left_out',
+  table: 'matching' | 'taken_in',
   conditions: readonly Condition[],
   context: ConditionContext,
   among: number[] | null = null,
@@ -102,21 +102,60 @@ export async function forgetMatching(sql: Sql): Promise<void> {
   await execute(sql, 'DROP TABLE pg_temp.matching');
 }
 
-/** Which of a few contacts any of these conditions matches, found by index. */
-export async function findMatchingAmong(
-  sql: Sql,
-  conditions: readonly Condition[],
-  context: ConditionContext,
-  contactIds: number[],
-): Promise<number[]> {
-  const written = conditionSql({ kind: 'or', parts: conditions }, context, SILENCE + 1, '$2::bigint[]');
-  const { ctes, all } = await before(sql, written, context, contactIds);
-  const rows = await rowsOf<{ id: number }>(
-    sql,
-    `${ctes} SELECT c.id::float8 AS id FROM ${people(written, context)} AND c.id = ANY($2::bigint[]) AND ${written.text}`,
-    all,
+/** Conditions of one brand that leave people out, each with its place among all that leaves them out, in order. */
+export interface LeavingOut {
+  context: ConditionContext;
+  conditions: { by: number; condition: Condition }[];
+}
+
+/** The place of the first of these conditions that a contact meets, as SQL over what the conditions read. */
+function placeOfFirst({ context, conditions }: LeavingOut, few: string | null): Written & { text: string } {
+  const first = firstMetSql(
+    conditions.map(({ condition }) => condition),
+    context,
+    SILENCE + 1,
+    few,
   );
-  return rows.map((row) => row.id);
+  return { ...first, text: `(ARRAY[${conditions.map(({ by }) => Number(by)).join(', ')}])[${first.text}]` };
+}
+
+/**
+ * Puts those whom any of these conditions leaves out into the table `left_out (id, by)` of this transaction, for
+ * statements that build on it; some of them more than once, where the conditions are of several brands. To be run within
+ * overWholeSet.
+ */
+export async function keepLeftOut(sql: Sql, leavingOut: readonly LeavingOut[]): Promise<void> {
+  await execute(sql, 'CREATE TEMP TABLE left_out (id bigint NOT NULL, by int NOT NULL) ON COMMIT DROP');
+  for (const one of leavingOut) {
+    const written = placeOfFirst(one, null);
+    const { ctes, all } = await before(sql, written, one.context);
+    await execute(
+      sql,
+      `INSERT INTO left_out ${ctes} SELECT id, by FROM (SELECT c.id, ${written.text} AS by FROM ${people(written, one.context)}) c WHERE by IS NOT NULL`,
+      all,
+    );
+  }
+  await execute(sql, 'ANALYZE left_out');
+}
+
+/** Which of a few contacts any of these conditions leaves out, and which one does first; found by index. */
+export async function findLeftOutAmong(
+  sql: Sql,
+  leavingOut: readonly LeavingOut[],
+  contactIds: number[],
+): Promise<Map<number, number>> {
+  const found = new Map<number, number>();
+  for (const one of leavingOut) {
+    const written = placeOfFirst(one, '$2::bigint[]');
+    const { ctes, all } = await before(sql, written, one.context, contactIds);
+    const rows = await rowsOf<{ id: number; by: number }>(
+      sql,
+      `${ctes} SELECT * FROM (SELECT c.id::float8 AS id, ${written.text} AS by FROM ${people(written, one.context)} AND c.id = ANY($2::bigint[])) c WHERE by IS NOT NULL`,
+      all,
+    );
+    for (const { id, by } of rows) found.set(id, Math.min(by, found.get(id) ?? by));
+  }
+  return found;
 }
 
 export interface CountedLine extends PreviewLine {

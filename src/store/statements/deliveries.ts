@@ -1,7 +1,8 @@
 import { overFewRows, type Database } from '../database.ts';
 import { execute, rowsOf, type Sql } from '../sql.ts';
 import { queryPrepared } from '../prepared.ts';
-import { recountMailed, TAKE_PLACES, type Message } from './mailed.ts';
+import { cappedBySql, countedBy } from './capped.ts';
+import { holdForAllBrands, recountMailed, TAKE_PLACES, type Message } from './mailed.ts';
 import { countedUnderSql, dayOf } from './tallies.ts';
 import { livingProcessSql } from './processes.ts';
 import {
@@ -15,20 +16,30 @@ import {
 } from './eligibility.ts';
 
 /**
- * Writes the campaign's ledger: one row a contact of the audience, queued or held back with its reasons. Run twice, it
- * adds nothing.
+ * Whoever is capped by a message whose answer is still out waits for it, if nothing else holds them back: over a verdict.
  */
-export async function openLedger(sql: Sql, message: JudgedMessage): Promise<void> {
+const ON_THEIR_WAY = `on_their_way AS MATERIALIZED (SELECT contact_id FROM delivery WHERE state = 'claimed' AND handed_at IS NOT NULL)`;
+const AWAITS_ANSWER = `(v.reasons = '{capped}' AND v.contact_id IN (SELECT contact_id FROM on_their_way))`;
+/** So long somebody waits before they are looked at again. */
+const WAIT = `interval '60 seconds'`;
+
+/**
+ * Writes the campaign's ledger: one row a contact of the audience, queued or held back with its reasons, and with what
+ * caps them or leaves them out (`leftOutBy`: the names of what leaves out, in order). Run twice, it adds nothing.
+ */
+export async function openLedger(sql: Sql, message: JudgedMessage, leftOutBy: string[]): Promise<void> {
   await execute(
     sql,
-    `WITH ${judgeAudienceCtes(message, await findWhatApplies(sql, message))},
-     verdict AS (SELECT j.contact_id, j.address, j.list_ids, j.by_segment, ${REASONS_SQL} AS reasons FROM judged j)
-     INSERT INTO delivery (campaign_id, contact_id, address, list_ids, by_segment, state, reasons, held_back_at)
+    `WITH ${judgeAudienceCtes(message, await findWhatApplies(sql, message))}, ${ON_THEIR_WAY},
+     v AS (SELECT j.contact_id, j.address, j.list_ids, j.by_segment, j.left_out_by, ${REASONS_SQL} AS reasons FROM judged j),
+     verdict AS (SELECT v.*, v.reasons = '{}' OR ${AWAITS_ANSWER} AS waits FROM v)
+     INSERT INTO delivery (campaign_id, contact_id, address, list_ids, by_segment, state, reasons, held_back_at, not_before, left_out_by, capped_by)
      SELECT $1::int, contact_id, address, list_ids, by_segment,
-            CASE WHEN reasons = '{}' THEN 'queued' ELSE 'held-back' END, reasons, CASE WHEN reasons <> '{}' THEN now() END
+            CASE WHEN waits THEN 'queued' ELSE 'held-back' END, CASE WHEN waits THEN '{}' ELSE reasons END, CASE WHEN NOT waits THEN now() END,
+            CASE WHEN waits AND reasons <> '{}' THEN now() + ${WAIT} END, ($6::text[])[left_out_by], CASE WHEN NOT waits AND 'capped' = ANY (reasons) THEN ${cappedBySql('contact_id')} END
      FROM verdict ORDER BY contact_id
      ON CONFLICT (campaign_id, contact_id) DO NOTHING`,
-    messageParameters(message),
+    [...messageParameters(message), leftOutBy],
   );
 }
 
@@ -37,7 +48,7 @@ export async function openLedger(sql: Sql, message: JudgedMessage): Promise<void
  * parameter, the campaign of a ledger that was just opened is unknown to the planner, which expects one row of it and
  * goes through all of it for each verdict: a claim took 1.4 s where it takes 0.03.
  */
-const VERDICT = `verdict AS MATERIALIZED (SELECT $1::int AS campaign_id, j.contact_id, j.address, j.list_ids, ${REASONS_SQL} AS reasons FROM judged j)`;
+const VERDICT = `verdict AS MATERIALIZED (SELECT $1::int AS campaign_id, j.contact_id, j.address, j.list_ids, j.left_out_by, ${REASONS_SQL} AS reasons FROM judged j)`;
 
 /** What a message is counted under is fixed when it is claimed, and the day of sending when it is handed over. */
 const COUNTED_UNDER = countedUnderSql({
@@ -58,10 +69,27 @@ export interface ClaimedDelivery {
   claimId: string;
 }
 
+/** So long somebody waits at most for campaigns that come before this one. */
+const YIELDS_FOR = `interval '1 hour'`;
+
+/**
+ * Who is eligible, and would be capped by the campaigns that come first and in which they wait, too: those of higher
+ * priority, or of the same and started earlier. Over the verdict `v` and its delivery `d`.
+ */
+const RIVALS = `rival AS MATERIALIZED (
+       SELECT k.id, k.brand_id FROM campaign k JOIN campaign own ON own.id = $1::int
+       WHERE k.state = 'sending' AND k.purpose = 'marketing' AND (k.priority, k.started_at, k.id) < (own.priority, own.started_at, own.id) AND EXISTS (SELECT FROM capping))`;
+const YIELDS = `(v.reasons = '{}' AND EXISTS (SELECT FROM rival) AND (d.yielding_since IS NULL OR d.yielding_since > now() - ${YIELDS_FOR})
+       AND EXISTS (SELECT FROM capping c WHERE c.messages <= (SELECT count(*) FROM (${countedBy('v.contact_id')}) n) + (
+         SELECT count(*) FROM rival r CROSS JOIN LATERAL (
+           SELECT FROM delivery o WHERE o.campaign_id = r.id AND o.contact_id = v.contact_id AND o.handed_at IS NULL AND o.state IN ('queued', 'claimed') OFFSET 0) o
+         WHERE c.brand_id IS NULL OR r.brand_id = c.brand_id)))`;
+
 /**
  * The first gate. Takes up to `limit` waiting recipients and judges each afresh in the same statement: the eligible are
- * claimed for `claimId`, the others held back with their reasons. SKIP LOCKED keeps processes off each other's rows.
- * Uses delivery_waiting; locks in order of contact.
+ * claimed for `claimId`, the others held back with their reasons, and with what caps them or leaves them out. Whoever
+ * would take a place from a campaign that comes first, and whoever is capped by a message whose answer is still out,
+ * waits. SKIP LOCKED keeps processes off each other's rows. Uses delivery_waiting; locks in order of contact.
  */
 export async function claimDeliveries(
   sql: Sql,
@@ -69,6 +97,7 @@ export async function claimDeliveries(
   claimId: string,
   processId: string,
   limit: number,
+  leftOutBy: string[],
 ): Promise<{ claimed: ClaimedDelivery[]; picked: number }> {
   const rows = await rowsOf<Omit<ClaimedDelivery, 'claimId'> & { state: string }>(
     sql,
@@ -79,37 +108,45 @@ export async function claimDeliveries(
        ORDER BY contact_id LIMIT $6 FOR UPDATE SKIP LOCKED),
      ${JUDGE_PICKED_CTES},
      ${VERDICT},
+     ${ON_THEIR_WAY},
+     ${RIVALS},
+     decided AS MATERIALIZED (
+       SELECT v.*, CASE WHEN ${YIELDS} THEN 'yields' WHEN v.reasons = '{}' THEN 'claimed' WHEN ${AWAITS_ANSWER} THEN 'waits' ELSE 'held-back' END AS so
+       FROM verdict v CROSS JOIN LATERAL (SELECT yielding_since FROM delivery WHERE campaign_id = v.campaign_id AND contact_id = v.contact_id OFFSET 0) d),
      changed AS (
        UPDATE delivery d SET
-         state = CASE WHEN v.reasons = '{}' THEN 'claimed' ELSE 'held-back' END,
-         reasons = v.reasons, held_back_at = CASE WHEN v.reasons <> '{}' THEN now() END,
-         claim_id = $7::uuid, process_id = $8::uuid, address = v.address, list_ids = v.list_ids,
+         state = CASE WHEN v.so IN ('claimed', 'held-back') THEN v.so ELSE 'queued' END,
+         reasons = CASE WHEN v.so = 'held-back' THEN v.reasons ELSE '{}' END, held_back_at = CASE WHEN v.so = 'held-back' THEN now() END,
+         left_out_by = ($9::text[])[v.left_out_by], capped_by = CASE WHEN v.so = 'held-back' AND 'capped' = ANY (v.reasons) THEN ${cappedBySql('v.contact_id')} END,
+         not_before = CASE WHEN v.so IN ('yields', 'waits') THEN now() + ${WAIT} ELSE d.not_before END, yielding_since = CASE WHEN v.so = 'yields' THEN coalesce(d.yielding_since, now()) ELSE d.yielding_since END,
+         claim_id = CASE WHEN v.so = 'claimed' THEN $7::uuid END, process_id = CASE WHEN v.so = 'claimed' THEN $8::uuid END, address = v.address, list_ids = v.list_ids,
          domain = u.domain, source = u.source, list_id = u.list_id, stage = u.stage
-       FROM verdict v CROSS JOIN ${COUNTED_UNDER} u WHERE d.campaign_id = v.campaign_id AND d.contact_id = v.contact_id
+       FROM decided v CROSS JOIN ${COUNTED_UNDER} u WHERE d.campaign_id = v.campaign_id AND d.contact_id = v.contact_id
        RETURNING d.contact_id, d.address, d.state, d.attempts)
      SELECT h.contact_id::float8 AS "contactId", h.address, h.state, h.attempts, c.name, c.attributes
      FROM changed h JOIN contact c ON c.id = h.contact_id`,
-    [...messageParameters(message), limit, claimId, processId],
+    [...messageParameters(message), limit, claimId, processId, leftOutBy],
   );
   const claimed = rows.filter((row) => row.state === 'claimed').map((row) => ({ ...row, claimId }));
   return { claimed, picked: rows.length };
 }
 
 /**
- * Holds back those of a claim whom a segment leaves out by now. Part of the first gate: to be run in the transaction of
+ * Holds back those of a claim whom a condition leaves out by now. Part of the first gate: to be run in the transaction of
  * the claim.
  */
 export async function holdBackLeftOut(
   sql: Sql,
   campaignId: number,
   claimId: string,
-  contactIds: number[],
+  leftOut: { contactId: number; by: string }[],
 ): Promise<void> {
   await execute(
     sql,
-    `UPDATE delivery SET state = 'held-back', reasons = '{left-out}', held_back_at = now(), claim_id = NULL, process_id = NULL
-     WHERE campaign_id = $1 AND claim_id = $2::uuid AND state = 'claimed' AND contact_id = ANY($3::bigint[])`,
-    [campaignId, claimId, contactIds],
+    `UPDATE delivery d SET state = 'held-back', reasons = '{left-out}', held_back_at = now(), claim_id = NULL, process_id = NULL, left_out_by = l.by
+     FROM unnest($3::bigint[], $4::text[]) AS l (contact_id, by)
+     WHERE d.campaign_id = $1 AND d.contact_id = l.contact_id AND d.claim_id = $2::uuid AND d.state = 'claimed'`,
+    [campaignId, claimId, leftOut.map(({ contactId }) => contactId), leftOut.map(({ by }) => by)],
   );
 }
 
@@ -117,20 +154,25 @@ export async function holdBackLeftOut(
  * The second gate, at the instant of handing over: of the claimed recipients, marks those that are still eligible as
  * handed over and returns them; all others go back to waiting, where the first gate holds them back with their reasons.
  * A row that was called back meanwhile (see recallClaimedDeliveries) is no longer claimed, or by another claim, and is
- * not touched: this statement may have judged it long ago, while it waited for another row.
+ * not touched: this statement may have judged it long ago, while it waited for another row. `acrossBrands` where a cap
+ * of all brands is in effect: without it nobody passes whom one might hold back.
  */
 export async function passGate(
   database: Database,
   message: JudgedMessage,
   claimed: Pick<ClaimedDelivery, 'contactId' | 'claimId'>[],
+  acrossBrands: boolean,
 ): Promise<number[]> {
+  const isMarketing = message.purpose === 'marketing';
+  const contactIds = claimed.map(({ contactId }) => contactId);
   const values = [
     ...messageParameters(message),
-    claimed.map(({ contactId }) => contactId),
+    contactIds,
     claimed.map(({ claimId }) => claimId),
+    ...(isMarketing ? [acrossBrands] : []),
   ];
   return overFewRows(database, async (sql) => {
-    const isMarketing = message.purpose === 'marketing';
+    if (isMarketing && acrossBrands) await holdForAllBrands(sql, contactIds);
     const rows = await queryPrepared<{ contact_id: string; went: 'passed' | 'back' | 'called-back' }>(
       sql,
       isMarketing ? 'passGateWithPlaces' : 'passGate',
@@ -148,6 +190,9 @@ export async function passGate(
   });
 }
 
+/** Who passes: the eligible, and if they need a place, whoever has one. */
+const passes = (places: string): string => (places === '' ? `v.reasons = '{}'` : 'p.contact_id IS NOT NULL');
+
 /**
  * The verdict on a group and its rows, found one by one: of a ledger that was just opened the planner expects few rows,
  * and would go through all of it for each group. `places` is what marketing has to take before, which holds the
@@ -161,13 +206,12 @@ const gate = (places: string): string => `WITH picked AS (
      ${places === '' ? '' : `placed AS (${places} RETURNING contact_id),`}
      changed AS (
   UPDATE delivery d SET
-    state = CASE WHEN v.reasons = '{}' THEN 'claimed' ELSE 'queued' END,
-    handed_at = CASE WHEN v.reasons = '{}' THEN now() END,
+    state = CASE WHEN ${passes(places)} THEN 'claimed' ELSE 'queued' END,
+    handed_at = CASE WHEN ${passes(places)} THEN now() END,
     day = ${dayOf('now()', '$2::int')},
-    attempts = d.attempts + CASE WHEN v.reasons = '{}' THEN 1 ELSE 0 END
+    attempts = d.attempts + CASE WHEN ${passes(places)} THEN 1 ELSE 0 END
   FROM verdict v JOIN unnest($6::bigint[], $7::uuid[]) AS g(contact_id, claim_id) USING (contact_id)${places === '' ? '' : ' LEFT JOIN placed p USING (contact_id)'}
   WHERE d.campaign_id = v.campaign_id AND d.contact_id = v.contact_id AND d.state = 'claimed' AND d.claim_id = g.claim_id AND d.handed_at IS NULL
-    ${places === '' ? '' : `AND (v.reasons <> '{}' OR p.contact_id IS NOT NULL)`}
     AND EXISTS (SELECT FROM campaign WHERE id = $1::int AND state = 'sending')
   RETURNING d.contact_id, CASE WHEN d.handed_at IS NOT NULL THEN 'passed' ELSE 'back' END AS went)
      SELECT contact_id, went FROM changed

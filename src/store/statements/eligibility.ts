@@ -23,6 +23,7 @@ import { inEffectSql } from '../../core/eligibility/in-effect.ts';
 import { REASON_OF_LIST } from '../../core/eligibility/decide-verdict.ts';
 import { REASONS, type Purpose, type Reason } from '../../shared/words.ts';
 import { rowsOf, type Sql } from '../sql.ts';
+import { CAPPED_OF_FEW, cappedOfMany, cappingSql, joinMailed, type CapInEffect } from './capped.ts';
 
 /** The message whose recipients are judged. */
 export interface JudgedMessage {
@@ -30,10 +31,12 @@ export interface JudgedMessage {
   brandId: number;
   purpose: Purpose;
   listIds: number[];
-  leftOutListIds: number[];
   /**
-   * Segments take people in, or leave them out: they stand in the temporary tables `taken_in (id)` and `left_out (id)`.
+   * What leaves people out, in the order in which it decides. A list is asked of by its number; of whatever has 0 here
+   * those whom it leaves out stand in a temporary table, by its place in this order, from 1.
    */
+  leftOutListIds: number[];
+  /** Conditions take people in, or leave them out: the temporary tables `taken_in (id)` and `left_out (id, by)`. */
   bySegments?: { takenIn: boolean; leftOut: boolean };
 }
 
@@ -108,9 +111,18 @@ export interface WhatApplies {
   ofLists: boolean;
   /** The campaign has deliveries already. */
   begun: boolean;
+  /** Caps on how often somebody gets such a message. */
+  caps: CapInEffect[];
 }
 
-const EVERYTHING_APPLIES: WhatApplies = { domains: true, hashes: true, subAddresses: true, ofLists: true, begun: true };
+const EVERYTHING_APPLIES: WhatApplies = {
+  domains: true,
+  hashes: true,
+  subAddresses: true,
+  ofLists: true,
+  begun: true,
+  caps: [],
+};
 
 /** Looks beforehand what can match at all for a message, each by index or in a small table. */
 export async function findWhatApplies(sql: Sql, message: JudgedMessage): Promise<WhatApplies> {
@@ -121,8 +133,9 @@ export async function findWhatApplies(sql: Sql, message: JudgedMessage): Promise
        -- In the order of contact_by_base_address, which holds nobody else: the planner would read through all contacts.
        (SELECT ${baseAddressSql('address')} FROM contact WHERE strpos(address, '+') > 1 ORDER BY 1 LIMIT 1) IS NOT NULL AS "subAddresses",
        EXISTS (SELECT FROM suppression_list WHERE scope = 'list' AND (scope_id = ANY($2::int[]) OR $3::boolean)) AS "ofLists",
-       EXISTS (SELECT FROM delivery WHERE campaign_id = $1) AS begun`,
-    [message.campaignId, message.listIds, message.bySegments?.takenIn ?? false],
+       EXISTS (SELECT FROM delivery WHERE campaign_id = $1) AS begun,
+       (SELECT coalesce(json_agg(json_build_object('messages', messages, 'days', days, 'ofAllBrands', brand_id IS NULL)), '[]') FROM (${cappingSql('$1', '$4', '$5')}) c) AS caps`,
+    [message.campaignId, message.listIds, message.bySegments?.takenIn ?? false, message.brandId, message.purpose],
   );
   return row!;
 }
@@ -132,7 +145,7 @@ export function judgeAudienceCtes(message: JudgedMessage, applies: WhatApplies):
   const { bySegments } = message;
   const ofLists = message.listIds.length === 1 ? AUDIENCE_OF_ONE_LIST : AUDIENCE_OF_LISTS;
   return judgeCtes(bySegments?.takenIn ? AUDIENCE_OF_SEGMENTS : ofLists, applies, {
-    lists: message.leftOutListIds.length > 0,
+    lists: message.leftOutListIds.some((id) => id > 0),
     segments: bySegments?.leftOut ?? false,
   });
 }
@@ -164,12 +177,8 @@ function judgeCtes(
 ): string {
   const few = audience === AUDIENCE_OF_PICKED;
   const matched = few || applies.ofLists ? matchedByContact(applies, few) : matchedByValue(applies);
-  const leftOut = few
-    ? LEFT_OUT_OF_FEW
-    : [
-        ...(leavesOut.lists ? ['o.contact_id IS NOT NULL'] : []),
-        ...(leavesOut.segments ? ['x.id IS NOT NULL'] : []),
-      ].join(' OR ') || 'false';
+  const leftOutBy = [...(leavesOut.lists ? ['o.by'] : []), ...(leavesOut.segments ? ['x.by'] : [])];
+  const leftOut = few ? LEFT_OUT_OF_FEW : leftOutBy.length > 0 ? `least(${leftOutBy.join(', ')})` : 'NULL::int';
   return `
   parameters AS (SELECT $1::int, $2::int, $3::text, $4::int[], $5::int[]),
   ${audience === null ? '' : `audience AS (${audience}),`}
@@ -186,13 +195,15 @@ function judgeCtes(
   person AS ${few ? 'MATERIALIZED' : 'NOT MATERIALIZED'} (
     ${audience === null ? WHOEVER_IS_SUBSCRIBED : PEOPLE_OF_AUDIENCE}
   ),
+  capping AS MATERIALIZED (${cappingSql('$1', '$2', '$3')}),
   ${matched.ctes}
   judged AS (
-    SELECT p.*, ${matched.bits} AS bits, (${leftOut}) AS left_out, ${applies.begun ? 'd.contact_id IS NOT NULL' : 'false'} AS has_it
+    SELECT p.*, ${matched.bits} AS bits, (${leftOut}) AS left_out_by, ${few ? CAPPED_OF_FEW : cappedOfMany(applies.caps)} AS capped, ${applies.begun ? 'd.contact_id IS NOT NULL' : 'false'} AS has_it
     FROM person p
     ${matched.joins}
     ${leavesOut.lists && !few ? LEFT_OUT_JOIN : ''}
-    ${leavesOut.segments ? 'LEFT JOIN left_out x ON x.id = p.contact_id' : ''}
+    ${leavesOut.segments ? 'LEFT JOIN (SELECT id, min(by) AS by FROM left_out GROUP BY id) x ON x.id = p.contact_id' : ''}
+    ${few ? '' : joinMailed(applies.caps)}
     ${few ? HAS_IT_OF_FEW : applies.begun ? HAS_IT_JOIN : ''}
   )`;
 }
@@ -284,9 +295,9 @@ function domainKeysSql(address: string): string {
       SELECT '.' || array_to_string((string_to_array(${domain}, '.'))[i:], '.') FROM generate_series(1, array_length(string_to_array(${domain}, '.'), 1)) i`;
 }
 
-const LEFT_OUT_OF_FEW = `EXISTS (SELECT FROM subscription s WHERE s.contact_id = p.contact_id AND s.list_id = ANY($5::int[]) AND s.state = 'subscribed')`;
+const LEFT_OUT_OF_FEW = `SELECT min(array_position($5::int[], s.list_id)) FROM subscription s WHERE s.contact_id = p.contact_id AND s.list_id = ANY($5::int[]) AND s.state = 'subscribed'`;
 const LEFT_OUT_JOIN = `LEFT JOIN (
-      SELECT s.contact_id FROM subscription s WHERE s.list_id = ANY($5::int[]) AND s.state = 'subscribed' GROUP BY s.contact_id
+      SELECT s.contact_id, min(array_position($5::int[], s.list_id)) AS by FROM subscription s WHERE s.list_id = ANY($5::int[]) AND s.state = 'subscribed' GROUP BY s.contact_id
     ) o ON o.contact_id = p.contact_id`;
 const HAS_IT_JOIN = `LEFT JOIN delivery d ON d.campaign_id = $1::int AND d.contact_id = p.contact_id AND d.state IN ('accepted', 'refused', 'uncertain')`;
 
@@ -304,7 +315,7 @@ export const JUDGE_PICKED_CTES = judgeCtes(AUDIENCE_OF_PICKED, EVERYTHING_APPLIE
 const marketing = `$3::text = 'marketing'`;
 const entered = (reason: Reason): string => `j.bits & ${bitOf(reason)} > 0`;
 
-/** When each reason applies, over `judged j`. `capped` has no source yet. */
+/** When each reason applies, over `judged j`. */
 const REASON_TESTS: Readonly<Record<Reason, string>> = {
   erased: `j.erased_at IS NOT NULL OR ${entered('erased')}`,
   archived: `j.archived_at IS NOT NULL`,
@@ -316,8 +327,8 @@ const REASON_TESTS: Readonly<Record<Reason, string>> = {
   'no-permission': `${marketing} AND NOT j.any_row`,
   sunset: entered('sunset'),
   machine: entered('machine'),
-  'left-out': 'j.left_out',
-  capped: 'false',
+  'left-out': 'j.left_out_by IS NOT NULL',
+  capped: 'j.capped',
   duplicate: 'j.has_it',
 };
 const TESTS = REASONS.map((reason) => ({ reason, test: REASON_TESTS[reason] }));
@@ -327,7 +338,7 @@ const TESTS = REASONS.map((reason) => ({ reason, test: REASON_TESTS[reason] }));
  * permission.
  */
 const ELIGIBLE = `coalesce(j.bits, 0) = 0 AND j.erased_at IS NULL AND j.archived_at IS NULL AND j.deliverability <> 'undeliverable'
-       AND (j.subscribed OR ${marketing} IS FALSE) AND NOT j.left_out AND NOT j.has_it`;
+       AND (j.subscribed OR ${marketing} IS FALSE) AND j.left_out_by IS NULL AND NOT j.capped AND NOT j.has_it`;
 
 /** Every reason over `judged j`, in the order in which they decide, as a text array; empty means eligible. */
 export const REASONS_SQL = `CASE WHEN ${ELIGIBLE} THEN '{}'::text[] ELSE array_remove(ARRAY[${TESTS.map(({ reason, test }) => `CASE WHEN ${test} THEN '${reason}' END`).join(',\n        ')}], NULL) END`;

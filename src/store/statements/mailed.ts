@@ -6,6 +6,7 @@
  *  A row is held before anything else is, so that two campaigns that hand over to one contact come one after the other.
  */
 import { execute, rowsOf, type Sql } from '../sql.ts';
+import { hasRoom } from './capped.ts';
 
 /** A message to one contact. */
 export interface Message {
@@ -33,16 +34,48 @@ const MERGED = ['campaigns', 'at']
 
 /**
  * Takes a place for each eligible recipient of a group whom nobody has called back, as handed over now: part of the
- * second gate, over its `verdict`, parameters and groups. Whom the gate does not let pass after all gives their place
- * back (recountMailed).
+ * second gate, over its `verdict`, `capping`, parameters and groups. None is taken where a cap of the brand is full: that
+ * is asked of the newest row, after waiting for whoever has it. A cap of all brands can only be asked by whoever has
+ * held these contacts before ($8); the verdict has asked then. Whom the gate does not let pass after all gives their
+ * place back (recountMailed).
  */
 export const TAKE_PLACES = `
   INSERT INTO mailed AS m (contact_id, brand_id, ever, campaigns, at)
   SELECT v.contact_id, $2::int, 1, ARRAY[$1::int], ARRAY[now()]
   FROM verdict v JOIN unnest($6::bigint[], $7::uuid[]) AS g(contact_id, claim_id) USING (contact_id)
   JOIN delivery d ON d.campaign_id = v.campaign_id AND d.contact_id = v.contact_id AND d.state = 'claimed' AND d.claim_id = g.claim_id AND d.handed_at IS NULL
-  WHERE v.reasons = '{}' ORDER BY v.contact_id
-  ON CONFLICT (contact_id, brand_id) DO UPDATE SET ever = m.ever + 1, ${MERGED}`;
+  WHERE v.reasons = '{}' AND ($8::boolean OR NOT EXISTS (SELECT FROM capping WHERE brand_id IS NULL)) ORDER BY v.contact_id
+  ON CONFLICT (contact_id, brand_id) DO UPDATE SET ever = m.ever + 1, ${MERGED}
+  WHERE ${hasRoom('m')}`;
+
+/**
+ * Holds contacts until the transaction ends: nobody else hands over to them meanwhile who asks for a cap of all brands.
+ * In order, so that no two wait for each other in a circle.
+ */
+export async function holdForAllBrands(sql: Sql, contactIds: number[]): Promise<void> {
+  await execute(
+    sql,
+    `SELECT pg_advisory_xact_lock(${ALL_BRANDS_LOCK}, h) FROM (SELECT DISTINCT hashint8(c) AS h FROM unnest($1::bigint[]) c ORDER BY 1 OFFSET 0) o`,
+    [contactIds],
+  );
+}
+
+/** The first number of the advisory locks that stand for contacts. */
+const ALL_BRANDS_LOCK = 7_300_004;
+
+/** The latest messages that were handed over for a contact, of all brands, whether they reached them or not. */
+export async function listHandedOver(
+  sql: Sql,
+  contactId: number,
+): Promise<{ campaignId: number; name: string; brandId: number; at: Date }[]> {
+  return rowsOf(
+    sql,
+    `SELECT n.campaign_id AS "campaignId", k.name, m.brand_id AS "brandId", n.at
+     FROM mailed m CROSS JOIN LATERAL unnest(m.campaigns || m.lost_campaigns, m.at || m.lost_at) AS n (campaign_id, at) JOIN campaign k ON k.id = n.campaign_id
+     WHERE m.contact_id = $1 ORDER BY n.at`,
+    [contactId],
+  );
+}
 
 /** Takes in messages that another system sent and that the ledger did not know until now. */
 export async function addMailed(sql: Sql, sent: Message[]): Promise<void> {

@@ -1,5 +1,6 @@
 import type { Reason } from '../../shared/words.ts';
 import { execute, rowsOf, type Sql } from '../sql.ts';
+import { cappedBySql, type CappedByRow } from './capped.ts';
 import {
   DECIDING_SQL,
   findWhatApplies,
@@ -12,6 +13,8 @@ import {
 export interface PreflightRow {
   /** The deciding reason, or null for those who will get the message. */
   reason: Reason | null;
+  /** Of those who are left out: by which thing, its place in the message's order from 1. */
+  by: number | null;
   contacts: number;
   sample: { contactId: number; name: string | null; address: string }[];
 }
@@ -37,18 +40,20 @@ export async function countPreflight(
     sql,
     `WITH ${judgeAudienceCtes(message, await findWhatApplies(sql, message))},
      counted AS MATERIALIZED (
-       SELECT reason, domain, count(*)::int AS contacts, min(contact_id) AS low, max(contact_id) AS high
-       FROM (SELECT j.contact_id, ${DECIDING_SQL} AS reason, split_part(j.address, '@', 2) AS domain FROM judged j) d GROUP BY reason, domain),
+       SELECT reason, by, domain, count(*)::int AS contacts, min(contact_id) AS low, max(contact_id) AS high
+       FROM (SELECT contact_id, reason, CASE WHEN reason = 'left-out' THEN by END AS by, domain
+         FROM (SELECT j.contact_id, ${DECIDING_SQL} AS reason, j.left_out_by AS by, split_part(j.address, '@', 2) AS domain FROM judged j) j) d
+       GROUP BY reason, by, domain),
      by_reason AS (
-       SELECT reason, sum(contacts)::int AS contacts, (array_agg(low) || array_agg(high)) AS some FROM counted GROUP BY reason),
+       SELECT reason, by, sum(contacts)::int AS contacts, (array_agg(low) || array_agg(high)) AS some FROM counted GROUP BY reason, by),
      top AS (SELECT domain, contacts FROM counted WHERE reason IS NULL ORDER BY contacts DESC, domain LIMIT $6),
      recent AS (
        SELECT one AS domain, coalesce(sum(n) FILTER (WHERE figure = 'accepted'), 0)::int AS accepted, coalesce(sum(n) FILTER (WHERE figure = 'bounced any'), 0)::int AS bounced
        FROM day_figure WHERE brand_id = $2::int AND counted_by = 'domain' AND day > current_date - 30 GROUP BY 1)
      SELECT
-       (SELECT coalesce(json_agg(json_build_object('reason', n.reason, 'contacts', n.contacts, 'sample', (
+       (SELECT coalesce(json_agg(json_build_object('reason', n.reason, 'by', n.by, 'contacts', n.contacts, 'sample', (
           SELECT coalesce(json_agg(json_build_object('contactId', c.id, 'name', c.name, 'address', c.address) ORDER BY c.id), '[]')
-          FROM contact c WHERE c.id = ANY (ARRAY(SELECT DISTINCT u FROM unnest(n.some) u ORDER BY u LIMIT 3))))), '[]') FROM by_reason n) AS rows,
+          FROM contact c WHERE c.id = ANY (ARRAY(SELECT DISTINCT u FROM unnest(n.some) u ORDER BY u LIMIT 3)))) ORDER BY n.by), '[]') FROM by_reason n) AS rows,
        (SELECT coalesce(json_agg(json_build_object('domain', t.domain, 'contacts', t.contacts, 'accepted', coalesce(r.accepted, 0), 'bounced', coalesce(r.bounced, 0))
           ORDER BY t.contacts DESC, t.domain), '[]') FROM top t LEFT JOIN recent r USING (domain)) AS domains`,
     [...messageParameters(message), mostDomains],
@@ -63,7 +68,7 @@ export const IN_SPITE_OF = ['complained', 'unsubscribed', 'sunset'] as const sat
  * Of those whom a service message will reach, those whom a marketing message would not, by each of these reasons, with
  * three contacts of each; one contact may have several. Within a transaction of overWholeSet.
  */
-export async function countReachedInSpite(sql: Sql, message: JudgedMessage): Promise<PreflightRow[]> {
+export async function countReachedInSpite(sql: Sql, message: JudgedMessage): Promise<Omit<PreflightRow, 'by'>[]> {
   await execute(
     sql,
     `CREATE TEMP TABLE reached ON COMMIT DROP AS WITH ${judgeAudienceCtes(message, await findWhatApplies(sql, message))}
@@ -71,7 +76,7 @@ export async function countReachedInSpite(sql: Sql, message: JudgedMessage): Pro
     messageParameters(message),
   );
   const asMarketing: JudgedMessage = { ...message, purpose: 'marketing' };
-  return rowsOf<PreflightRow>(
+  return rowsOf<Omit<PreflightRow, 'by'>>(
     sql,
     `WITH ${judgeAudienceCtes(asMarketing, await findWhatApplies(sql, asMarketing))},
      spared AS (
@@ -90,11 +95,15 @@ export interface JudgedContact {
   address: string;
   name: string | null;
   reasons: Reason[];
+  /** What leaves them out, its place in the message's order from 1. */
+  leftOutBy: number | null;
+  /** Where a cap is among the reasons. */
+  cappedBy: CappedByRow | null;
 }
 
 /**
- * Lists contacts of the audience whose deciding reason is `reason` (null: those who will get it), by contact number
- * after `after`.
+ * Lists contacts of the audience whose deciding reason is `reason` (null: those who will get it), and if `by` is given
+ * those whom that thing leaves out, by contact number after `after`.
  */
 export async function listPreflight(
   sql: Sql,
@@ -102,14 +111,16 @@ export async function listPreflight(
   reason: Reason | null,
   after: number,
   limit: number,
+  by: number | null = null,
 ): Promise<JudgedContact[]> {
   return rowsOf<JudgedContact>(
     sql,
     `WITH ${judgeAudienceCtes(message, await findWhatApplies(sql, message))}
-     SELECT j.contact_id::float8 AS "contactId", j.address, c.name, ${REASONS_SQL} AS reasons
-     FROM judged j JOIN contact c ON c.id = j.contact_id
-     WHERE (${DECIDING_SQL}) IS NOT DISTINCT FROM $6::text AND j.contact_id > $7
-     ORDER BY j.contact_id LIMIT $8`,
-    [...messageParameters(message), reason, after, limit],
+     SELECT p.*, CASE WHEN 'capped' = ANY (p.reasons) THEN ${cappedBySql('p."contactId"::bigint')} END AS "cappedBy" FROM (
+       SELECT j.contact_id::float8 AS "contactId", j.address, c.name, ${REASONS_SQL} AS reasons, j.left_out_by AS "leftOutBy"
+       FROM judged j JOIN contact c ON c.id = j.contact_id
+       WHERE (${DECIDING_SQL}) IS NOT DISTINCT FROM $6::text AND j.contact_id > $7 AND ($9::int IS NULL OR j.left_out_by = $9)
+       ORDER BY j.contact_id LIMIT $8) p ORDER BY 1`,
+    [...messageParameters(message), reason, after, limit, by],
   );
 }

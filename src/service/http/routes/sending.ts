@@ -18,7 +18,7 @@ export const sendingRoutes = handlers(sending, {
     const rows = await listPreflightContacts(
       deps,
       params.id,
-      query.reason ?? null,
+      { reason: query.reason ?? null, by: query.by },
       readCursor(query.cursor, 0),
       query.limit + 1,
     );
