@@ -23,6 +23,16 @@ const GROUPS: { name: string; summary: string; load: () => Promise<{ addCommands
     load: () => import('./commands/campaigns.ts'),
   },
   {
+    name: 'exclusions',
+    summary: 'standing exclusions: whom every marketing campaign leaves out',
+    load: () => import('./commands/exclusions.ts'),
+  },
+  {
+    name: 'caps',
+    summary: 'caps: how many marketing messages one contact gets at most',
+    load: () => import('./commands/caps.ts'),
+  },
+  {
     name: 'suppression',
     summary: 'suppression lists and their entries',
     load: () => import('./commands/suppression.ts'),

@@ -1,4 +1,5 @@
 import type { Client } from '../client/client.ts';
+import type { Exclusion } from '../shared/contract/exclusions.ts';
 import type { Segment } from '../shared/contract/segments.ts';
 import type { CampaignListItem } from '../shared/contract/campaigns.ts';
 import type { Brand, List } from '../shared/contract/organisation.ts';
@@ -47,6 +48,15 @@ export async function segmentNamed(client: Client, name: string, brandId?: numbe
   const matching = all.filter((one) => matches(one, name));
   if (matching.length > 1) throw new UsageError(`Several brands have a segment “${name}”: say which with --brand.`);
   return matching[0] ?? pick(all, name, 'segment');
+}
+
+/** The standing exclusion in effect of this name or number. @throws UsageError when there is none, or more than one */
+export async function exclusionNamed(client: Client, name: string): Promise<Exclusion> {
+  const all = await client.exclusions({});
+  const matching = all.filter((one) => matches(one, name));
+  if (matching.length > 1)
+    throw new UsageError(`Several standing exclusions are called “${name}”: name it by its number.`);
+  return matching[0] ?? pick(all, name, 'standing exclusion');
 }
 
 /**

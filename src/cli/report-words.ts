@@ -1,5 +1,6 @@
 import type { Client } from '../client/client.ts';
 import type { CampaignReport, Rate } from '../shared/contract/reports.ts';
+import { leftOutWords } from '../client/wording/held-by.ts';
 import { makeProgress } from './progress.ts';
 import { count, note, share, tableText } from './output.ts';
 
@@ -28,7 +29,10 @@ export function reportLines(name: string, report: CampaignReport): string[] {
   const { ledger } = report;
   const ledgerRows = [
     { what: 'audience', contacts: ledger.audience },
-    ...ledger.reasons.map((row) => ({ what: `− held back: ${row.reason}`, contacts: row.contacts })),
+    ...ledger.reasons.map((row) => ({
+      what: `− held back: ${row.by ? `${row.reason}, ${leftOutWords(row.by)}` : row.reason}`,
+      contacts: row.contacts,
+    })),
     {
       what: `− refused by the relay${ledger.refused > 0 ? ` (${classes(report.refusedAs)})` : ''}`,
       contacts: ledger.refused,
@@ -56,6 +60,7 @@ export function reportLines(name: string, report: CampaignReport): string[] {
       { head: 'Ledger', cell: (row) => row.what },
       { head: 'Contacts', cell: (row) => row.contacts, right: true },
     ]),
+    ...report.setAside.map(({ name: what, reason, setBy }) => `It did without “${what}”: ${reason} (${setBy}).`),
     ledger.agrees ? 'The ledger agrees.' : 'The ledger does not agree: tell the operator.',
     '',
     tableText(acts, [

@@ -5,6 +5,7 @@ import { Link } from 'react-router';
 import { useCheck, useContacts } from './api/queries/contacts.ts';
 import { useBrand } from './brand.tsx';
 import { UnsubscribeOnRequest } from './components/unsubscribe-on-request.tsx';
+import { Capped } from './components/capped.tsx';
 import { ReasonMark } from './components/marks.tsx';
 import { Await, Door } from './components/page.tsx';
 import { Panel } from './components/panel.tsx';
@@ -125,6 +126,7 @@ function Answer({ address, onDone }: { address: string; onDone: () => void }) {
                   <ReasonMark reason={reason} />: {text}
                 </div>
               ))}
+              <Capped verdict={verdict} />
             </div>
           ))}
           {check.subscriptions.some((row) => row.state === 'subscribed' && row.brandId === brand.id) ? (

@@ -74,7 +74,7 @@ async function send(id: number, between: () => Promise<unknown> = () => Promise.
   };
   const settings = { retrySeconds: 0, stopping: () => false };
   const process = '00000000-0000-4000-8000-000000000001';
-  for (let so = 'more'; so === 'more';)
+  for (let so = 'more', passes = 0; so !== 'ended' && passes < 30; passes++)
     so = await sendPass(deps, { connections: 1, handOver }, settings, () => process, id);
   return handed;
 }
@@ -95,9 +95,9 @@ describe('standing exclusions', () => {
     const id = await draft();
     // Whoever is left out by several is counted once, under the first.
     expect(await lines(id)).toEqual([
+      ['Members', 3],
       ['Bounced lately', 4],
-      ['Buyers', 2],
-      ['Members', 2],
+      ['Buyers', 1],
     ]);
     const by = { kind: 'exclusion', id: first.id, name: 'Bounced lately' };
     const some = { reason: 'left-out' as const, by: `exclusion ${first.id}` };
@@ -109,13 +109,13 @@ describe('standing exclusions', () => {
     const { ledger } = await reportCampaign(deps, id);
     expect(ledger.reasons.map(({ by: what, contacts }) => [what?.name, contacts])).toEqual([
       ['Bounced lately', 4],
-      ['Buyers', 2],
-      ['Members', 2],
+      ['Buyers', 1],
+      ['Members', 3],
     ]);
     expect(ledger).toMatchObject({ audience: CONTACTS, heldBack: 8, waiting: 12, agrees: true });
     const kept = await lookAtLedger(deps, id, { reason: 'left-out', by: `exclusion ${list.id}` }, 0, 10);
-    expect(kept.total).toBe(2);
-    expect(kept.rows[0]).toMatchObject({ address: world.addresses[6], leftOutBy: { name: 'Members' } });
+    expect(kept.total).toBe(3);
+    expect(kept.rows[0]).toMatchObject({ address: world.addresses[5], leftOutBy: { name: 'Members' } });
     const { differing } = await overWholeSet(deps.database, (sql) => compareTallies(sql));
     expect(differing).toEqual([]);
   });
@@ -195,8 +195,8 @@ describe('standing exclusions', () => {
     expect(handed).toHaveLength(CONTACTS - out.size);
     const { ledger } = await reportCampaign(deps, id);
     expect(ledger.reasons.map(({ by, contacts }) => [by?.name, contacts])).toEqual([
-      ['B', 4],
-      ['M', 2],
+      ['B', 3],
+      ['M', 3],
     ]);
   });
 
@@ -223,8 +223,8 @@ describe('standing exclusions', () => {
     );
     await expect(createExclusion(deps, { ...of, condition: 'bounced in the' })).rejects.toThrow();
     // The shop has no list of this name.
-    await expect(createExclusion(deps, { ...of, condition: 'subscribed to "Members"' })).rejects.toThrow('Members');
-    await createExclusion(deps, { ...of, brandId: world.brandId, condition: 'subscribed to "Members"' });
+    await expect(createExclusion(deps, { ...of, condition: 'on list "Members"' })).rejects.toThrow('Members');
+    await createExclusion(deps, { ...of, brandId: world.brandId, condition: 'on list "Members"' });
     const twice = { ...of, brandId: world.brandId, listId: members };
     await expect(createExclusion(deps, twice)).rejects.toThrow('There is a standing exclusion “One” already');
   });
@@ -235,7 +235,7 @@ describe('standing exclusions', () => {
     const gone = await createSegment(deps, { brandId, name: 'Gone', condition: 'archived', actor });
     const named = await createSegment(deps, { brandId, name: 'Named', condition: 'purchased', actor });
     await createExclusion(deps, { brandId, name: 'By number', segmentId: gone.id, reason: 'r', actor });
-    const text = 'in segment "Named"';
+    const text = 'segment "Named"';
     const one = await createExclusion(deps, { brandId, name: 'By name', condition: text, reason: 'r', actor });
     await expect(removeSegment(deps, gone.id)).rejects.toThrow('is used by “By number”');
     await expect(removeSegment(deps, named.id)).rejects.toThrow('is used by “By name”');

@@ -1,5 +1,6 @@
 import type { RecipientsQuery } from '../../shared/contract/reports.ts';
 import type { Reason } from '../../shared/words.ts';
+import { heldByWords, leftOutWords } from '../../client/wording/held-by.ts';
 import { IN_SPITE_WORDS } from '../../client/wording/in-spite.ts';
 import type { Command } from 'commander';
 import type { Preflight } from '../../shared/contract/sending.ts';
@@ -36,22 +37,30 @@ function addPreflight(group: Command): void {
     ),
   )
     .option('--reason <reason>', 'deciding reason')
+    .option('--by <what>', 'left out by this: list, segment or exclusion with its number, as “exclusion 5”')
     .option('--eligible', 'those who will get it')
-    .action(async (name: string, options: OutputOptions & PagingOptions & { reason?: Reason; eligible?: boolean }) => {
-      if (!options.reason && !options.eligible) throw new UsageError('Say which: --reason REASON or --eligible.');
-      const client = connect();
-      const { id } = await campaignNamed(client, name);
-      printPage(
-        await client.preflightContacts({ id, reason: options.reason, ...pageOf(options) }),
-        [
-          { head: 'Address', cell: (contact) => contact.address },
-          { head: 'Name', cell: (contact) => contact.name },
-          { head: 'Reasons', cell: (contact) => contact.reasons.join(', ') },
-        ],
-        options,
-        'Nobody.',
-      );
-    });
+    .action(
+      async (
+        name: string,
+        options: OutputOptions & PagingOptions & { reason?: Reason; by?: string; eligible?: boolean },
+      ) => {
+        const reason = options.reason ?? (options.by === undefined ? undefined : 'left-out');
+        if (!reason && !options.eligible) throw new UsageError('Say which: --reason REASON, --by WHAT or --eligible.');
+        const client = connect();
+        const { id } = await campaignNamed(client, name);
+        printPage(
+          await client.preflightContacts({ id, reason, by: options.by, ...pageOf(options) }),
+          [
+            { head: 'Address', cell: (contact) => contact.address },
+            { head: 'Name', cell: (contact) => contact.name },
+            { head: 'Reasons', cell: (contact) => contact.reasons.join(', ') },
+            { head: 'By', cell: (contact) => heldByWords(contact, moment) },
+          ],
+          options,
+          'Nobody.',
+        );
+      },
+    );
 }
 
 function preflightLines(name: string, preflight: Preflight): string[] {
@@ -65,12 +74,16 @@ function preflightLines(name: string, preflight: Preflight): string[] {
       ? []
       : [
           tableText(rows, [
-            { head: 'Held back because', cell: (row) => row.reason },
+            {
+              head: 'Held back because',
+              cell: (row) => (row.by ? `${row.reason}: ${leftOutWords(row.by)}` : row.reason),
+            },
             { head: 'Contacts', cell: (row) => row.contacts, right: true },
             { head: 'Three of them', cell: (row) => row.three },
           ]),
         ]),
     `${count(preflight.audience)} − ${count(preflight.heldBack)} = ${count(preflight.willGet)}`,
+    ...preflight.setAside.map(({ name: what, reason, setBy }) => `Does without “${what}”: ${reason} (${setBy})`),
     ...preflight.inSpiteOf.map(
       (row) =>
         `Among them, because its purpose is service: ${count(row.contacts)} although ${IN_SPITE_WORDS[row.reason] ?? row.reason}, as ${row.sample.map((one) => one.name ?? one.address).join(', ')}`,
@@ -194,18 +207,20 @@ function addRecipients(group: Command): void {
   )
     .option('--state <state>', 'held-back, queued, claimed, accepted, refused or uncertain')
     .option('--reason <reason>', 'deciding reason of those held back')
+    .option('--by <what>', 'left out by this: list, segment or exclusion with its number, as “exclusion 5”')
     .option('--acted <kind>', 'who did this: bounced, opened, clicked, complained, unsubscribed')
     .option('--actor <actor>', 'human, machine or unknown; of bounces hard, soft or block')
     .action(
       async (
         name: string,
-        options: OutputOptions & PagingOptions & Pick<RecipientsQuery, 'state' | 'reason' | 'acted' | 'actor'>,
+        options: OutputOptions & PagingOptions & Pick<RecipientsQuery, 'state' | 'reason' | 'by' | 'acted' | 'actor'>,
       ) => {
         const client = connect();
         const page = await client.recipients({
           id: (await campaignNamed(client, name)).id,
           state: options.state,
           reason: options.reason,
+          by: options.by,
           acted: options.acted,
           actor: options.actor,
           ...pageOf(options),
@@ -215,7 +230,10 @@ function addRecipients(group: Command): void {
           [
             { head: 'Address', cell: (row) => row.address },
             { head: 'State', cell: (row) => row.state },
-            { head: 'Reasons', cell: (row) => row.reasons.join(', ') },
+            {
+              head: 'Reasons',
+              cell: (row) => [row.reasons.join(', '), heldByWords(row, moment)].filter(Boolean).join(': '),
+            },
             { head: 'When', cell: (row) => moment(row.at) },
             { head: 'The relay said', cell: (row) => row.reply },
           ],

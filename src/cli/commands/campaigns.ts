@@ -3,6 +3,7 @@ import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
 import type { Client } from '../../client/client.ts';
 import type { NewCampaign } from '../../shared/contract/campaigns.ts';
+import { addSetAsideCommands } from './exclusions.ts';
 import { addSendingCommands } from './campaign-sending.ts';
 import { UsageError } from '../usage-error.ts';
 import { brandNamed, campaignNamed, listNamed, segmentNamed } from '../names.ts';
@@ -22,6 +23,8 @@ interface DraftOptions extends OutputOptions {
   segment: string[];
   leaveOutSegment: string[];
   purpose?: 'marketing' | 'service';
+  priority?: string;
+  restDays?: string;
   name?: string;
 }
 
@@ -31,6 +34,7 @@ export function addCommands(group: Command): void {
   addListing(group);
   addLooking(group);
   addDrafting(group);
+  addSetAsideCommands(group);
   addSendingCommands(group);
 }
 
@@ -67,7 +71,9 @@ function addDrafting(group: Command): void {
       .option('--leave-out <list>', 'list left out; may be repeated', collect, [])
       .option('--segment <segment>', 'segment taken in; may be repeated', collect, [])
       .option('--leave-out-segment <segment>', 'segment left out; may be repeated', collect, [])
-      .option('--purpose <purpose>', 'marketing or service');
+      .option('--purpose <purpose>', 'marketing or service')
+      .option('--priority <number>', '1 to 5: of two that compete for one last place under a cap the lower gets it')
+      .option('--rest-days <number>', 'not to whoever had a marketing message in so many days; 0 for no such rest');
   draftOptions(group.command('create <name>').description('create a campaign as a draft'))
     .option('--brand <brand>', 'brand that sends it; else the one of the first list')
     .action(async (name: string, options: DraftOptions) => {
@@ -132,6 +138,7 @@ function addShow(group: Command): void {
       const campaign = await client.campaign({ id: (await campaignNamed(client, name)).id });
       const [lists, segments] = [await client.lists(), await client.segments({ brandId: campaign.brandId })];
       const brand = (await client.brands()).find(({ id }) => id === campaign.brandId)!;
+      const setAside = await client.setAside({ id: campaign.id });
       const named = (ids: number[], all: { id: number; name: string }[], what: string): string[] =>
         ids.map((id) => `the ${what} “${all.find((one) => one.id === id)?.name ?? id}”`);
       const audience = (listIds: number[], segmentIds: number[]): string =>
@@ -141,6 +148,11 @@ function addShow(group: Command): void {
         `Subject: ${campaign.subject || '(none yet)'}`,
         `Goes to ${audience(campaign.listIds, campaign.segmentIds)}`,
         `Leaves out ${audience(campaign.leftOutListIds, campaign.leftOutSegmentIds)}`,
+        ...(campaign.restDays === null
+          ? []
+          : [`Not to whoever had a marketing message in ${count(campaign.restDays)} days`]),
+        ...(campaign.priority === 3 ? [] : [`Priority ${campaign.priority}`]),
+        ...setAside.map(({ name: what, reason, setBy }) => `Does without “${what}”: ${reason} (${setBy})`),
         `HTML of ${count(campaign.html.length)} characters, ${campaign.text === '' ? 'plain text made from it' : `plain text of ${count(campaign.text.length)}`}; as one contact gets it: avendel campaigns preview ${campaign.id} --for ADDRESS`,
         campaign.state === 'draft'
           ? `Next: avendel campaigns preflight ${campaign.id}`
@@ -192,5 +204,7 @@ async function draftOf(client: Client, options: DraftOptions): Promise<Partial<N
     segmentIds: await numbers(options.segment, segmentNamed),
     leftOutSegmentIds: await numbers(options.leaveOutSegment, segmentNamed),
     purpose: options.purpose,
+    priority: options.priority === undefined ? undefined : Number(options.priority),
+    restDays: options.restDays === undefined ? undefined : options.restDays === '0' ? null : Number(options.restDays),
   };
 }

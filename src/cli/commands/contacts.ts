@@ -8,6 +8,7 @@ import type { ContactQuery } from '../../shared/contract/contacts.ts';
 import type { SignUp } from '../../shared/contract/permission.ts';
 import { AMONG, CONTACT_ORDERS, ENCODINGS, type Among, type ContactOrder, type Encoding } from '../../shared/words.ts';
 import type { AddressCheck, BrandVerdict, TimeLineItem } from '../../shared/contract/contacts.ts';
+import { heldByWords } from '../../client/wording/held-by.ts';
 import { withCondition } from '../condition-problems.ts';
 import { UsageError } from '../usage-error.ts';
 import { brandNamed, listNamed } from '../names.ts';
@@ -309,11 +310,18 @@ function contactLines({ tags, verdict, verdictCause, mergedInto }: NonNullable<A
   ];
 }
 
+function cappedLines({ capped }: BrandVerdict): string[] {
+  if (capped === null) return [];
+  const words = heldByWords({ leftOutBy: null, cappedBy: capped }, moment);
+  return [`  capped: ${words}. Marketing again from ${moment(capped.until)}.`];
+}
+
 function brandLines(verdict: BrandVerdict): string[] {
   const stage = `${verdict.stage}, ${verdict.silentDays} days of silence with ${verdict.messages} messages in it`;
-  if (verdict.eligible) return [`We may write to them for ${verdict.brandName} (${stage}).`];
+  if (verdict.eligible) return [`We may write to them for ${verdict.brandName} (${stage}).`, ...cappedLines(verdict)];
   return [
     `We may not write to them for ${verdict.brandName} (${stage}):`,
     ...verdict.because.map(({ reason, text }) => `  ${reason}: ${text}`),
+    ...cappedLines(verdict),
   ];
 }

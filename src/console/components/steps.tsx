@@ -1,6 +1,6 @@
 import { useState } from 'react';
 import type { Preflight } from '../../shared/contract/sending.ts';
-import type { Reason } from '../../shared/words.ts';
+import { leftOutWords } from '../../client/wording/held-by.ts';
 import { REASON_LOOK, ReasonMark, TONE_COLOURS } from './marks.tsx';
 import { count } from './words.ts';
 import css from './steps.module.css';
@@ -15,8 +15,8 @@ export function Steps({
   onOpen,
 }: {
   preflight: Preflight;
-  open: Reason | null;
-  onOpen: (reason: Reason) => void;
+  open: OpenReason | null;
+  onOpen: (open: OpenReason) => void;
 }) {
   const { audience, willGet, heldBack, reasons } = preflight;
   const rows = reasons.map((row, index) => {
@@ -50,11 +50,11 @@ export function Steps({
       </div>
       {rows.map((row) => (
         <ReasonRow
-          key={row.reason}
+          key={keyOf(row)}
           row={row}
           step={{ left: `${place(row.from)}%`, width: `${place(row.to) - place(row.from)}%` }}
-          open={open === row.reason}
-          onOpen={() => onOpen(row.reason)}
+          open={open !== null && keyOf(open) === keyOf(row)}
+          onOpen={() => onOpen({ reason: row.reason, by: row.by })}
         />
       ))}
       <Sum audience={audience} heldBack={heldBack} willGet={willGet} />
@@ -79,7 +79,10 @@ function ReasonRow({ row, step, open, onOpen }: ReasonRowProps) {
       aria-expanded={open}
       onClick={onOpen}
     >
-      <ReasonMark reason={row.reason} />
+      <span>
+        <ReasonMark reason={row.reason} />
+        {row.by ? <span className="second">: {leftOutWords(row.by)}</span> : null}
+      </span>
       <span className="figure">
         <span className="door">{count(row.contacts)}</span>
       </span>
@@ -146,8 +149,12 @@ function Key() {
   );
 }
 
-/** Which reason's contacts are open, if any. */
-export function useOpenReason(): [Reason | null, (reason: Reason) => void] {
-  const [open, setOpen] = useState<Reason | null>(null);
-  return [open, (reason) => setOpen((was) => (was === reason ? null : reason))];
+/** A line of the hold-backs: a reason, and if it leaves people out, by what. */
+export type OpenReason = Pick<Preflight['reasons'][number], 'reason' | 'by'>;
+const keyOf = ({ reason, by }: OpenReason): string => (by ? `${by.kind} ${by.id}` : reason);
+
+/** Which line's contacts are open, if any. */
+export function useOpenReason(): [OpenReason | null, (open: OpenReason) => void] {
+  const [open, setOpen] = useState<OpenReason | null>(null);
+  return [open, (line) => setOpen((was) => (was && keyOf(was) === keyOf(line) ? null : line))];
 }

@@ -19,7 +19,8 @@ export interface LeavesOut {
 
 /**
  * All that leaves people out of a campaign, in the order in which it decides: its own lists and segments, then the
- * standing exclusions of its brand and of the organisation, if it is marketing and has not set them aside.
+ * standing exclusions of its brand and of the organisation, if it is marketing and has not set them aside; of all these
+ * lists first, as the gate asks them before it asks conditions.
  * @throws Problem bad-condition when one of them can no longer be worked out, with its name
  */
 export async function findLeavesOut(deps: Deps, campaign: Campaign): Promise<LeavesOut[]> {
@@ -36,7 +37,7 @@ export async function findLeavesOut(deps: Deps, campaign: Campaign): Promise<Lea
   if (campaign.purpose === 'marketing')
     for (const exclusion of await listExclusionsOf(deps.database, campaign))
       all.push(await leavesOutOf(deps, exclusion, brandId));
-  return all;
+  return [...all.filter(({ checked }) => checked === null), ...all.filter(({ checked }) => checked !== null)];
 }
 
 /** A standing exclusion as it is asked by a brand. @throws Problem bad-condition, not-found, with its name */

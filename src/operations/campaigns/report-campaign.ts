@@ -70,6 +70,7 @@ function reasonsOf(figures: ReadonlyMap<string, number>, named: Named): Ledger['
     by: named.get(key) ?? null,
     contacts: figures.get(LEFT_OUT + key)!,
   }));
+  leftOut.sort((one, other) => (one.by?.id ?? 0) - (other.by?.id ?? 0));
   return REASONS.flatMap((reason) => {
     const alone = { reason, by: null, contacts: figures.get(HELD_BACK + reason) ?? 0 };
     return reason === 'left-out' ? [...leftOut, alone] : [alone];

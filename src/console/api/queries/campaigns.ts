@@ -22,10 +22,10 @@ export const useCampaign = (id: number) =>
   useQuery({ queryKey: keys.campaign(id), queryFn: () => client.campaign({ id }) });
 export const usePreflight = (id: number) =>
   useQuery({ queryKey: keys.preflight(id), queryFn: () => client.preflight({ id }) });
-export const usePreflightContacts = (id: number, reason: PreflightContactsQuery['reason'], open: boolean) =>
+export const usePreflightContacts = (id: number, of: Pick<PreflightContactsQuery, 'reason' | 'by'>, open: boolean) =>
   useQuery({
-    queryKey: [...keys.preflight(id), 'contacts', reason],
-    queryFn: () => client.preflightContacts({ id, reason, limit: 20 }),
+    queryKey: [...keys.preflight(id), 'contacts', of],
+    queryFn: () => client.preflightContacts({ id, ...of, limit: 20 }),
     enabled: open,
   });
 export const usePreview = (id: number, address?: string) =>

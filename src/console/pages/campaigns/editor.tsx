@@ -1,4 +1,4 @@
-import { Button, Textarea, TextInput } from '@mantine/core';
+import { Button, NumberInput, Select, Textarea, TextInput } from '@mantine/core';
 import type { Campaign } from '../../../shared/contract/campaigns.ts';
 import { useLists } from '../../api/queries/organisation.ts';
 import { useSegments } from '../../api/queries/segments.ts';
@@ -19,6 +19,8 @@ const WORDS = {
   segmentIds: 'Segments taken in',
   leftOutListIds: 'Lists left out',
   leftOutSegmentIds: 'Segments left out',
+  restDays: 'Days of rest',
+  priority: 'Priority',
   html: 'HTML body',
   text: 'Plain-text body',
 } as const;
@@ -28,15 +30,16 @@ const WORDS = {
  */
 export function Editor({ campaign, onDone }: { campaign: Campaign; onDone: () => void }) {
   const { name, subject, html, text, listIds, segmentIds, leftOutListIds, leftOutSegmentIds, version } = campaign;
+  const { restDays, priority } = campaign;
   const form = useTyped(
     placeOfDraft(campaign.id),
-    { name, subject, html, text, listIds, segmentIds, leftOutListIds, leftOutSegmentIds },
+    { name, subject, html, text, listIds, segmentIds, leftOutListIds, leftOutSegmentIds, restDays, priority },
     version,
   );
   const draft = form.typed;
   const save = useAct((client, _: void) => client.changeCampaign({ id: campaign.id, ...draft, version: form.version }));
   const names = useNames(campaign.brandId);
-  const set = (field: keyof typeof draft) => (event: Parameters<Change>[0]) =>
+  const set = (field: 'name' | 'subject' | 'html' | 'text') => (event: Parameters<Change>[0]) =>
     form.set({ [field]: event.currentTarget.value });
   const keep = (): void => save.mutate(undefined, { onSuccess: ({ version: kept }) => (form.wasKept(kept), onDone()) });
   return (
@@ -55,7 +58,7 @@ export function Editor({ campaign, onDone }: { campaign: Campaign; onDone: () =>
               form={form}
               words={WORDS}
               show={(value, field) =>
-                Array.isArray(value) ? names(field, value) : <span className={css.someOfIt}>{value}</span>
+                Array.isArray(value) ? names(field, value) : <span className={css.someOfIt}>{value ?? 'none'}</span>
               }
             />
           )}
@@ -67,6 +70,7 @@ export function Editor({ campaign, onDone }: { campaign: Campaign; onDone: () =>
             description='A merge field says what to write when it is empty: [[first_name else "stargazer"]]'
           />
           <AudienceFields brandId={campaign.brandId} audience={draft} change={form.set} />
+          <HowOften restDays={draft.restDays} priority={draft.priority} change={form.set} />
           <Bodies html={draft.html} text={draft.text} set={set} />
           <ProblemNote error={form.meanwhile ? null : save.error} />
           <div className="row">
@@ -85,6 +89,38 @@ export function Editor({ campaign, onDone }: { campaign: Campaign; onDone: () =>
         </form>
       </Section>
     </div>
+  );
+}
+
+/** How it stands beside other messages to the same people. */
+function HowOften({
+  restDays,
+  priority,
+  change,
+}: Pick<Campaign, 'restDays' | 'priority'> & {
+  change: (of: Partial<Pick<Campaign, 'restDays' | 'priority'>>) => void;
+}) {
+  return (
+    <span className="row">
+      <NumberInput
+        label="Not to whoever had a message in the last … days"
+        description="Left empty: whoever the caps let through."
+        min={1}
+        max={366}
+        value={restDays ?? ''}
+        onChange={(value) => change({ restDays: value === '' ? null : Number(value) })}
+        w={360}
+      />
+      <Select
+        label="Priority"
+        description="Of two that compete for one last place the lower gets it."
+        data={['1', '2', '3', '4', '5']}
+        value={String(priority)}
+        onChange={(value) => change({ priority: Number(value ?? 3) })}
+        allowDeselect={false}
+        w={360}
+      />
+    </span>
   );
 }
 

@@ -1,19 +1,20 @@
 import { Button, SegmentedControl, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import type { Campaign } from '../../../shared/contract/campaigns.ts';
+import type { Campaign, LeftOutBy } from '../../../shared/contract/campaigns.ts';
 import type { MessagePreview, Preflight } from '../../../shared/contract/sending.ts';
-import type { Reason } from '../../../shared/words.ts';
 import { usePreflight, usePreflightContacts, usePreview } from '../../api/queries/campaigns.ts';
 import { useLists } from '../../api/queries/organisation.ts';
 import { useSegments } from '../../api/queries/segments.ts';
 import { useAct } from '../../api/use-act.ts';
 import { hasTyped } from '../../api/use-typed.ts';
 import { useBrand } from '../../brand.tsx';
+import { heldByWords, leftOutWords } from '../../../client/wording/held-by.ts';
 import { IN_SPITE_WORDS } from '../../../client/wording/in-spite.ts';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
 import { SureButton } from '../../components/sure-button.tsx';
-import { Steps, useOpenReason } from '../../components/steps.tsx';
+import { DoOrNot } from '../../components/form.tsx';
+import { Steps, useOpenReason, type OpenReason } from '../../components/steps.tsx';
 import { count, moment, percent, plural, reasonWord } from '../../components/words.ts';
 import { Editor, placeOfDraft } from './editor.tsx';
 import { Rows } from '../../components/rows.tsx';
@@ -61,7 +62,9 @@ function Summary({ preflight }: { preflight: Preflight }) {
   return (
     <>
       {count(preflight.heldBack)} are held back:{' '}
-      {largest.map((row) => `${count(row.contacts)} ${reasonWord(row.reason)}`).join(', ')}
+      {largest
+        .map((row) => `${count(row.contacts)} ${row.by ? `left out by ${row.by.name}` : reasonWord(row.reason)}`)
+        .join(', ')}
       {lesser > 0 ? `, and ${plural(lesser, 'lesser reason', 'lesser reasons')}` : ''}. Each is counted once, under the
       first reason that applies.
     </>
@@ -84,6 +87,10 @@ function Audience({ campaign, preflight }: { campaign: Campaign; preflight: Pref
         {campaign.leftOutListIds.length + campaign.leftOutSegmentIds.length > 0
           ? `, without ${named(campaign.leftOutListIds, campaign.leftOutSegmentIds)}`
           : ''}
+        {campaign.restDays === null
+          ? ''
+          : `, nor whoever had a message in the last ${plural(campaign.restDays, 'day', 'days')}`}
+        {campaign.priority === 3 ? '' : `; priority ${campaign.priority}`}
       </p>
       <Steps preflight={preflight} open={open} onOpen={toggle} />
       {preflight.inSpiteOf.map((row) => (
@@ -93,16 +100,26 @@ function Audience({ campaign, preflight }: { campaign: Campaign; preflight: Pref
           <span className="second">{row.sample.map((one) => one.name ?? one.address).join(', ')}</span>
         </p>
       ))}
-      {open ? <Held campaignId={campaign.id} reason={open} /> : null}
+      {preflight.setAside.map((one) => (
+        <SetAside key={one.exclusionId} campaign={campaign} one={one} />
+      ))}
+      {open ? <Held key={open.by?.id} campaign={campaign} of={open} /> : null}
     </section>
   );
 }
 
-function Held({ campaignId, reason }: { campaignId: number; reason: Reason }) {
+/** Whom one line holds back; if a standing exclusion does, with the way to do without it. */
+function Held({ campaign, of: { reason, by } }: { campaign: Campaign; of: OpenReason }) {
+  const { zone } = useBrand();
+  const of = { reason, by: by ? `${by.kind} ${by.id}` : undefined };
   return (
     <div style={{ marginTop: 16 }}>
-      <h3>Held back because {reasonWord(reason)}, the first twenty</h3>
-      <Await of={usePreflightContacts(campaignId, reason, true)} rows={4}>
+      <h3>
+        Held back because {reasonWord(reason)}
+        {by ? `, ${leftOutWords(by)}` : ''}, the first twenty
+      </h3>
+      {by?.kind === 'exclusion' ? <DoWithout campaign={campaign} exclusion={by} /> : null}
+      <Await of={usePreflightContacts(campaign.id, of, true)} rows={4}>
         {({ items }) => (
           <Rows>
             {items.map((contact) => (
@@ -112,7 +129,12 @@ function Held({ campaignId, reason }: { campaignId: number; reason: Reason }) {
                 </td>
                 <td className="second">{contact.address}</td>
                 <td className="second">
-                  {contact.reasons.length > 1 ? `also ${contact.reasons.slice(1).map(reasonWord).join(', ')}` : ''}
+                  {[
+                    heldByWords({ leftOutBy: null, cappedBy: contact.cappedBy }, (at) => moment(at, zone)),
+                    contact.reasons.length > 1 ? `also ${contact.reasons.slice(1).map(reasonWord).join(', ')}` : '',
+                  ]
+                    .filter(Boolean)
+                    .join('; ')}
                 </td>
               </tr>
             ))}
@@ -120,6 +142,47 @@ function Held({ campaignId, reason }: { campaignId: number; reason: Reason }) {
         )}
       </Await>
     </div>
+  );
+}
+
+function DoWithout({ campaign, exclusion }: { campaign: Campaign; exclusion: LeftOutBy }) {
+  const [asked, setAsked] = useState(false);
+  const [reason, setReason] = useState('');
+  const act = useAct((client, _: void) =>
+    client.setExclusionAside({ id: campaign.id, exclusionId: exclusion.id, reason }),
+  );
+  if (!asked) return <Button onClick={() => setAsked(true)}>Set “{exclusion.name}” aside in this campaign</Button>;
+  return (
+    <div className="sheet stack" role="group" aria-label={`Set ${exclusion.name} aside`}>
+      <TextInput
+        label="Why this campaign does without it"
+        description="Kept on record and shown in the report. What is suppressed stays out."
+        required
+        autoFocus
+        value={reason}
+        onChange={(event) => setReason(event.currentTarget.value)}
+      />
+      <ProblemNote error={act.error} />
+      <DoOrNot
+        what={`Set ${exclusion.name} aside`}
+        ready={reason.trim() !== '' && !act.isPending}
+        act={() => act.mutate(undefined)}
+        leave={() => setAsked(false)}
+      />
+    </div>
+  );
+}
+
+function SetAside({ campaign, one }: { campaign: Campaign; one: Preflight['setAside'][number] }) {
+  const act = useAct((client, _: void) => client.takeExclusionUp({ id: campaign.id, exclusionId: one.exclusionId }));
+  return (
+    <p role="note">
+      It does without “{one.name}”: {one.reason} <span className="second">({one.setBy})</span>{' '}
+      <button type="button" className="act" onClick={() => act.mutate(undefined)}>
+        Take it up again
+      </button>
+      <ProblemNote error={act.error} />
+    </p>
   );
 }
 
@@ -220,7 +283,7 @@ function Sure({
   send: () => void;
   leave: () => void;
 }) {
-  const first = usePreflightContacts(campaign.id, undefined, true).data?.items ?? [];
+  const first = usePreflightContacts(campaign.id, {}, true).data?.items ?? [];
   return (
     <div className="sheet stack" role="group" aria-label="Send it?">
       <span>

@@ -6,6 +6,7 @@ import type { CampaignChange } from '../../../shared/contract/sending.ts';
 import { useCampaignChanges, useRecipients, useReport } from '../../api/queries/campaigns.ts';
 import { useCatchingUp } from '../../api/queries/tallies.ts';
 import { ContactDoor } from '../../components/contact-door.tsx';
+import { heldByWords, leftOutWords } from '../../../client/wording/held-by.ts';
 import { UnderWay } from '../../components/under-way.tsx';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
@@ -17,7 +18,7 @@ import { Turn, useOwnPages } from '../../components/turn.tsx';
 import { Rows } from '../../components/rows.tsx';
 import css from './report.module.css';
 
-type Filter = (Pick<RecipientsQuery, 'state' | 'reason' | 'acted' | 'actor'> & { words: string }) | null;
+type Filter = (Pick<RecipientsQuery, 'state' | 'reason' | 'by' | 'acted' | 'actor'> & { words: string }) | null;
 
 /**
  * A campaign that was started: progress while it runs, then what came back and who acted, with the ledger beside it.
@@ -63,6 +64,11 @@ const CHANGED: Record<CampaignChange['after'], string> = {
   cancelled: 'Cancelled',
 };
 
+function changeWord({ before, after }: CampaignChange): string {
+  if (before === after) return 'Changed the draft';
+  return before === 'paused' && after === 'sending' ? 'Went on' : CHANGED[after];
+}
+
 /** Who moved it from one state to the next, and why. */
 function Changes({ campaignId, state }: { campaignId: number; state: string }) {
   const { zone } = useBrand();
@@ -75,7 +81,7 @@ function Changes({ campaignId, state }: { campaignId: number; state: string }) {
               <tbody>
                 {changes.map((one) => (
                   <tr key={one.id}>
-                    <td>{one.before === 'paused' && one.after === 'sending' ? 'Went on' : CHANGED[one.after]}</td>
+                    <td>{changeWord(one)}</td>
                     <td>{one.actor}</td>
                     <td className="second">{one.because ?? ''}</td>
                     <td className="figure second">{moment(one.at, zone)}</td>
@@ -193,7 +199,9 @@ function Recipients({ campaignId, filter }: { campaignId: number; filter: NonNul
   const found = useRecipients(campaignId, { ...of, part, cursor: pages.cursor });
   const head = useRef<HTMLElement>(null);
   useEffect(() => head.current?.focus(), []);
-  const query = new URLSearchParams(Object.entries({ ...of, part }).filter(([, value]) => value));
+  const query = new URLSearchParams(
+    Object.entries({ ...of, part }).flatMap(([key, value]) => (value ? [[key, value]] : [])),
+  );
   return (
     <section className="section" ref={head} tabIndex={-1} aria-label={`Who ${words}`}>
       <header>
@@ -221,7 +229,10 @@ function Recipients({ campaignId, filter }: { campaignId: number; filter: NonNul
                     <ContactDoor id={row.contactId} name={row.name} address={row.address} archived={row.archived} />
                   </td>
                   <td className="second">{row.address}</td>
-                  <td className="said second">{row.reply}</td>
+                  <td className={row.reply ? 'said second' : 'second'}>
+                    {row.reply ??
+                      heldByWords({ leftOutBy: null, cappedBy: row.cappedBy }, (instant) => moment(instant, zone))}
+                  </td>
                   <td className="figure second">{row.at ? moment(row.at, zone) : ''}</td>
                 </tr>
               ))}
@@ -293,11 +304,21 @@ function Margin({ report, open }: { report: CampaignReport; open: (filter: Filte
             { words: 'Audience', figure: count(ledger.audience) },
             ...ledger.reasons.map((row) => ({
               sign: '−' as const,
-              words: <ReasonMark reason={row.reason} />,
+              words: (
+                <>
+                  <ReasonMark reason={row.reason} />
+                  {row.by ? <span className="second">: {leftOutWords(row.by)}</span> : null}
+                </>
+              ),
               figure: (
                 <Door
                   onClick={() =>
-                    open({ state: 'held-back', reason: row.reason, words: `were held back: ${row.reason}` })
+                    open({
+                      state: 'held-back',
+                      reason: row.reason,
+                      by: row.by ? `${row.by.kind} ${row.by.id}` : undefined,
+                      words: `were held back: ${row.reason}${row.by ? `, ${leftOutWords(row.by)}` : ''}`,
+                    })
                   }
                 >
                   {count(row.contacts)}
@@ -316,6 +337,15 @@ function Margin({ report, open }: { report: CampaignReport; open: (filter: Filte
           note={ledger.agrees ? 'The ledger agrees.' : 'The ledger does not agree: tell the operator.'}
         />
       </Section>
+      {report.setAside.length > 0 ? (
+        <Section head="Set aside">
+          {report.setAside.map((one) => (
+            <p key={one.exclusionId}>
+              “{one.name}”: {one.reason} <span className="second">({one.setBy})</span>
+            </p>
+          ))}
+        </Section>
+      ) : null}
       <Section head="Rates">
         {report.rates.map((rate) => (
           <Gauge key={rate.name} words={RATE_WORDS[rate.name]} {...rate} />

@@ -8,6 +8,7 @@ import { useCheckOfContact, useContact } from '../../api/queries/contacts.ts';
 import { useStopped } from '../../api/queries/suppression.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
+import { Capped } from '../../components/capped.tsx';
 import { ReasonMark, Stage } from '../../components/marks.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
 import { useNarrow } from '../../components/narrow.ts';
@@ -137,6 +138,11 @@ function Why({ check, verdict }: { check: AddressCheck; verdict: BrandVerdict })
           ))}
         </Section>
       )}
+      {verdict.capped ? (
+        <Section head="Not just now">
+          <Capped verdict={verdict} />
+        </Section>
+      ) : null}
       {check.bounces.length > 0 && (
         <Section head={`${plural(check.bounces.length, 'bounce', 'bounces')} on record`}>
           <Rows

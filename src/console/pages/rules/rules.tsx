@@ -15,6 +15,8 @@ import { Silence } from '../../components/silence.tsx';
 import { TypedNote } from '../../components/typed-note.tsx';
 import { count, plural } from '../../components/words.ts';
 import { Bounces } from './bounces.tsx';
+import { Caps } from './caps.tsx';
+import { Exclusions } from './exclusions.tsx';
 import { CHANGED, Field } from './field.tsx';
 import { Score } from './score.tsx';
 
@@ -113,6 +115,8 @@ function Ladder({ saved, version }: { saved: SunsetRule; version: number }) {
               error={isOfCoverage(problem) ? problem : null}
               set={(covers) => setRule({ covers })}
             />
+            <Caps />
+            <Exclusions />
             <Bounces />
             <Score />
           </Leaf>
