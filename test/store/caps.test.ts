@@ -278,11 +278,11 @@ describe('invariant 13, cap', () => {
           expect(ledger.heldBack).toBe(ledger.reasons.find(({ reason }) => reason === 'capped')?.contacts ?? 0);
         }
         // Whoever has room was not held back: each was capped only by as many messages as the cap allows.
-        const [{ short }] = (await deps.database.query(
+        const [row] = await deps.database.query<{ short: number }[]>(
           `SELECT count(*)::int AS short FROM delivery WHERE state = 'held-back' AND campaign_id = ANY ($1::int[]) AND json_array_length((capped_by->'by')::json) < $2`,
           [all, messages],
-        )) as [{ short: number }];
-        expect(short).toBe(0);
+        );
+        expect(row!.short).toBe(0);
       }
     },
   );

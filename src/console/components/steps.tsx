@@ -79,9 +79,9 @@ function ReasonRow({ row, step, open, onOpen }: ReasonRowProps) {
       aria-expanded={open}
       onClick={onOpen}
     >
-      <span>
+      <span className={css.what} title={row.by ? leftOutWords(row.by) : undefined}>
         <ReasonMark reason={row.reason} />
-        {row.by ? <span className="second">: {leftOutWords(row.by)}</span> : null}
+        {row.by ? <span className="second">: {row.by.name}</span> : null}
       </span>
       <span className="figure">
         <span className="door">{count(row.contacts)}</span>

@@ -86,7 +86,9 @@ export async function preflightCampaign(deps: Deps, id: number): Promise<Preflig
   };
 }
 
-/** A contact of the audience with every reason that holds them back, and what it is that caps them or leaves them out. */
+/**
+ * A contact of the audience with every reason that holds them back, and what it is that caps them or leaves them out.
+ */
 export type JudgedContactNamed = Omit<JudgedContact, 'leftOutBy' | 'cappedBy'> & {
   leftOutBy: LeftOutBy | null;
   cappedBy: CappedByNamed | null;

@@ -111,8 +111,8 @@ export async function sendPass(
 }
 
 /**
- * The first gate: those who are eligible, and whom nothing leaves out by now. What leaves people out is read afresh each
- * time, and does not change until they are claimed.
+ * The first gate: those who are eligible, and whom nothing leaves out by now. What leaves people out is read afresh
+ * each time, and does not change until they are claimed.
  */
 async function claimNext(sending: Sending): ReturnType<typeof claimDeliveries> {
   const { deps, campaign, claimIds } = sending;

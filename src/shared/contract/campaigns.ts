@@ -61,7 +61,9 @@ export const whatLeavesOut = Joi.string()
   .pattern(/^(list|segment|exclusion) [1-9]\d{0,9}$/, 'list, segment or exclusion with its number')
   .description('Only whom this leaves out: `list 3`, `segment 4` or `exclusion 5`');
 
-/** The cap that holds somebody back, and the messages that fill it; `of` says whose it is, `campaign` this one's own. */
+/**
+ * The cap that holds somebody back, and the messages that fill it; `of` says whose it is, `campaign` this one's own.
+ */
 export interface CappedBy {
   messages: number;
   days: number;

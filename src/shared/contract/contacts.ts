@@ -121,7 +121,9 @@ export interface BrandVerdict {
   messages: number;
   stageSince: string | null;
   because: { reason: Reason; text: string }[];
-  /** The cap that is full now: it holds back the next marketing message until there is room. It is no reason that lasts. */
+  /**
+   * The cap that is full now: it holds back the next marketing message until there is room. It is no reason that lasts.
+   */
   capped: (CappedBy & { until: string }) | null;
   serviceReasons: Reason[];
 }

@@ -137,7 +137,7 @@ export const exclusions = {
     body: newExclusion,
     status: 201,
     answer: exclusionSchema,
-    problems: ['bad-condition', 'name-taken', 'nobody-left', 'not-found', 'took-too-long'],
+    problems: ['bad-condition', 'name-taken', 'not-found', 'took-too-long'],
     example: {
       brandId: 1,
       name: 'Bounced lately',

@@ -1,6 +1,7 @@
 /**
- * Whom a cap holds back, as SQL over sets and over contacts named one by one: part of eligibility. What counts stands in
- * `mailed`. Both gates ask, and the second takes the place (TAKE_PLACES), so that nobody gets more than a cap allows.
+ * Whom a cap holds back, as SQL over sets and over contacts named one by one: part of eligibility. What counts stands
+ * in `mailed`. Both gates ask, and the second takes the place (TAKE_PLACES), so that nobody gets more than a cap
+ * allows.
  */
 
 import type { CappedBy } from '../../shared/contract/campaigns.ts';
@@ -49,7 +50,9 @@ const within = (array: string, days: number): string =>
   `cardinality(${array}) - width_bucket(${SINCE(String(days))}, ${array})`;
 const handedOver = (days: number): string => `${within('at', days)} + ${within('lost_at', days)}`;
 
-/** The rows of `mailed` that caps read, joined to `person p`: the brand's, and where it matters all brands' together. */
+/**
+ * The rows of `mailed` that caps read, joined to `person p`: the brand's, and where it matters all brands' together.
+ */
 export function joinMailed(caps: CapInEffect[]): string {
   const counts = (of: CapInEffect[], count: (days: number) => string): string =>
     [...new Set(of.map(({ days }) => days))].map((days) => `${count(days)} AS in_${days}`).join(', ');

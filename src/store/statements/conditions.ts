@@ -121,8 +121,8 @@ function placeOfFirst({ context, conditions }: LeavingOut, few: string | null): 
 
 /**
  * Puts those whom any of these conditions leaves out into the table `left_out (id, by)` of this transaction, for
- * statements that build on it; some of them more than once, where the conditions are of several brands. To be run within
- * overWholeSet.
+ * statements that build on it; some of them more than once, where the conditions are of several brands. To be run
+ * within overWholeSet.
  */
 export async function keepLeftOut(sql: Sql, leavingOut: readonly LeavingOut[]): Promise<void> {
   await execute(sql, 'CREATE TEMP TABLE left_out (id bigint NOT NULL, by int NOT NULL) ON COMMIT DROP');

@@ -16,7 +16,8 @@ import {
 } from './eligibility.ts';
 
 /**
- * Whoever is capped by a message whose answer is still out waits for it, if nothing else holds them back: over a verdict.
+ * Whoever is capped by a message whose answer is still out waits for it, if nothing else holds them back: over a
+ * verdict.
  */
 const ON_THEIR_WAY = `on_their_way AS MATERIALIZED (SELECT contact_id FROM delivery WHERE state = 'claimed' AND handed_at IS NOT NULL)`;
 const AWAITS_ANSWER = `(v.reasons = '{capped}' AND v.contact_id IN (SELECT contact_id FROM on_their_way))`;
@@ -132,8 +133,8 @@ export async function claimDeliveries(
 }
 
 /**
- * Holds back those of a claim whom a condition leaves out by now. Part of the first gate: to be run in the transaction of
- * the claim.
+ * Holds back those of a claim whom a condition leaves out by now. Part of the first gate: to be run in the transaction
+ * of the claim.
  */
 export async function holdBackLeftOut(
   sql: Sql,

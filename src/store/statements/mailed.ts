@@ -34,10 +34,10 @@ const MERGED = ['campaigns', 'at']
 
 /**
  * Takes a place for each eligible recipient of a group whom nobody has called back, as handed over now: part of the
- * second gate, over its `verdict`, `capping`, parameters and groups. None is taken where a cap of the brand is full: that
- * is asked of the newest row, after waiting for whoever has it. A cap of all brands can only be asked by whoever has
- * held these contacts before ($8); the verdict has asked then. Whom the gate does not let pass after all gives their
- * place back (recountMailed).
+ * second gate, over its `verdict`, `capping`, parameters and groups. None is taken where a cap of the brand is full:
+ * that is asked of the newest row, after waiting for whoever has it. A cap of all brands can only be asked by whoever
+ * has held these contacts before ($8); the verdict has asked then. Whom the gate does not let pass after all gives
+ * their place back (recountMailed).
  */
 export const TAKE_PLACES = `
   INSERT INTO mailed AS m (contact_id, brand_id, ever, campaigns, at)

@@ -130,7 +130,9 @@ function Held({ campaign, of: { reason, by } }: { campaign: Campaign; of: OpenRe
                 <td className="second">{contact.address}</td>
                 <td className="second">
                   {[
-                    heldByWords({ leftOutBy: null, cappedBy: contact.cappedBy }, (at) => moment(at, zone)),
+                    heldByWords({ leftOutBy: null, cappedBy: reason === 'capped' ? contact.cappedBy : null }, (at) =>
+                      moment(at, zone),
+                    ),
                     contact.reasons.length > 1 ? `also ${contact.reasons.slice(1).map(reasonWord).join(', ')}` : '',
                   ]
                     .filter(Boolean)

@@ -139,7 +139,7 @@ function NewOne({ done }: { done: () => void }) {
             { value: 'listId', label: 'A list' },
           ]}
           value={by}
-          onChange={(value) => change(() => (setBy(value as By), setWhat('')))}
+          onChange={(value) => change(() => (setBy(value), setWhat('')))}
         />
         <Select
           size="xs"
