@@ -121,6 +121,8 @@ async function ofVerification(): Promise<Example & { id: number }> {
   const { id } = await client.verify({ ...CONTRACTS.verify.example, name: `${++made}.csv` });
   return { id };
 }
+const exclusion = async (): Promise<number> =>
+  (await client.createExclusion({ ...CONTRACTS.createExclusion.example, brandId: brand.id, name: `Out ${++made}` })).id;
 const largeFile = `address\n${Array.from({ length: 60_000 }, (_, n) => `guest${n}@quillmail.example`).join('\n')}\n`;
 
 /** What of an example is of the thing that it is about, by the name of its call. */
@@ -153,6 +155,15 @@ const OWN: Partial<Record<Name, () => Promise<Example>>> = {
   startCampaign: async () => {
     const id = await draft();
     return { id, expect: (await client.preflight({ id })).willGet };
+  },
+  endCap: async () => ({ id: (await client.createCap({ messages: 30, days: ++made })).id }),
+  endExclusion: async () => ({ id: await exclusion() }),
+  setAside: ofDraft,
+  setExclusionAside: async () => ({ id: await draft(), exclusionId: await exclusion() }),
+  takeExclusionUp: async () => {
+    const of = { id: await draft(), exclusionId: await exclusion() };
+    await client.setExclusionAside({ ...CONTRACTS.setExclusionAside.example, ...of });
+    return of;
   },
   pauseCampaign: ofSending,
   resumeCampaign: async () => {

@@ -59,8 +59,9 @@ export async function previewExclusion(deps: Deps, one: NewExclusion): Promise<L
 /**
  * Leaves a list, a segment, or whomever a condition matches, out of every marketing campaign of a brand or of all. When
  * it is said to be in effect, nobody passes the gate any more whom it leaves out.
- * @throws Problem bad-condition, name-taken, not-found, took-too-long; invalid-input when it leaves out everybody to whom
- *   a brand may write
+ * @throws Problem bad-condition, name-taken, not-found, took-too-long; invalid-input when it leaves out everybody to
+ *   whom
+ *    a brand may write
  */
 export async function createExclusion(deps: Deps, one: NewExclusion & { actor: string }): Promise<ExclusionRow> {
   const { brands, row } = await check(deps, one);
