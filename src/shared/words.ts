@@ -146,7 +146,7 @@ export const ENDED_BY = ['contact', 'staff', 'rule', 'standing act'] as const;
 export type EndedBy = (typeof ENDED_BY)[number];
 
 /** From draft to finished; `cancelled` and `finished` are for good. */
-export const CAMPAIGN_STATES = ['draft', 'scheduled', 'sending', 'paused', 'finished', 'cancelled'] as const;
+export const CAMPAIGN_STATES = ['draft', 'scheduled', 'sending', 'resting', 'paused', 'finished', 'cancelled'] as const;
 /** One of CAMPAIGN_STATES. */
 export type CampaignState = (typeof CAMPAIGN_STATES)[number];
 

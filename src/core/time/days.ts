@@ -24,6 +24,18 @@ export function startOfDay(day: string, zone: string): number {
   return dayjs.tz(`${day}T00:00:00`, zone).valueOf();
 }
 
+/**
+ * The instants at which clocks in a zone show a day and a time of day, as 09:30: one; two where clocks are put back over
+ * it; none where they are put forward over it.
+ */
+export function instantsOf(day: string, time: string, zone: string): number[] {
+  const near = dayjs.tz(`${day}T${time}:00`, zone).valueOf();
+  const shown = `${day} ${time}`;
+  return [-120, -90, -60, -30, 0, 30, 60, 90, 120]
+    .map((minutes) => near + minutes * 60_000)
+    .filter((instant) => minuteOf(instant, zone) === shown);
+}
+
 /** The day after another. */
 export function dayAfter(day: string): string {
   return dayjs.utc(day).add(1, 'day').format('YYYY-MM-DD');

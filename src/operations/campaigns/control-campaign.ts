@@ -5,7 +5,8 @@ import type { Campaign } from '../../store/entities/campaign.ts';
 import { moveCampaign, replaceLinks, setTrouble, type CampaignMover } from '../../store/statements/campaigns.ts';
 import { isCaughtUp } from '../../store/statements/catching-up.ts';
 import { countFigures, nameDomains } from '../../store/statements/tallies.ts';
-import { openLedger } from '../../store/statements/deliveries.ts';
+import { findWaiting, openLedger } from '../../store/statements/deliveries.ts';
+import { listWaves, openWaves } from '../../store/statements/waves.ts';
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
 import { ledgerOf, type Ledger } from './report-campaign.ts';
@@ -28,8 +29,26 @@ export async function startCampaign(
   { expected, version, actor }: { expected: number; version?: number; actor: string },
 ): Promise<Campaign> {
   const campaign = await getCampaign(deps, id);
-  assertState(campaign, ['draft'], 'started');
+  assertState(campaign, isHalted(campaign) ? ['paused'] : ['draft', 'scheduled'], 'started');
   if (version !== undefined && version !== campaign.version) throw changedMeanwhile(campaign);
+  await begin(deps, campaign, { expected, share: MOVED_SHARE, by: { actorKind: 'person', actor } });
+  return getCampaign(deps, id);
+}
+
+/** Whether it was to start by itself, and did not: nothing of it has left. */
+export const isHalted = ({ state, startedAt }: Campaign): boolean => state === 'paused' && startedAt === null;
+
+/**
+ * Works the audience out, opens the ledger and begins to send; whatever is thrown leaves everything as it was.
+ * `share`: by how much the number who get it may differ from what was expected.
+ * @throws Problem message-unfit, nobody-left, count-moved, bad-condition, wrong-state
+ */
+export async function begin(
+  deps: Deps,
+  campaign: Campaign,
+  { expected, share, by }: { expected: number; share: number; by: CampaignMover },
+): Promise<void> {
+  const { id } = campaign;
   if (campaign.restDays !== null && !(await isCaughtUp(deps.database, 'mailed')))
     throw new Problem(
       'wrong-state',
@@ -40,22 +59,27 @@ export async function startCampaign(
     throw new Problem('message-unfit', problems[0]!.message, { field: problems[0]!.field, extra: { problems } });
   const { message } = compileMessage(campaign, await knownFields(deps));
   await overAudience(deps, campaign, async (sql, judged, leavesOut) => {
-    await move(sql, campaign, ['draft'], 'sending', null, { actorKind: 'person', actor }, campaign.version);
+    await move(sql, campaign, [campaign.state], 'sending', null, by, campaign.version);
     await replaceLinks(sql, id, [{ number: TRAP_LINK, url: '' }, ...message.links]);
     await openLedger(sql, judged, namesOf(leavesOut));
+    if (campaign.waves) await openWaves(sql, id, campaign.waves.length);
     await nameDomains(sql, id);
-    assertAudience(campaign, ledgerOf((await countFigures(sql, [id])).get(id)!), expected);
+    assertAudience(campaign, ledgerOf((await countFigures(sql, [id])).get(id)!), expected, share);
   });
   deps.announce('send');
-  return getCampaign(deps, id);
 }
 
 /** Whoever stands in the ledger is who was looked at, give or take a little; what is thrown takes the ledger back. */
-function assertAudience({ name }: Campaign, { audience, waiting: willGet }: Ledger, expected: number): void {
+function assertAudience(
+  { name }: Campaign,
+  { audience, waiting: willGet }: Ledger,
+  expected: number,
+  share: number,
+): void {
   if (audience === 0) throw new Problem('nobody-left', `Nobody is in the audience of “${name}”.`, { field: 'listIds' });
   if (willGet === 0)
     throw new Problem('nobody-left', `All ${audience} contacts of “${name}” are held back. The preflight says why.`);
-  if (Math.abs(willGet - expected) > expected * MOVED_SHARE)
+  if (Math.abs(willGet - expected) > expected * share)
     throw new Problem('count-moved', `${expected} were expected to get “${name}”; now it is ${willGet}.`, {
       extra: { expected, now: willGet },
     });
@@ -63,7 +87,7 @@ function assertAudience({ name }: Campaign, { audience, waiting: willGet }: Ledg
 
 /** Stops a send that is under way, with why; what is claimed goes back to waiting. @throws Problem wrong-state */
 export async function pauseCampaign(deps: Deps, id: number, because: string, actor: string): Promise<Campaign> {
-  await move(deps.database, await getCampaign(deps, id), ['sending'], 'paused', because, {
+  await move(deps.database, await getCampaign(deps, id), ['sending', 'resting'], 'paused', because, {
     actorKind: 'person',
     actor,
   });
@@ -73,6 +97,17 @@ export async function pauseCampaign(deps: Deps, id: number, because: string, act
 /** Goes on with a paused send. @throws Problem wrong-state */
 export async function resumeCampaign(deps: Deps, id: number, actor: string): Promise<Campaign> {
   const campaign = await getCampaign(deps, id);
+  if (isHalted(campaign))
+    throw new Problem(
+      'wrong-state',
+      `“${campaign.name}” has not started: ${campaign.pausedBecause}. Look at its preflight and start it, or call it off.`,
+    );
+  const held = (await listWaves(deps.database, id)).find(({ wave, heldAt }) => wave === campaign.wave + 1 && heldAt);
+  if (campaign.state === 'paused' && held && !(await findWaiting(deps.database, id)).waiting)
+    throw new Problem(
+      'wrong-state',
+      `Wave ${held.wave} of “${campaign.name}” is held: ${held.heldBecause}. Begin it with a reason, or cancel the rest.`,
+    );
   await move(deps.database, campaign, ['paused'], 'sending', null, { actorKind: 'person', actor });
   await setTrouble(deps.database, id, null);
   deps.announce('send');
@@ -81,14 +116,16 @@ export async function resumeCampaign(deps: Deps, id: number, actor: string): Pro
 
 /** Cancels for good: who still waits gets nothing, and stays in the ledger as waiting. What was sent is not undone. */
 export async function cancelCampaign(deps: Deps, id: number, actor: string): Promise<Campaign> {
-  await move(deps.database, await getCampaign(deps, id), ['draft', 'sending', 'paused'], 'cancelled', null, {
+  const campaign = await getCampaign(deps, id);
+  await move(deps.database, campaign, ['draft', 'scheduled', 'sending', 'resting', 'paused'], 'cancelled', null, {
     actorKind: 'person',
     actor,
   });
   return getCampaign(deps, id);
 }
 
-async function move(
+/** Moves a campaign, or says why it cannot be. @throws Problem wrong-state */
+export async function move(
   sql: Sql,
   campaign: Campaign,
   from: CampaignState[],
@@ -101,7 +138,7 @@ async function move(
   if (!(await moveCampaign(sql, campaign.id, from, to, because, by, version))) throw changedMeanwhile(campaign);
 }
 
-function changedMeanwhile({ name }: Campaign): Problem {
+export function changedMeanwhile({ name }: Campaign): Problem {
   return new Problem(
     'wrong-state',
     `“${name}” was changed meanwhile, by you or somebody else. Nothing was done; look at it again.`,
@@ -112,12 +149,13 @@ const STATE_VERBS: Record<CampaignState, string> = {
   draft: 'drafted',
   scheduled: 'scheduled',
   sending: 'started or resumed',
+  resting: 'put to rest',
   paused: 'paused',
   finished: 'finished',
   cancelled: 'cancelled',
 };
 
-function assertState(campaign: Campaign, states: CampaignState[], verb: string): void {
+export function assertState(campaign: Campaign, states: CampaignState[], verb: string): void {
   if (!states.includes(campaign.state))
     throw new Problem(
       'wrong-state',

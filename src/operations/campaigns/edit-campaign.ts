@@ -1,3 +1,5 @@
+import { windowProblem } from '../../core/sending/send-window.ts';
+import { wavePlanProblem } from '../../core/sending/wave-plan.ts';
 import { compileMessage, STANDARD_FIELDS, type PlacedProblem } from '../../core/message/compile-message.ts';
 import { inTransaction, violates } from '../../store/database.ts';
 import { nameDomains } from '../../store/statements/tallies.ts';
@@ -6,10 +8,17 @@ import { BrandEntity, ListEntity } from '../../store/entities/organisation.ts';
 import { deleteDraft } from '../../store/statements/campaigns.ts';
 import { listAttributeNames } from '../../store/statements/contact-attributes.ts';
 import { listSegments } from '../../store/statements/segments.ts';
-import { carryName, findNamingExclusions, findNamingLadder, findNamingSegments } from '../segments/name-users.ts';
+import {
+  carryName,
+  findNamingExclusions,
+  findNamingLadder,
+  findNamingSegments,
+  findNamingWaves,
+} from '../segments/name-users.ts';
 import type { Deps } from '../deps.ts';
 import { assertVersion, found, Problem } from '../problem.ts';
 import { remember } from '../remember.ts';
+import { checkWaves } from './judged-message.ts';
 
 /** What the author of a campaign gives. */
 export type CampaignDraft = Pick<
@@ -25,11 +34,12 @@ export type CampaignDraft = Pick<
   | 'segmentIds'
   | 'leftOutSegmentIds'
 > &
-  Partial<Pick<Campaign, 'priority' | 'restDays'>>;
+  Partial<Pick<Campaign, 'priority' | 'restDays' | 'sendWindow' | 'waves'>>;
 
-/** @throws Problem name-taken, invalid-input, not-found */
+/** @throws Problem name-taken, bad-condition, invalid-input, not-found */
 export async function createCampaign(deps: Deps, draft: CampaignDraft): Promise<Campaign> {
   await assertAudience(deps, draft);
+  await assertTimes(deps, draft);
   return saving(
     () => deps.database.getRepository(CampaignEntity).save({ ...draft, state: 'draft' as const, sentElsewhere: false }),
     draft.name,
@@ -64,6 +74,7 @@ export async function changeCampaign(
   const { brandId: _, version, ...changes } = change;
   const seen = await getCampaign(deps, id);
   await assertAudience(deps, { ...seen, ...changes });
+  await assertTimes(deps, { ...seen, ...changes });
   return saving(
     () =>
       inTransaction(deps.database, async (sql) => {
@@ -106,6 +117,7 @@ export async function removeDraft(deps: Deps, id: number, version?: number): Pro
     const users = (await findNamingSegments(sql, campaign.brandId, thing)).map(({ name }) => `“${name}”`);
     if (ladder) users.push('the ladder of its brand');
     for (const { name } of await findNamingExclusions(sql, campaign.brandId, thing)) users.push(`“${name}”`);
+    for (const { name } of await findNamingWaves(sql, campaign.brandId, thing)) users.push(`the waves of “${name}”`);
     if (users.length > 0)
       throw new Problem('wrong-state', `“${campaign.name}” is spoken of by ${users.join(', ')}. Change those first.`);
     await deleteDraft(sql, id);
@@ -164,6 +176,18 @@ async function assertAudience(
     if (both !== undefined)
       throw new Problem('invalid-input', `${what} ${both} is both taken in and left out.`, { field });
   }
+}
+
+/** When it is sent, and in which parts, makes sense. @throws Problem invalid-input, bad-condition */
+async function assertTimes(
+  deps: Deps,
+  { brandId, sendWindow, waves }: Pick<CampaignDraft, 'brandId' | 'sendWindow' | 'waves'>,
+): Promise<void> {
+  const closed = sendWindow ? windowProblem(sendWindow) : undefined;
+  if (closed) throw new Problem('invalid-input', closed, { field: 'sendWindow' });
+  const wrong = waves ? wavePlanProblem(waves) : undefined;
+  if (wrong) throw new Problem('invalid-input', `Wave ${wrong.wave}: ${wrong.problem}`, { field: 'waves' });
+  await checkWaves(deps, { brandId, waves: waves ?? null });
 }
 
 async function saving<T>(save: () => Promise<T>, name: string): Promise<T> {

@@ -4,8 +4,8 @@ import type { LeftOutOfBrand, NewExclusion } from '../../shared/contract/exclusi
 import { inTransaction, violates } from '../../store/database.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
 import { BrandEntity, ListEntity, type Brand } from '../../store/entities/organisation.ts';
-import { noteSetAside, raiseVersion } from '../../store/statements/campaigns.ts';
-import { keepLeftOut } from '../../store/statements/conditions.ts';
+import { noteChange, raiseVersion } from '../../store/statements/campaigns.ts';
+import { keepFirstMet } from '../../store/statements/conditions.ts';
 import {
   countLeftOut,
   deleteSetAside,
@@ -47,7 +47,7 @@ export async function previewExclusion(deps: Deps, one: NewExclusion): Promise<L
     const lists = await deps.database.getRepository(ListEntity).findBy({ brandId: brand.id });
     const found = await withinTime(deps, async (sql) => {
       const conditions = conditionsOf([leavesOut]);
-      if (conditions.length > 0) await keepLeftOut(sql, conditions);
+      if (conditions.length > 0) await keepFirstMet(sql, 'left_out', conditions);
       await keepMailable(sql, { id: brand.id, listIds: lists.map(({ id }) => id) }, null);
       return countLeftOut(sql, leavesOut.listId);
     });
@@ -163,7 +163,7 @@ export async function setExclusionAside(
   return changeSetAside(deps, campaign, async (sql) => {
     if (!(await insertSetAside(sql, { campaignId, exclusionId, reason, by: actor })))
       throw new Problem('wrong-state', `“${campaign.name}” has set “${exclusion.name}” aside already.`);
-    await noteSetAside(sql, campaignId, `set “${exclusion.name}” aside: ${reason}`, actor);
+    await noteChange(sql, campaignId, `set “${exclusion.name}” aside: ${reason}`, { actorKind: 'person', actor });
   });
 }
 
@@ -178,7 +178,7 @@ export async function takeExclusionUp(
   return changeSetAside(deps, campaign, async (sql) => {
     if (!(await deleteSetAside(sql, campaignId, exclusionId)))
       throw new Problem('not-found', `“${campaign.name}” has not set “${exclusion.name}” aside.`);
-    await noteSetAside(sql, campaignId, `took “${exclusion.name}” up again`, actor);
+    await noteChange(sql, campaignId, `took “${exclusion.name}” up again`, { actorKind: 'person', actor });
   });
 }
 

@@ -1,7 +1,7 @@
 import type { LeftOutBy } from '../../shared/contract/campaigns.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
 import { ListEntity } from '../../store/entities/organisation.ts';
-import type { LeavingOut } from '../../store/statements/conditions.ts';
+import type { NumberedConditions } from '../../store/statements/conditions.ts';
 import { listExclusionsOf, type ExclusionRow } from '../../store/statements/exclusions.ts';
 import { findSegment } from '../../store/statements/segments.ts';
 import { In } from 'typeorm';
@@ -63,8 +63,8 @@ export async function leavesOutOf(
 }
 
 /** The conditions among them, by the brand of which they are asked, each with its place from 1. */
-export function conditionsOf(all: readonly LeavesOut[]): LeavingOut[] {
-  const byBrand = new Map<number, LeavingOut>();
+export function conditionsOf(all: readonly LeavesOut[]): NumberedConditions[] {
+  const byBrand = new Map<number, NumberedConditions>();
   for (const [index, { checked }] of all.entries()) {
     if (!checked) continue;
     const { condition, context } = checked;

@@ -1,3 +1,6 @@
+import { waveWords } from '../../core/sending/wave-plan.ts';
+import type { PreflightWave } from '../../shared/contract/sending.ts';
+import type { Campaign } from '../../store/entities/campaign.ts';
 import type { LeftOutBy } from '../../shared/contract/campaigns.ts';
 import { REASONS, type Reason } from '../../shared/words.ts';
 import { listSetAside, type SetAsideRow } from '../../store/statements/exclusions.ts';
@@ -6,6 +9,7 @@ import {
   countPreflight,
   countReachedInSpite,
   listPreflight,
+  type CountedPreflight,
   type JudgedContact,
   type PreflightRow,
 } from '../../store/statements/preflight.ts';
@@ -42,6 +46,8 @@ export interface Preflight {
   inSpiteOf: HoldBackCount[];
   /** Standing exclusions that it does without. */
   setAside: SetAsideRow[];
+  /** Its parts, if it goes in parts. */
+  waves: PreflightWave[];
   domains: { domain: string; contacts: number; accepted: number; bounced: number }[];
   problems: { field: string; at: number; message: string }[];
 }
@@ -51,7 +57,7 @@ const MOST_DOMAINS = 12;
 /** Works out who would get a campaign now. Nothing is written. */
 export async function preflightCampaign(deps: Deps, id: number): Promise<Preflight> {
   const campaign = await getCampaign(deps, id);
-  const [{ rows, domains, spared, leavesOut }, problems] = await Promise.all([
+  const [{ rows, domains, waves, spared, leavesOut }, problems] = await Promise.all([
     overAudience(deps, campaign, async (sql, message, leavesOut) => ({
       leavesOut,
       ...(await countPreflight(sql, message, MOST_DOMAINS)),
@@ -81,9 +87,26 @@ export async function preflightCampaign(deps: Deps, id: number): Promise<Preflig
     reasons,
     inSpiteOf: spared.map(({ reason, contacts, sample }) => ({ reason: reason!, by: null, contacts, sample })),
     setAside: await listSetAside(deps.database, id),
+    waves: wavesOf(campaign, waves),
     domains,
     problems,
   };
+}
+
+/** The waves with how many each goes to, and what is odd about them. */
+function wavesOf({ waves: plan }: Campaign, counted: CountedPreflight['waves']): PreflightWave[] {
+  return (plan ?? []).map(({ of, test }, index) => {
+    const wave = index + 1;
+    const { willGet, heldBack } = counted.find((one) => one.wave === wave) ?? { willGet: 0, heldBack: 0 };
+    const before = counted.find((one) => one.wave === index)?.willGet ?? 0;
+    const odd =
+      willGet === 0
+        ? 'Nobody is in it.'
+        : test && test.fewHard === null && before < test.delivered
+          ? `It waits for a person in any case: its test asks for ${test.delivered} delivered, and wave ${index} goes to ${before}.`
+          : null;
+    return { wave, who: waveWords(of), willGet, heldBack, odd };
+  });
 }
 
 /**

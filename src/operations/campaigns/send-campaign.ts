@@ -1,4 +1,5 @@
 import { randomUUID } from 'node:crypto';
+import { isOpen, nextChange } from '../../core/sending/send-window.ts';
 import { attributeText } from '../../core/import/attribute-value.ts';
 import {
   compileMessage,
@@ -28,6 +29,7 @@ import { exclusionsStand, keepExclusions } from '../../store/statements/exclusio
 import type { JudgedMessage } from '../../store/statements/eligibility.ts';
 import type { Deps } from '../deps.ts';
 import { ensureMonths, OWN_SOURCE, recordEventsWithin, type IncomingEvent } from '../events/record-events.ts';
+import { findZone } from '../organisation/zones.ts';
 import { Problem } from '../problem.ts';
 import { callBackFromSends } from '../marks/call-back.ts';
 import { getCampaign } from './edit-campaign.ts';
@@ -63,6 +65,8 @@ interface Sending {
   acrossBrands: boolean;
   compiled: CompiledMessage;
   sender: SenderIdentity;
+  /** When its send window closes, in milliseconds since the epoch. */
+  closesAt: number;
   /** Every claim of this pass has a number of its own. */
   claimIds: string[];
   /** Under which the process claims; nothing while it is not known to live: then it claims nobody. */
@@ -158,14 +162,23 @@ async function prepare(
     acrossBrands: false,
     compiled,
     sender: await findSender(deps, campaign),
+    closesAt: await findClosing(deps, campaign),
     claimIds: [],
     processId,
   };
 }
 
+/** When the send window of a campaign closes; an instant that is past while it is closed. */
+async function findClosing(deps: Deps, { brandId, sendWindow }: Campaign): Promise<number> {
+  if (!sendWindow) return Infinity;
+  const [zone, now] = [await findZone(deps.database, brandId), deps.now().getTime()];
+  return isOpen(sendWindow, now, zone) ? nextChange(sendWindow, now, zone) : now;
+}
+
 async function finishIfDone(deps: Deps, campaign: Campaign): Promise<SendPass> {
-  const { waiting, claimed } = await findWaiting(deps.database, campaign.id);
-  if (waiting || claimed) return 'waiting';
+  const { waiting, later, claimed } = await findWaiting(deps.database, campaign.id);
+  // Whether it rests until its next wave is for moveOn to say.
+  if (waiting || later || claimed) return 'waiting';
   await moveCampaign(deps.database, campaign.id, ['sending'], 'finished', null, BY_ITSELF);
   return 'ended';
 }
@@ -198,7 +211,7 @@ async function handOverClaims(sending: Sending): Promise<{ picked: number; dry: 
       return passed;
     },
     mayClaim: () => deps.now().getTime() < turnEnds,
-    goesOn: () => trouble === null && !settings.stopping(),
+    goesOn: () => trouble === null && !settings.stopping() && deps.now().getTime() < sending.closesAt,
   });
   const lane = async (): Promise<void> => {
     for (let one = await recipients.next(); one; one = await recipients.next()) {

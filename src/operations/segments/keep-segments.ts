@@ -13,7 +13,13 @@ import {
 import type { Deps } from '../deps.ts';
 import { assertVersion, found, Problem } from '../problem.ts';
 import { checkCondition, type GivenCondition } from './condition-context.ts';
-import { carryName, findNamingExclusions, findNamingLadder, findNamingSegments } from './name-users.ts';
+import {
+  carryName,
+  findNamingExclusions,
+  findNamingLadder,
+  findNamingSegments,
+  findNamingWaves,
+} from './name-users.ts';
 
 export interface NewSegment {
   brandId: number;
@@ -101,6 +107,7 @@ export async function removeSegment(deps: Deps, id: number): Promise<void> {
       ...(await listCampaignsWithSegment(sql, id)),
       ...(ladder ? [{ name: 'the ladder of its brand' }] : []),
       ...(await findNamingExclusions(sql, segment.brandId, thing)),
+      ...(await findNamingWaves(sql, segment.brandId, thing)),
       ...(await listExclusions(sql, segment.brandId, false)).filter(({ segmentId }) => segmentId === id),
     ];
     if (users.length > 0)

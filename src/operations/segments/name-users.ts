@@ -6,6 +6,8 @@ import { BrandEntity } from '../../store/entities/organisation.ts';
 import { listExclusions, rewordExclusion, type ExclusionRow } from '../../store/statements/exclusions.ts';
 import { findSunsetRule, saveSunsetRule } from '../../store/statements/rules.ts';
 import { listSegments, updateSegment, type SegmentRow } from '../../store/statements/segments.ts';
+import type { WavePlan } from '../../shared/contract/campaigns.ts';
+import { listPlannedWaves, rewordWaves } from '../../store/statements/waves.ts';
 import { Problem } from '../problem.ts';
 
 /** Segments of a brand whose condition speaks of a thing by its name. */
@@ -26,9 +28,20 @@ export async function findNamingExclusions(sql: Sql, brandId: number, thing: Nam
   );
 }
 
+/** Campaigns that have not started and whose waves speak of a thing by its name. */
+export async function findNamingWaves(
+  sql: Sql,
+  brandId: number,
+  thing: NamedThing,
+): Promise<{ id: number; name: string; waves: WavePlan[] }[]> {
+  return (await listPlannedWaves(sql, brandId)).filter(({ waves }) =>
+    waves.some(({ of }) => 'condition' in of && speaksOf(of.condition, thing)),
+  );
+}
+
 /**
  * Carries a new name of a thing into the conditions that speak of it: into segments as versions of theirs, and into the
- * ladder and standing exclusions. In the transaction that gives the thing its name: between the two, conditions would
+ * ladder, standing exclusions and waves. In the transaction that gives the thing its name: between the two, conditions would
  * speak of nothing.
  * @throws Problem wrong-state when a standing exclusion of several brands speaks of it
  */
@@ -48,6 +61,12 @@ export async function carryName(
         `The standing exclusion “${called}” of all brands speaks of the ${thing.kind} “${thing.name}”. End it first.`,
       );
     await rewordExclusion(sql, id, renameInCondition(condition!, thing, name));
+  }
+  for (const { id, waves } of await findNamingWaves(sql, brandId, thing)) {
+    const inOtherWords = waves.map((wave) =>
+      'condition' in wave.of ? { ...wave, of: { condition: renameInCondition(wave.of.condition, thing, name) } } : wave,
+    );
+    await rewordWaves(sql, id, inOtherWords);
   }
   const reason = `the ${thing.kind} “${thing.name}” is called “${name}” now`;
   for (const user of await findNamingSegments(sql, brandId, thing))

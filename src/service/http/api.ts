@@ -29,6 +29,7 @@ import { actsRoutes } from './routes/acts.ts';
 import { addressesRoutes } from './routes/addresses.ts';
 import { talliesRoutes } from './routes/tallies.ts';
 import { capsRoutes } from './routes/caps.ts';
+import { scheduleRoutes } from './routes/schedule.ts';
 import { exclusionsRoutes } from './routes/exclusions.ts';
 import { verificationsRoutes } from './routes/verifications.ts';
 import { contactsRoutes } from './routes/contacts.ts';
@@ -62,6 +63,7 @@ export const ROUTES: Route[] = [
   ...talliesRoutes,
   ...capsRoutes,
   ...exclusionsRoutes,
+  ...scheduleRoutes,
   ...verificationsRoutes,
   ...campaignsRoutes,
   ...sendingRoutes,

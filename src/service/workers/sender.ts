@@ -1,5 +1,6 @@
 import type { Logger } from 'pino';
 import { sendPass, type SendPass } from '../../operations/campaigns/send-campaign.ts';
+import { moveOn } from '../../operations/campaigns/move-on.ts';
 import type { Relay } from '../../operations/relay/relay.ts';
 import type { Deps } from '../../operations/deps.ts';
 import { listSendingCampaigns, setTrouble } from '../../store/statements/campaigns.ts';
@@ -16,6 +17,9 @@ export function startSender(deps: Deps, relay: Relay, processId: ProcessId, retr
   let troubles = 0;
   return startLoop(log, 'sender', async (stopping) => {
     const results: SendPass[] = [];
+    await moveOn(deps).catch((error: Error) =>
+      log.error({ err: error }, 'a campaign could not be moved on and will be tried again'),
+    );
     for (const campaignId of await listSendingCampaigns(deps.database)) {
       const pass = sendPass(deps, relay, { retrySeconds, stopping }, processId, campaignId);
       // One campaign that fails keeps no other from its turn.

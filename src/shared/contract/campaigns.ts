@@ -43,6 +43,77 @@ export const campaignListItemSchema = Joi.object<CampaignListItem, true>({
   waiting: Joi.number().required(),
 });
 
+/**
+ * When messages of a campaign may leave: on these days of the week (1 is Monday), from one time of day until another in
+ * the brand's zone. Until before from is over midnight, and belongs to the day on which it begins.
+ */
+export interface SendWindow {
+  days: number[];
+  /** `09:00` */
+  from: string;
+  /** `18:00`; `24:00` is the end of the day. */
+  until: string;
+}
+
+const time = Joi.string().pattern(/^([01]\d|2[0-3]):[0-5]\d$/, 'a time of day, as 09:30');
+const sendWindow = Joi.object<SendWindow, true>({
+  days: Joi.array().items(Joi.number().integer().min(1).max(7)).unique().max(7).required(),
+  from: time.required(),
+  until: Joi.string()
+    .pattern(/^(([01]\d|2[0-3]):[0-5]\d|24:00)$/, 'a time of day, as 18:00')
+    .required(),
+});
+
+/** What the wave before has to show, so that the next one begins by itself. Rates are shares from 0 to 1. */
+export interface WaveTest {
+  /** With fewer delivered nothing is judged. */
+  delivered: number;
+  /** The most that may have bounced hard, of those tried. */
+  hard: number | null;
+  /** The most that may have been blocked, of those tried. */
+  block: number | null;
+  /** The most that may have complained, of those delivered. */
+  complaints: number | null;
+  /** The most that may have unsubscribed, of those delivered. */
+  unsubscribed: number | null;
+  /** With fewer delivered it begins all the same, if fewer than this bounced hard and nobody complained. */
+  fewHard: number | null;
+}
+
+/** A part of a campaign's audience: whom a condition matches, a random share of all, or the rest. */
+export type WaveOf = { condition: string } | { share: number } | { rest: true };
+
+/** One wave: who, when, and on what. The first begins with the campaign. */
+export interface WavePlan {
+  of: WaveOf;
+  /** Hours after the one before began; null where it has an instant of its own. */
+  afterHours: number | null;
+  /** RFC 3339; null where it comes some hours after the one before. */
+  at: string | null;
+  test: WaveTest | null;
+}
+
+const rate = Joi.number().min(0).max(1).allow(null).default(null);
+const wavePlan = Joi.object<WavePlan, true>({
+  of: Joi.alternatives(
+    Joi.object({ condition: Joi.string().max(20_000).required() }),
+    Joi.object({ share: Joi.number().greater(0).max(1).required() }),
+    Joi.object({ rest: Joi.boolean().valid(true).required() }),
+  ).required(),
+  afterHours: Joi.number().min(0).max(8784).allow(null).default(null),
+  at: instant.allow(null).default(null),
+  test: Joi.object<WaveTest, true>({
+    delivered: Joi.number().integer().min(1).max(10_000_000).default(200),
+    hard: rate,
+    block: rate,
+    complaints: rate,
+    unsubscribed: rate,
+    fewHard: Joi.number().integer().min(1).max(1000).allow(null).default(null),
+  })
+    .allow(null)
+    .default(null),
+});
+
 /** What leaves somebody out of a campaign: a list or a segment of its own, or a standing exclusion. */
 export interface LeftOutBy {
   kind: 'list' | 'segment' | 'exclusion';
@@ -102,6 +173,18 @@ export interface Campaign {
   priority: number;
   /** Nobody gets it who had a message in so many days. */
   restDays: number | null;
+  /** When its messages may leave; null: always. */
+  sendWindow: SendWindow | null;
+  /** Its parts, in order; null: everybody at once. */
+  waves: WavePlan[] | null;
+  /** The last wave that has begun. */
+  wave: number;
+  /** When it is to start, while it is scheduled. */
+  startsAt: string | null;
+  /** By what share the number who get it may move until it starts by itself. */
+  tolerance: number;
+  /** Until when it rests, while it does. */
+  restsUntil: string | null;
   state: CampaignState;
   /** Rises with each change of the draft. */
   version: number;
@@ -130,6 +213,12 @@ export const campaignSchema = Joi.object<Campaign, true>({
   leftOutSegmentIds: Joi.array().items(Joi.number()).required(),
   priority: Joi.number().required(),
   restDays: Joi.number().allow(null).required(),
+  sendWindow: sendWindow.allow(null).required(),
+  waves: Joi.array().items(wavePlan).allow(null).required(),
+  wave: Joi.number().required(),
+  startsAt: instant.allow(null).required(),
+  tolerance: Joi.number().required(),
+  restsUntil: instant.allow(null).required(),
   state: oneOf(CAMPAIGN_STATES).required(),
   version: Joi.number().required(),
   pausedBecause: anyText.allow(null).required(),
@@ -154,6 +243,8 @@ export const draft = {
   leftOutSegmentIds: ids,
   priority: Joi.number().integer().min(1).max(5),
   restDays: Joi.number().integer().min(1).max(366).allow(null),
+  sendWindow: sendWindow.allow(null),
+  waves: Joi.array().items(wavePlan).min(2).max(10).allow(null),
 };
 
 /** Body of `POST /campaigns`. */
@@ -169,6 +260,8 @@ export interface NewCampaign {
   leftOutSegmentIds?: number[];
   priority?: number;
   restDays?: number | null;
+  sendWindow?: SendWindow | null;
+  waves?: WavePlan[] | null;
   brandId: number;
 }
 
@@ -188,6 +281,8 @@ const ofNewCampaign = {
     .default(3)
     .description('Of two that compete for one contact’s last place under a cap the one with the lower number gets it'),
   restDays: draft.restDays.default(null).description('Nobody gets it who had a marketing message in so many days'),
+  sendWindow: draft.sendWindow.default(null).description('Days and hours in which it is sent, in the brand’s zone'),
+  waves: draft.waves.default(null).description('Its parts, in order; the last is the rest'),
 };
 
 const newCampaign = Joi.object<NewCampaign, true>(ofNewCampaign);
@@ -235,6 +330,8 @@ const FILLED = [
   'leftOutSegmentIds',
   'priority',
   'restDays',
+  'sendWindow',
+  'waves',
 ] as const;
 
 /** Campaigns. */

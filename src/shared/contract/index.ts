@@ -6,6 +6,7 @@ import { addresses } from './addresses.ts';
 import { campaigns } from './campaigns.ts';
 import { caps } from './caps.ts';
 import { exclusions } from './exclusions.ts';
+import { schedule } from './schedule.ts';
 import { reports } from './reports.ts';
 import { sending } from './sending.ts';
 import { conditions } from './conditions.ts';
@@ -36,6 +37,7 @@ export const THINGS = {
   campaigns,
   caps,
   exclusions,
+  schedule,
   sending,
   reports,
   conditions,
@@ -67,6 +69,7 @@ export const CONTRACTS = {
   ...campaigns,
   ...caps,
   ...exclusions,
+  ...schedule,
   ...sending,
   ...reports,
   ...conditions,

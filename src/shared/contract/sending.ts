@@ -123,6 +123,15 @@ const heldBackCountSchema = Joi.object<HeldBackCount, true>({
     .required(),
 });
 
+/** A part of the audience that goes at its own time; `odd` says what is strange about it. */
+export interface PreflightWave {
+  wave: number;
+  who: string;
+  willGet: number;
+  heldBack: number;
+  odd: string | null;
+}
+
 /** The audience before anything is sent: everybody counted once, under the first reason that applies. */
 export interface Preflight {
   campaignId: number;
@@ -140,6 +149,8 @@ export interface Preflight {
   inSpiteOf: HeldBackCount[];
   /** Standing exclusions that it does without. */
   setAside: SetAside[];
+  /** Its parts, if it goes in parts. */
+  waves: PreflightWave[];
   domains: { domain: string; contacts: number; accepted: number; bounced: number }[];
   problems: { field: string; at: number; message: string }[];
 }
@@ -154,6 +165,17 @@ const preflightSchema = Joi.object<Preflight, true>({
   reasons: Joi.array().items(heldBackCountSchema).required(),
   inSpiteOf: Joi.array().items(heldBackCountSchema).required(),
   setAside: Joi.array().items(setAsideSchema).required(),
+  waves: Joi.array()
+    .items(
+      Joi.object<PreflightWave, true>({
+        wave: Joi.number().required(),
+        who: anyText.required(),
+        willGet: Joi.number().required(),
+        heldBack: Joi.number().required(),
+        odd: anyText.allow(null).required(),
+      }),
+    )
+    .required(),
   domains: Joi.array()
     .items(
       Joi.object<Preflight['domains'][number], true>({

@@ -5,7 +5,7 @@ import { EntitySchema } from 'typeorm';
 /** A campaign with its message and audience. */
 export type Campaign = WithDates<
   ShownCampaign,
-  'changedAt' | 'startedAt' | 'finishedAt' | 'troubleSince' | 'createdAt'
+  'changedAt' | 'startedAt' | 'finishedAt' | 'troubleSince' | 'createdAt' | 'startsAt' | 'restsUntil'
 >;
 
 /** Table `campaign`. */
@@ -25,6 +25,12 @@ export const CampaignEntity = new EntitySchema<Campaign>({
     leftOutSegmentIds: { type: 'int', array: true, name: 'left_out_segment_ids' },
     priority: { type: 'int', default: 3 },
     restDays: { type: 'int', name: 'rest_days', nullable: true },
+    sendWindow: { type: 'jsonb', name: 'send_window', nullable: true },
+    waves: { type: 'jsonb', nullable: true },
+    wave: { type: 'int', default: 1 },
+    startsAt: { type: 'timestamptz', name: 'starts_at', nullable: true },
+    tolerance: { type: 'float', default: 0.1 },
+    restsUntil: { type: 'timestamptz', name: 'rests_until', nullable: true },
     state: { type: 'text' },
     version: { type: 'int', default: 1 },
     pausedBecause: { type: 'text', name: 'paused_because', nullable: true },

@@ -30,7 +30,8 @@ export async function moveCampaign(
      moved AS (
        UPDATE campaign k SET state = $3, paused_because = $4, changed_at = now(),
          started_at = CASE WHEN $3 = 'sending' THEN coalesce(started_at, now()) ELSE started_at END,
-         finished_at = CASE WHEN $3 IN ('finished', 'cancelled') THEN now() END
+         finished_at = CASE WHEN $3 IN ('finished', 'cancelled') THEN now() END,
+         rests_until = CASE WHEN $3 = 'resting' THEN rests_until END, starts_at = CASE WHEN $3 = 'scheduled' THEN starts_at END
        FROM old o WHERE k.id = o.id)
      INSERT INTO campaign_change (campaign_id, before, after, actor_kind, actor, because) SELECT id, state, $3, $5, $6, $4 FROM old RETURNING id`,
     [id, from, to, because, by.actorKind, by.actor, version],
@@ -48,13 +49,23 @@ export async function raiseVersion(sql: Sql, id: number): Promise<boolean> {
   return rows.length > 0;
 }
 
-/** Records what somebody decided of a draft that leaves its state as it is. */
-export async function noteSetAside(sql: Sql, id: number, what: string, actor: string): Promise<void> {
+/** Records what was decided of a campaign that leaves its state as it is. */
+export async function noteChange(sql: Sql, id: number, what: string, by: CampaignMover): Promise<void> {
   await execute(
     sql,
-    `INSERT INTO campaign_change (campaign_id, before, after, actor_kind, actor, because) VALUES ($1, 'draft', 'draft', 'person', $3, $2)`,
-    [id, what, actor],
+    `INSERT INTO campaign_change (campaign_id, before, after, actor_kind, actor, because) SELECT id, state, state, $3, $4, $2 FROM campaign WHERE id = $1`,
+    [id, what, by.actorKind, by.actor],
   );
+}
+
+/** Holds a campaign until the transaction ends; nothing when another has it, or it is in none of these states. */
+export async function holdCampaign(sql: Sql, id: number, states: CampaignState[]): Promise<boolean> {
+  const rows = await rowsOf(
+    sql,
+    'SELECT id FROM campaign WHERE id = $1 AND state = ANY ($2::text[]) FOR UPDATE SKIP LOCKED',
+    [id, states],
+  );
+  return rows.length > 0;
 }
 
 /** One change of a campaign's state. */

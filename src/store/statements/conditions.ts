@@ -102,14 +102,14 @@ export async function forgetMatching(sql: Sql): Promise<void> {
   await execute(sql, 'DROP TABLE pg_temp.matching');
 }
 
-/** Conditions of one brand that leave people out, each with its place among all that leaves them out, in order. */
-export interface LeavingOut {
+/** Conditions that are asked of one brand, each with its number. */
+export interface NumberedConditions {
   context: ConditionContext;
   conditions: { by: number; condition: Condition }[];
 }
 
-/** The place of the first of these conditions that a contact meets, as SQL over what the conditions read. */
-function placeOfFirst({ context, conditions }: LeavingOut, few: string | null): Written & { text: string } {
+/** The number of the first of these conditions that a contact meets, as SQL over what the conditions read. */
+function placeOfFirst({ context, conditions }: NumberedConditions, few: string | null): Written & { text: string } {
   const first = firstMetSql(
     conditions.map(({ condition }) => condition),
     context,
@@ -120,28 +120,34 @@ function placeOfFirst({ context, conditions }: LeavingOut, few: string | null): 
 }
 
 /**
- * Puts those whom any of these conditions leaves out into the table `left_out (id, by)` of this transaction, for
- * statements that build on it; some of them more than once, where the conditions are of several brands. To be run
- * within overWholeSet.
+ * Puts those who meet any of these conditions, with the number of the first, into the table `left_out` or `in_wave
+ * (id, by)` of this transaction, for statements that build on it; some of them more than once, where the conditions are
+ * of several brands. To be run within overWholeSet.
  */
-export async function keepLeftOut(sql: Sql, leavingOut: readonly LeavingOut[]): Promise<void> {
-  await execute(sql, 'CREATE TEMP TABLE left_out (id bigint NOT NULL, by int NOT NULL) ON COMMIT DROP');
-  for (const one of leavingOut) {
+export async function keepFirstMet(
+  sql: Sql,
+  table: 'left_out' | 'in_wave',
+  numbered: readonly NumberedConditions[],
+): Promise<void> {
+  await execute(sql, `CREATE TEMP TABLE ${table} (id bigint NOT NULL, by int NOT NULL) ON COMMIT DROP`);
+  for (const one of numbered) {
+    // Of the brand before.
+    await execute(sql, 'DROP TABLE IF EXISTS pg_temp.mailable');
     const written = placeOfFirst(one, null);
     const { ctes, all } = await before(sql, written, one.context);
     await execute(
       sql,
-      `INSERT INTO left_out ${ctes} SELECT id, by FROM (SELECT c.id, ${written.text} AS by FROM ${people(written, one.context)}) c WHERE by IS NOT NULL`,
+      `INSERT INTO ${table} ${ctes} SELECT id, by FROM (SELECT c.id, ${written.text} AS by FROM ${people(written, one.context)}) c WHERE by IS NOT NULL`,
       all,
     );
   }
-  await execute(sql, 'ANALYZE left_out');
+  await execute(sql, `ANALYZE ${table}`);
 }
 
 /** Which of a few contacts any of these conditions leaves out, and which one does first; found by index. */
 export async function findLeftOutAmong(
   sql: Sql,
-  leavingOut: readonly LeavingOut[],
+  leavingOut: readonly NumberedConditions[],
   contactIds: number[],
 ): Promise<Map<number, number>> {
   const found = new Map<number, number>();

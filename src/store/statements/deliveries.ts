@@ -12,6 +12,7 @@ import {
   judgeAudienceCtes,
   messageParameters,
   REASONS_SQL,
+  waveSql,
   type JudgedMessage,
 } from './eligibility.ts';
 
@@ -29,13 +30,14 @@ const WAIT = `interval '60 seconds'`;
  * caps them or leaves them out (`leftOutBy`: the names of what leaves out, in order). Run twice, it adds nothing.
  */
 export async function openLedger(sql: Sql, message: JudgedMessage, leftOutBy: string[]): Promise<void> {
+  const { join, wave } = waveSql(message.waves);
   await execute(
     sql,
     `WITH ${judgeAudienceCtes(message, await findWhatApplies(sql, message))}, ${ON_THEIR_WAY},
-     v AS (SELECT j.contact_id, j.address, j.list_ids, j.by_segment, j.left_out_by, ${REASONS_SQL} AS reasons FROM judged j),
+     v AS (SELECT j.contact_id, j.address, j.list_ids, j.by_segment, j.left_out_by, ${wave} AS wave, ${REASONS_SQL} AS reasons FROM judged j ${join}),
      verdict AS (SELECT v.*, v.reasons = '{}' OR ${AWAITS_ANSWER} AS waits FROM v)
-     INSERT INTO delivery (campaign_id, contact_id, address, list_ids, by_segment, state, reasons, held_back_at, not_before, left_out_by, capped_by)
-     SELECT $1::int, contact_id, address, list_ids, by_segment,
+     INSERT INTO delivery (campaign_id, contact_id, address, list_ids, by_segment, wave, state, reasons, held_back_at, not_before, left_out_by, capped_by)
+     SELECT $1::int, contact_id, address, list_ids, by_segment, wave,
             CASE WHEN waits THEN 'queued' ELSE 'held-back' END, CASE WHEN waits THEN '{}' ELSE reasons END, CASE WHEN NOT waits THEN now() END,
             CASE WHEN waits AND reasons <> '{}' THEN now() + ${WAIT} END, ($6::text[])[left_out_by], CASE WHEN NOT waits AND 'capped' = ANY (reasons) THEN ${cappedBySql('contact_id')} END
      FROM verdict ORDER BY contact_id
@@ -78,19 +80,20 @@ const YIELDS_FOR = `interval '1 hour'`;
  * priority, or of the same and started earlier. Over the verdict `v` and its delivery `d`.
  */
 const RIVALS = `rival AS MATERIALIZED (
-       SELECT k.id, k.brand_id FROM campaign k JOIN campaign own ON own.id = $1::int
+       SELECT k.id, k.brand_id, k.wave FROM campaign k JOIN campaign own ON own.id = $1::int
        WHERE k.state = 'sending' AND k.purpose = 'marketing' AND (k.priority, k.started_at, k.id) < (own.priority, own.started_at, own.id) AND EXISTS (SELECT FROM capping))`;
 const YIELDS = `(v.reasons = '{}' AND EXISTS (SELECT FROM rival) AND (d.yielding_since IS NULL OR d.yielding_since > now() - ${YIELDS_FOR})
        AND EXISTS (SELECT FROM capping c WHERE c.messages <= (SELECT count(*) FROM (${countedBy('v.contact_id')}) n) + (
          SELECT count(*) FROM rival r CROSS JOIN LATERAL (
-           SELECT FROM delivery o WHERE o.campaign_id = r.id AND o.contact_id = v.contact_id AND o.handed_at IS NULL AND o.state IN ('queued', 'claimed') OFFSET 0) o
+           SELECT FROM delivery o WHERE o.campaign_id = r.id AND o.contact_id = v.contact_id AND o.wave <= r.wave AND o.handed_at IS NULL AND o.state IN ('queued', 'claimed') OFFSET 0) o
          WHERE c.brand_id IS NULL OR r.brand_id = c.brand_id)))`;
 
 /**
  * The first gate. Takes up to `limit` waiting recipients and judges each afresh in the same statement: the eligible are
  * claimed for `claimId`, the others held back with their reasons, and with what caps them or leaves them out. Whoever
  * would take a place from a campaign that comes first, and whoever is capped by a message whose answer is still out,
- * waits. SKIP LOCKED keeps processes off each other's rows. Uses delivery_waiting; locks in order of contact.
+ * waits. Only waves that have begun are looked at, in order. SKIP LOCKED keeps processes off each other's rows. Uses
+ * delivery_waiting.
  */
 export async function claimDeliveries(
   sql: Sql,
@@ -105,8 +108,8 @@ export async function claimDeliveries(
     `WITH picked AS (
        SELECT contact_id, by_segment FROM delivery
        WHERE campaign_id = $1::int AND state = 'queued' AND (not_before IS NULL OR not_before <= now())
-         AND EXISTS (SELECT FROM campaign WHERE id = $1::int AND state = 'sending')
-       ORDER BY contact_id LIMIT $6 FOR UPDATE SKIP LOCKED),
+         AND wave <= (SELECT wave FROM campaign WHERE id = $1::int AND state = 'sending')
+       ORDER BY wave, contact_id LIMIT $6 FOR UPDATE SKIP LOCKED),
      ${JUDGE_PICKED_CTES},
      ${VERDICT},
      ${ON_THEIR_WAY},
@@ -356,11 +359,15 @@ export async function settleAbandonedDeliveries(sql: Sql): Promise<{ requeued: n
   return { requeued: rows.length - uncertain.length, uncertain: uncertain.length };
 }
 
-/** Whether anybody still waits or is on the way, and when the next one may go. */
-export async function findWaiting(sql: Sql, campaignId: number): Promise<{ waiting: boolean; claimed: boolean }> {
-  const [row] = await rowsOf<{ waiting: boolean; claimed: boolean }>(
+/** Whether anybody still waits in a wave that has begun, or in a later one, and whether anybody is on the way. */
+export async function findWaiting(
+  sql: Sql,
+  campaignId: number,
+): Promise<{ waiting: boolean; later: boolean; claimed: boolean }> {
+  const [row] = await rowsOf<{ waiting: boolean; later: boolean; claimed: boolean }>(
     sql,
-    `SELECT EXISTS (SELECT FROM delivery WHERE campaign_id = $1 AND state = 'queued') AS waiting,
+    `SELECT EXISTS (SELECT FROM delivery WHERE campaign_id = $1 AND state = 'queued' AND wave <= (SELECT wave FROM campaign WHERE id = $1)) AS waiting,
+            EXISTS (SELECT FROM delivery WHERE campaign_id = $1 AND state = 'queued' AND wave > (SELECT wave FROM campaign WHERE id = $1)) AS later,
             EXISTS (SELECT FROM delivery WHERE campaign_id = $1 AND state = 'claimed') AS claimed`,
     [campaignId],
   );

@@ -38,6 +38,35 @@ export interface JudgedMessage {
   leftOutListIds: number[];
   /** Conditions take people in, or leave them out: the temporary tables `taken_in (id)` and `left_out (id, by)`. */
   bySegments?: { takenIn: boolean; leftOut: boolean };
+  /** The parts in which it goes; left out: everybody at once. */
+  waves?: JudgedWaves;
+}
+
+/** How a contact's wave is found: the first whose condition they meet, or between whose bounds they draw. */
+export interface JudgedWaves {
+  /** Whoever meets a condition of one stands in the temporary table `in_wave (id, by)`, with its number. */
+  byCondition: boolean;
+  /** Bounds between 0 and 1. */
+  shares: { wave: number; from: number; to: number }[];
+  /** The rest. */
+  last: number;
+}
+
+/**
+ * The wave of `judged j`, with what has to be joined. A draw is the same each time for a campaign ($1) and a contact,
+ * and independent between campaigns.
+ */
+export function waveSql(waves: JudgedWaves | undefined): { join: string; wave: string } {
+  if (!waves) return { join: '', wave: '1' };
+  const { byCondition, shares, last } = waves;
+  const draw = `('x' || left(md5('wave ' || $1::int || ' ' || j.contact_id), 8))::bit(32)::bigint / 4294967296.0`;
+  const drawn = shares.map(
+    ({ wave, from, to }) => `WHEN w.draw >= ${Number(from)} AND w.draw < ${Number(to)} THEN ${Number(wave)}`,
+  );
+  return {
+    join: `${byCondition ? 'LEFT JOIN in_wave iw ON iw.id = j.contact_id' : ''} CROSS JOIN LATERAL (SELECT ${shares.length > 0 ? draw : '0'} AS draw) w`,
+    wave: `least(${[...(byCondition ? ['iw.by'] : []), ...(drawn.length > 0 ? [`CASE ${drawn.join(' ')} END`] : []), Number(last)].join(', ')})`,
+  };
 }
 
 /** Parameters $1 to $5 of every statement built on `judged`. */

@@ -7,6 +7,7 @@ import {
   judgeAudienceCtes,
   messageParameters,
   REASONS_SQL,
+  waveSql,
   type JudgedMessage,
 } from './eligibility.ts';
 
@@ -26,27 +27,31 @@ export interface DomainRow {
   bounced: number;
 }
 
+/** What a preflight counts. */
+export interface CountedPreflight {
+  rows: PreflightRow[];
+  domains: DomainRow[];
+  waves: { wave: number; willGet: number; heldBack: number }[];
+}
+
 /**
  * Counts the audience by deciding reason, with three contacts of each, and those who will get it by receiving domain,
  * largest first, with the domain's bounces of 30 days. Nothing is written. The audience is gone through once: counting
  * reasons and domains apart took it through all joins twice.
  */
-export async function countPreflight(
-  sql: Sql,
-  message: JudgedMessage,
-  mostDomains: number,
-): Promise<{ rows: PreflightRow[]; domains: DomainRow[] }> {
-  const [answer] = await rowsOf<{ rows: PreflightRow[]; domains: DomainRow[] }>(
+export async function countPreflight(sql: Sql, message: JudgedMessage, mostDomains: number): Promise<CountedPreflight> {
+  const { join, wave } = waveSql(message.waves);
+  const [answer] = await rowsOf<CountedPreflight>(
     sql,
     `WITH ${judgeAudienceCtes(message, await findWhatApplies(sql, message))},
      counted AS MATERIALIZED (
-       SELECT reason, by, domain, count(*)::int AS contacts, min(contact_id) AS low, max(contact_id) AS high
-       FROM (SELECT contact_id, reason, CASE WHEN reason = 'left-out' THEN by END AS by, domain
-         FROM (SELECT j.contact_id, ${DECIDING_SQL} AS reason, j.left_out_by AS by, split_part(j.address, '@', 2) AS domain FROM judged j) j) d
-       GROUP BY reason, by, domain),
+       SELECT reason, by, domain, wave, count(*)::int AS contacts, min(contact_id) AS low, max(contact_id) AS high
+       FROM (SELECT contact_id, reason, CASE WHEN reason = 'left-out' THEN by END AS by, domain, wave
+         FROM (SELECT j.contact_id, ${DECIDING_SQL} AS reason, j.left_out_by AS by, split_part(j.address, '@', 2) AS domain, ${wave} AS wave FROM judged j ${join}) j) d
+       GROUP BY reason, by, domain, wave),
      by_reason AS (
        SELECT reason, by, sum(contacts)::int AS contacts, (array_agg(low) || array_agg(high)) AS some FROM counted GROUP BY reason, by),
-     top AS (SELECT domain, contacts FROM counted WHERE reason IS NULL ORDER BY contacts DESC, domain LIMIT $6),
+     top AS (SELECT domain, sum(contacts)::int AS contacts FROM counted WHERE reason IS NULL GROUP BY domain ORDER BY contacts DESC, domain LIMIT $6),
      recent AS (
        SELECT one AS domain, coalesce(sum(n) FILTER (WHERE figure = 'accepted'), 0)::int AS accepted, coalesce(sum(n) FILTER (WHERE figure = 'bounced any'), 0)::int AS bounced
        FROM day_figure WHERE brand_id = $2::int AND counted_by = 'domain' AND day > current_date - 30 GROUP BY 1)
@@ -55,7 +60,9 @@ export async function countPreflight(
           SELECT coalesce(json_agg(json_build_object('contactId', c.id, 'name', c.name, 'address', c.address) ORDER BY c.id), '[]')
           FROM contact c WHERE c.id = ANY (ARRAY(SELECT DISTINCT u FROM unnest(n.some) u ORDER BY u LIMIT 3)))) ORDER BY n.by), '[]') FROM by_reason n) AS rows,
        (SELECT coalesce(json_agg(json_build_object('domain', t.domain, 'contacts', t.contacts, 'accepted', coalesce(r.accepted, 0), 'bounced', coalesce(r.bounced, 0))
-          ORDER BY t.contacts DESC, t.domain), '[]') FROM top t LEFT JOIN recent r USING (domain)) AS domains`,
+          ORDER BY t.contacts DESC, t.domain), '[]') FROM top t LEFT JOIN recent r USING (domain)) AS domains,
+       (SELECT coalesce(json_agg(json_build_object('wave', w.wave, 'willGet', w.will_get, 'heldBack', w.held_back) ORDER BY w.wave), '[]')
+        FROM (SELECT wave, coalesce(sum(contacts) FILTER (WHERE reason IS NULL), 0)::int AS will_get, coalesce(sum(contacts) FILTER (WHERE reason IS NOT NULL), 0)::int AS held_back FROM counted GROUP BY wave) w) AS waves`,
     [...messageParameters(message), mostDomains],
   );
   return answer!;

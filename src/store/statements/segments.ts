@@ -19,7 +19,7 @@ export async function listSegments(sql: Sql, brandId: number | null): Promise<Se
 export async function listCampaignsWithSegment(sql: Sql, id: number): Promise<{ id: number; name: string }[]> {
   return rowsOf<{ id: number; name: string }>(
     sql,
-    `SELECT id, name FROM campaign WHERE state IN ('draft', 'scheduled', 'sending', 'paused') AND (segment_ids @> ARRAY[$1::int] OR left_out_segment_ids @> ARRAY[$1::int]) ORDER BY id`,
+    `SELECT id, name FROM campaign WHERE state IN ('draft', 'scheduled', 'sending', 'resting', 'paused') AND (segment_ids @> ARRAY[$1::int] OR left_out_segment_ids @> ARRAY[$1::int]) ORDER BY id`,
     [id],
   );
 }

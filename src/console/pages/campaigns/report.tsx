@@ -59,14 +59,17 @@ const CHANGED: Record<CampaignChange['after'], string> = {
   draft: 'Made a draft',
   scheduled: 'Scheduled',
   sending: 'Started',
+  resting: 'Rests',
   paused: 'Paused',
   finished: 'Finished',
   cancelled: 'Cancelled',
 };
 
 function changeWord({ before, after }: CampaignChange): string {
-  if (before === after) return 'Changed the draft';
-  return before === 'paused' && after === 'sending' ? 'Went on' : CHANGED[after];
+  if (before === after)
+    return before === 'draft' ? 'Changed the draft' : before === 'scheduled' ? 'Scheduled anew' : 'Waves';
+  if (after === 'sending' && before === 'scheduled') return 'Started';
+  return after === 'sending' && before !== 'draft' ? 'Went on' : CHANGED[after];
 }
 
 /** Who moved it from one state to the next, and why. */
