@@ -1,5 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
-import { ENGAGED_FIRST, judgeWave, sharesOf, wavePlanProblem, waveWords } from '../../src/core/sending/wave-plan.ts';
+import { judgeWave, sharesOf, wavePlanProblem } from '../../src/core/sending/wave-plan.ts';
+import { ENGAGED_FIRST, waveWords } from '../../src/shared/waves.ts';
 import type { WavePlan, WaveTest } from '../../src/shared/contract/campaigns.ts';
 
 const FIRST: WavePlan = { of: { condition: 'stage is engaged' }, afterHours: null, at: null, test: null };

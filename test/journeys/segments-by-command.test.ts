@@ -147,7 +147,7 @@ test('a campaign takes segments in and leaves them out; a ladder covers whom a c
     'demo/invitation.html',
   );
   expect(await done('campaigns', 'preflight', 'To the board')).toMatch(
-    /3 of 7 will get this; 4 are held back\.[\s\S]*left-out\s+4/,
+    /3 of 7 will get this; 4 are held back\.[\s\S]*left-out: in the segment “Board too”\s+4/,
   );
   expect(await avendel('campaigns', 'create', 'To nobody', ...BRAND)).toMatchObject({
     code: 2,

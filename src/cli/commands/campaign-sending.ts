@@ -83,6 +83,17 @@ function preflightLines(name: string, preflight: Preflight): string[] {
           ]),
         ]),
     `${count(preflight.audience)} − ${count(preflight.heldBack)} = ${count(preflight.willGet)}`,
+    ...(preflight.waves.length === 0
+      ? []
+      : [
+          tableText(preflight.waves, [
+            { head: 'Wave', cell: (row) => row.wave, right: true },
+            { head: 'Who', cell: (row) => row.who },
+            { head: 'Will get it', cell: (row) => row.willGet, right: true },
+            { head: 'Held back', cell: (row) => row.heldBack, right: true },
+            { head: '', cell: (row) => row.odd ?? '' },
+          ]),
+        ]),
     ...preflight.setAside.map(({ name: what, reason, setBy }) => `Does without “${what}”: ${reason} (${setBy})`),
     ...preflight.inSpiteOf.map(
       (row) =>

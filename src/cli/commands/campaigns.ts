@@ -3,6 +3,7 @@ import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
 import type { Client } from '../../client/client.ts';
 import type { NewCampaign } from '../../shared/contract/campaigns.ts';
+import { addTimeCommands, timeLines, timesOf, withTimes, type TimeOptions } from './campaign-times.ts';
 import { addSetAsideCommands } from './exclusions.ts';
 import { addSendingCommands } from './campaign-sending.ts';
 import { UsageError } from '../usage-error.ts';
@@ -13,7 +14,7 @@ import { connect } from '../sign-in-file.ts';
 import { withOutput } from '../with-output.ts';
 import { moment } from '../zone.ts';
 
-interface DraftOptions extends OutputOptions {
+interface DraftOptions extends OutputOptions, TimeOptions {
   brand?: string;
   subject?: string;
   html?: string;
@@ -34,6 +35,7 @@ export function addCommands(group: Command): void {
   addListing(group);
   addLooking(group);
   addDrafting(group);
+  addTimeCommands(group);
   addSetAsideCommands(group);
   addSendingCommands(group);
 }
@@ -63,7 +65,7 @@ function addListing(group: Command): void {
 
 function addDrafting(group: Command): void {
   const draftOptions = (command: Command): Command =>
-    withOutput(command)
+    withTimes(withOutput(command))
       .option('--subject <text>', 'subject; merge fields as [[first_name else "stargazer"]]')
       .option('--html <file>', 'file with the HTML body')
       .option('--text <file>', 'file with the plain-text body; made from the HTML if there is none')
@@ -152,6 +154,7 @@ function addShow(group: Command): void {
           ? []
           : [`Not to whoever had a marketing message in ${count(campaign.restDays)} days`]),
         ...(campaign.priority === 3 ? [] : [`Priority ${campaign.priority}`]),
+        ...timeLines(campaign),
         ...setAside.map(({ name: what, reason, setBy }) => `Does without “${what}”: ${reason} (${setBy})`),
         `HTML of ${count(campaign.html.length)} characters, ${campaign.text === '' ? 'plain text made from it' : `plain text of ${count(campaign.text.length)}`}; as one contact gets it: avendel campaigns preview ${campaign.id} --for ADDRESS`,
         campaign.state === 'draft'
@@ -170,7 +173,7 @@ function addCopy(group: Command): void {
     const { brandId, purpose, subject, html, text, ...other } = await client.campaign({
       id: (await campaignNamed(client, name)).id,
     });
-    const { listIds, leftOutListIds, segmentIds, leftOutSegmentIds } = other;
+    const { listIds, leftOutListIds, segmentIds, leftOutSegmentIds, priority, restDays, sendWindow, waves } = other;
     const copy = await client.createCampaign({
       name: newName,
       brandId,
@@ -182,6 +185,10 @@ function addCopy(group: Command): void {
       leftOutListIds,
       segmentIds,
       leftOutSegmentIds,
+      priority,
+      restDays,
+      sendWindow,
+      waves,
     });
     printOne(copy, options, () => [
       `Draft ${copy.id}, “${copy.name}”. Next: avendel campaigns edit ${copy.id} --subject …`,
@@ -204,6 +211,7 @@ async function draftOf(client: Client, options: DraftOptions): Promise<Partial<N
     segmentIds: await numbers(options.segment, segmentNamed),
     leftOutSegmentIds: await numbers(options.leaveOutSegment, segmentNamed),
     purpose: options.purpose,
+    ...timesOf(options),
     priority: options.priority === undefined ? undefined : Number(options.priority),
     restDays: options.restDays === undefined ? undefined : options.restDays === '0' ? null : Number(options.restDays),
   };

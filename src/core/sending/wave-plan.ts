@@ -1,15 +1,5 @@
 import type { WavePlan, WaveTest } from '../../shared/contract/campaigns.ts';
-
-/** The most engaged first, the rest a day later if that went well. */
-export const ENGAGED_FIRST: WavePlan[] = [
-  { of: { condition: 'stage is engaged' }, afterHours: null, at: null, test: null },
-  {
-    of: { rest: true },
-    afterHours: 24,
-    at: null,
-    test: { delivered: 200, hard: 0.02, block: 0.03, complaints: 0.001, unsubscribed: null, fewHard: 3 },
-  },
-];
+import { sharePercent } from '../../shared/waves.ts';
 
 /** What keeps a plan from being one, with the wave that it is about, from 1. */
 export function wavePlanProblem(waves: readonly WavePlan[]): { wave: number; problem: string } | undefined {
@@ -65,8 +55,6 @@ export interface WaveVerdict {
   because: string;
 }
 
-const percent = (share: number): string => `${Number((100 * share).toFixed(2))} %`;
-
 /** Holds what became of a wave beside what the next one asks of it. */
 export function judgeWave(test: WaveTest, found: WaveFigures): WaveVerdict {
   if (found.delivered < test.delivered) {
@@ -85,17 +73,11 @@ export function judgeWave(test: WaveTest, found: WaveFigures): WaveVerdict {
     const rate = of === 0 ? 0 : count / of;
     return limit === null
       ? []
-      : [{ passed: rate > limit, text: `${percent(rate)} ${words}, ${percent(limit)} at most` }];
+      : [{ passed: rate > limit, text: `${sharePercent(rate)} ${words}, ${sharePercent(limit)} at most` }];
   });
   const passed = said.filter((one) => one.passed);
   return {
     goesOn: passed.length === 0,
     because: (passed.length > 0 ? passed : said).map(({ text }) => text).join('; '),
   };
-}
-
-/** Who a wave is for, in words. */
-export function waveWords(of: WavePlan['of']): string {
-  if ('rest' in of) return 'the rest';
-  return 'condition' in of ? of.condition : `${percent(of.share)}, by chance`;
 }

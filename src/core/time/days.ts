@@ -25,8 +25,8 @@ export function startOfDay(day: string, zone: string): number {
 }
 
 /**
- * The instants at which clocks in a zone show a day and a time of day, as 09:30: one; two where clocks are put back over
- * it; none where they are put forward over it.
+ * The instants at which clocks in a zone show a day and a time of day, as 09:30: one; two where clocks are put back
+ * over it; none where they are put forward over it.
  */
 export function instantsOf(day: string, time: string, zone: string): number[] {
   const near = dayjs.tz(`${day}T${time}:00`, zone).valueOf();

@@ -1,4 +1,4 @@
-import { waveWords } from '../../core/sending/wave-plan.ts';
+import { waveWords } from '../../shared/waves.ts';
 import type { PreflightWave } from '../../shared/contract/sending.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
 import type { LeftOutBy } from '../../shared/contract/campaigns.ts';

@@ -1,9 +1,9 @@
 import { instantsOf } from '../../core/time/days.ts';
-import { waveWords } from '../../core/sending/wave-plan.ts';
+import { waveWords } from '../../shared/waves.ts';
 import type { ScheduleRequest, Waves as ShownWaves } from '../../shared/contract/schedule.ts';
 import { inTransaction } from '../../store/database.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
-import { moveCampaign, noteChange } from '../../store/statements/campaigns.ts';
+import { moveCampaign, noteChange, waitForCampaign } from '../../store/statements/campaigns.ts';
 import { countWaves, keepSchedule, listWaves } from '../../store/statements/waves.ts';
 import type { WithDates } from '../../store/with-dates.ts';
 import type { Deps } from '../deps.ts';
@@ -17,10 +17,10 @@ const LOCAL = /^(\d{4}-\d{2}-\d{2})[ T](\d{2}:\d{2})$/;
 const DEFAULT_TOLERANCE = 0.1;
 
 /**
- * Schedules a draft, or gives one that is scheduled another time: at that instant its audience is worked out afresh, and
- * it starts if that has not moved by more than the tolerance from what was seen.
+ * Schedules a draft, or gives one that is scheduled another time: at that instant its audience is worked out afresh,
+ * and it starts if that has not moved by more than the tolerance from what was seen.
  * @throws Problem invalid-input for a time that is past, or that the clocks leave out or show twice; message-unfit,
- * nobody-left, wrong-state, not-found
+ *   nobody-left, wrong-state, not-found
  */
 export async function scheduleCampaign(
   deps: Deps,
@@ -89,7 +89,7 @@ export async function beginWaveNow(
   const by = { actorKind: 'person' as const, actor };
   await inTransaction(deps.database, async (sql) => {
     // Held until it has begun: of two who begin it, and of Avendel itself, one does.
-    await sql.query('SELECT FROM campaign WHERE id = $1 FOR UPDATE', [id]);
+    await waitForCampaign(sql, id);
     const next = (await listWaves(sql, id)).find(({ begunAt }) => !begunAt);
     if (next?.wave !== wave)
       throw new Problem(

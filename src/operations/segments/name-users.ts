@@ -41,8 +41,8 @@ export async function findNamingWaves(
 
 /**
  * Carries a new name of a thing into the conditions that speak of it: into segments as versions of theirs, and into the
- * ladder, standing exclusions and waves. In the transaction that gives the thing its name: between the two, conditions would
- * speak of nothing.
+ * ladder, standing exclusions and waves. In the transaction that gives the thing its name: between the two, conditions
+ * would speak of nothing.
  * @throws Problem wrong-state when a standing exclusion of several brands speaks of it
  */
 export async function carryName(

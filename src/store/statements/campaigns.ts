@@ -68,6 +68,11 @@ export async function holdCampaign(sql: Sql, id: number, states: CampaignState[]
   return rows.length > 0;
 }
 
+/** Holds a campaign until the transaction ends, after waiting for whoever has it. */
+export async function waitForCampaign(sql: Sql, id: number): Promise<void> {
+  await execute(sql, 'SELECT FROM campaign WHERE id = $1 FOR UPDATE', [id]);
+}
+
 /** One change of a campaign's state. */
 export interface CampaignChange {
   id: number;

@@ -18,8 +18,20 @@ export const useSending = () =>
     queryFn: () => client.campaigns({ state: 'sending', limit: 3 }),
     refetchInterval: 2000,
   });
+/** One that goes on by itself is asked for again. */
 export const useCampaign = (id: number) =>
-  useQuery({ queryKey: keys.campaign(id), queryFn: () => client.campaign({ id }) });
+  useQuery({
+    queryKey: keys.campaign(id),
+    queryFn: () => client.campaign({ id }),
+    refetchInterval: (query) =>
+      ['scheduled', 'sending', 'resting'].includes(query.state.data?.state ?? '') ? 5000 : false,
+  });
+export const useWaves = (id: number, isUnderWay: boolean) =>
+  useQuery({
+    queryKey: [...keys.campaign(id), 'waves'],
+    queryFn: () => client.waves({ id }),
+    refetchInterval: isUnderWay ? 2000 : false,
+  });
 export const usePreflight = (id: number) =>
   useQuery({ queryKey: keys.preflight(id), queryFn: () => client.preflight({ id }) });
 export const usePreflightContacts = (id: number, of: Pick<PreflightContactsQuery, 'reason' | 'by'>, open: boolean) =>

@@ -5,7 +5,7 @@ import { Await } from '../../components/page.tsx';
 import { PreflightPage } from './preflight.tsx';
 import { ReportPage } from './report.tsx';
 
-/** One campaign: its preflight while it is a draft, its progress and report from then on. */
+/** One campaign: its preflight until it starts, its progress and report from then on. */
 export default function Campaign() {
   const id = Number(useParams()['id']);
   return (
@@ -13,7 +13,7 @@ export default function Campaign() {
       {(campaign) => (
         <>
           <OfAnotherBrand brandId={campaign.brandId} what="campaign" />
-          {campaign.state === 'draft' ? (
+          {campaign.startedAt === null && ['draft', 'scheduled', 'paused'].includes(campaign.state) ? (
             <PreflightPage key={campaign.id} campaign={campaign} />
           ) : (
             <ReportPage campaign={campaign} />

@@ -1,11 +1,14 @@
 import { Button, NumberInput, Select, Textarea, TextInput } from '@mantine/core';
-import type { Campaign } from '../../../shared/contract/campaigns.ts';
+import type { Campaign, SendWindow, WavePlan } from '../../../shared/contract/campaigns.ts';
 import { useLists } from '../../api/queries/organisation.ts';
 import { useSegments } from '../../api/queries/segments.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useTyped } from '../../api/use-typed.ts';
 import { ProblemNote, Section } from '../../components/page.tsx';
 import { TypedNote } from '../../components/typed-note.tsx';
+import { waveWords } from '../../../shared/waves.ts';
+import { windowWords } from '../../../client/wording/window.ts';
+import { TimeFields } from './time-fields.tsx';
 import { AudienceFields } from './audience-fields.tsx';
 import css from './editor.module.css';
 
@@ -21,6 +24,8 @@ const WORDS = {
   leftOutSegmentIds: 'Segments left out',
   restDays: 'Days of rest',
   priority: 'Priority',
+  sendWindow: 'Hours',
+  waves: 'Parts',
   html: 'HTML body',
   text: 'Plain-text body',
 } as const;
@@ -30,10 +35,23 @@ const WORDS = {
  */
 export function Editor({ campaign, onDone }: { campaign: Campaign; onDone: () => void }) {
   const { name, subject, html, text, listIds, segmentIds, leftOutListIds, leftOutSegmentIds, version } = campaign;
-  const { restDays, priority } = campaign;
+  const { restDays, priority, sendWindow, waves } = campaign;
   const form = useTyped(
     placeOfDraft(campaign.id),
-    { name, subject, html, text, listIds, segmentIds, leftOutListIds, leftOutSegmentIds, restDays, priority },
+    {
+      name,
+      subject,
+      html,
+      text,
+      listIds,
+      segmentIds,
+      leftOutListIds,
+      leftOutSegmentIds,
+      restDays,
+      priority,
+      sendWindow,
+      waves,
+    },
     version,
   );
   const draft = form.typed;
@@ -57,9 +75,7 @@ export function Editor({ campaign, onDone }: { campaign: Campaign; onDone: () =>
             <TypedNote
               form={form}
               words={WORDS}
-              show={(value, field) =>
-                Array.isArray(value) ? names(field, value) : <span className={css.someOfIt}>{value ?? 'none'}</span>
-              }
+              show={(value, field) => <span className={css.someOfIt}>{show(field, value, names)}</span>}
             />
           )}
           <TextInput label="Name" required value={draft.name} onChange={set('name')} />
@@ -71,6 +87,7 @@ export function Editor({ campaign, onDone }: { campaign: Campaign; onDone: () =>
           />
           <AudienceFields brandId={campaign.brandId} audience={draft} change={form.set} />
           <HowOften restDays={draft.restDays} priority={draft.priority} change={form.set} />
+          <TimeFields sendWindow={draft.sendWindow} waves={draft.waves} change={form.set} />
           <Bodies html={draft.html} text={draft.text} set={set} />
           <ProblemNote error={form.meanwhile ? null : save.error} />
           <div className="row">
@@ -90,6 +107,22 @@ export function Editor({ campaign, onDone }: { campaign: Campaign; onDone: () =>
       </Section>
     </div>
   );
+}
+
+/** A field of the draft in words. */
+function show(
+  field: string,
+  value: string | number | number[] | WavePlan[] | SendWindow | null,
+  names: (field: string, ids: number[]) => string,
+): string {
+  if (field === 'waves')
+    return value === null ? 'one' : (value as WavePlan[]).map(({ of }) => waveWords(of)).join(', ');
+  if (field === 'sendWindow') return value === null ? 'any' : windowWords(value as SendWindow);
+  return Array.isArray(value)
+    ? names(field, value as number[])
+    : value === null
+      ? 'none'
+      : `${value as string | number}`;
 }
 
 /** How it stands beside other messages to the same people. */

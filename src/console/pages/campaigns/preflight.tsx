@@ -1,7 +1,8 @@
 import { Button, SegmentedControl, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import type { Campaign, LeftOutBy } from '../../../shared/contract/campaigns.ts';
+import { windowWords } from '../../../client/wording/window.ts';
+import type { Campaign, LeftOutBy, WavePlan } from '../../../shared/contract/campaigns.ts';
 import type { MessagePreview, Preflight } from '../../../shared/contract/sending.ts';
 import { usePreflight, usePreflightContacts, usePreview } from '../../api/queries/campaigns.ts';
 import { useLists } from '../../api/queries/organisation.ts';
@@ -16,6 +17,7 @@ import { SureButton } from '../../components/sure-button.tsx';
 import { DoOrNot } from '../../components/form.tsx';
 import { Steps, useOpenReason, type OpenReason } from '../../components/steps.tsx';
 import { count, moment, percent, plural, reasonWord } from '../../components/words.ts';
+import { Schedule } from './schedule.tsx';
 import { Editor, placeOfDraft } from './editor.tsx';
 import { Rows } from '../../components/rows.tsx';
 
@@ -28,13 +30,14 @@ export function PreflightPage({ campaign }: { campaign: Campaign }) {
       {(preflight) => (
         <>
           <Finding
-            line={`${campaign.name}, campaign for ${name}, draft saved ${moment(campaign.changedAt, zone)}`}
+            line={`${campaign.name}, campaign for ${name}, ${campaign.state === 'scheduled' ? `starts ${moment(campaign.startsAt!, zone)}` : campaign.state === 'paused' ? 'not started' : `draft saved ${moment(campaign.changedAt, zone)}`}`}
             headline={
               <>
                 {count(preflight.willGet)} of {count(preflight.audience)} will get this
               </>
             }
           >
+            {campaign.state === 'paused' ? <>It waits for you: {campaign.pausedBecause}. </> : null}
             <Summary preflight={preflight} />
           </Finding>
           {editing ? <Editor campaign={campaign} onDone={() => setEditing(false)} /> : null}
@@ -47,6 +50,7 @@ export function PreflightPage({ campaign }: { campaign: Campaign }) {
             }
           >
             <Audience campaign={campaign} preflight={preflight} />
+            <Parts campaign={campaign} preflight={preflight} />
             <Domains preflight={preflight} />
           </Leaf>
         </>
@@ -188,6 +192,55 @@ function SetAside({ campaign, one }: { campaign: Campaign; one: Preflight['setAs
   );
 }
 
+/** In which parts it goes, and when. */
+function Parts({ campaign, preflight }: { campaign: Campaign; preflight: Preflight }) {
+  const { zone } = useBrand();
+  if (preflight.waves.length === 0 && campaign.sendWindow === null) return null;
+  return (
+    <Section
+      head="Time"
+      beside={campaign.sendWindow ? `sent ${windowWords(campaign.sendWindow)}, ${zone}` : 'at any hour'}
+    >
+      {preflight.waves.length === 0 ? null : (
+        <Rows
+          heads={
+            <>
+              <th>Wave</th>
+              <th>Who</th>
+              <th>Begins</th>
+              <th className="figure">Will get it</th>
+              <th className="figure">Held back</th>
+            </>
+          }
+        >
+          {preflight.waves.map((one) => (
+            <tr key={one.wave}>
+              <td>{one.wave}</td>
+              <td>
+                {one.who}
+                {one.odd ? <span className="problem"> {one.odd}</span> : null}
+              </td>
+              <td className="second">{beginWords(campaign.waves?.[one.wave - 1], zone)}</td>
+              <td className="figure">{count(one.willGet)}</td>
+              <td className="figure">{count(one.heldBack)}</td>
+            </tr>
+          ))}
+        </Rows>
+      )}
+    </Section>
+  );
+}
+
+function beginWords(plan: WavePlan | undefined, zone: string): string {
+  if (!plan) return '';
+  const when = plan.at
+    ? moment(plan.at, zone)
+    : plan.afterHours === null
+      ? 'at the start'
+      : `${plural(plan.afterHours, 'hour', 'hours')} after the one before`;
+  return plan.test ? `${when}, if that went well` : when;
+}
+
 function Domains({ preflight }: { preflight: Preflight }) {
   return (
     <Section head={`Where the ${count(preflight.willGet)} receive`} beside="bounce rate of 30 days">
@@ -256,14 +309,17 @@ function Decision({ campaign, preflight, onEdit }: { campaign: Campaign; preflig
             >
               Send to {count(preflight.willGet)}
             </button>
-            <Button onClick={onEdit}>Edit the message</Button>
-            <SureButton
-              ask={`Delete ${campaign.name}`}
-              sure={`Yes, delete ${campaign.name}`}
-              act={() => remove.mutate(undefined)}
-            >
-              Delete
-            </SureButton>
+            <Schedule campaign={campaign} preflight={preflight} />
+            {campaign.state === 'draft' ? <Button onClick={onEdit}>Edit the message</Button> : null}
+            {campaign.state === 'draft' ? (
+              <SureButton
+                ask={`Delete ${campaign.name}`}
+                sure={`Yes, delete ${campaign.name}`}
+                act={() => remove.mutate(undefined)}
+              >
+                Delete
+              </SureButton>
+            ) : null}
           </>
         )}
       </div>
@@ -290,7 +346,8 @@ function Sure({
     <div className="sheet stack" role="group" aria-label="Send it?">
       <span>
         <strong>{campaign.name}</strong>, with the subject “{campaign.subject}”, leaves for{' '}
-        {plural(willGet, 'person', 'people')} at once.
+        {plural(willGet, 'person', 'people')}{' '}
+        {campaign.waves ? `in ${campaign.waves.length} waves, the first now` : 'at once'}.
       </span>
       {first.length > 0 ? (
         <span className="second">

@@ -14,6 +14,7 @@ import { ReasonMark } from '../../components/marks.tsx';
 import { Await, Door, Finding, Leaf, Ledger, ProblemNote, Section } from '../../components/page.tsx';
 import { SearchField } from '../../components/search-field.tsx';
 import { count, moment, percent, plural } from '../../components/words.ts';
+import { Waves } from './waves.tsx';
 import { Turn, useOwnPages } from '../../components/turn.tsx';
 import { Rows } from '../../components/rows.tsx';
 import css from './report.module.css';
@@ -37,13 +38,15 @@ export function ReportPage({ campaign }: { campaign: Campaign }) {
           >
             {plural(report.bounced.any, 'bounce', 'bounces')}, {plural(report.complained, 'complaint', 'complaints')}{' '}
             and {plural(report.unsubscribed, 'unsubscribe', 'unsubscribes')} so far.
-            {report.pausedBecause ? ` Paused: ${report.pausedBecause}.` : ''}{' '}
+            {report.pausedBecause ? ` Paused: ${report.pausedBecause}.` : ''}
+            {campaign.restsUntil ? ` It rests until ${moment(campaign.restsUntil, zone)}.` : ''}{' '}
             {report.trouble ? `The relay is in trouble and is tried again: ${report.trouble}.` : ''}
           </Finding>
           <Leaf margin={<Margin report={report} open={setFilter} />}>
-            {report.state === 'sending' || report.state === 'paused' ? (
+            {isUnderWay(report.state) ? (
               <Progress campaign={campaign} report={report} countedAt={found.dataUpdatedAt} />
             ) : null}
+            {campaign.waves ? <Waves campaign={campaign} state={report.state} /> : null}
             <Acts report={report} open={setFilter} />
             {filter ? <Recipients key={filter.words} campaignId={campaign.id} filter={filter} /> : null}
             <Domains report={report} />
@@ -99,10 +102,11 @@ function Changes({ campaignId, state }: { campaignId: number; state: string }) {
   );
 }
 
+const isUnderWay = (state: string): boolean => ['sending', 'resting', 'paused'].includes(state);
+
 function headline({ state, ledger, opened, delivered }: CampaignReport): string {
   const done = ledger.accepted + ledger.refused + ledger.uncertain;
-  if (state === 'sending' || state === 'paused')
-    return `${count(done)} of ${count(done + ledger.waiting + ledger.onTheirWay)} handed over`;
+  if (isUnderWay(state)) return `${count(done)} of ${count(done + ledger.waiting + ledger.onTheirWay)} handed over`;
   return `${count(ledger.accepted)} accepted; ${count(opened.human)} people opened it (${percent(delivered === 0 ? null : opened.human / delivered, 1)})`;
 }
 
@@ -120,7 +124,7 @@ function Progress({ campaign, report, countedAt }: { campaign: Campaign; report:
   return (
     <Section head="Under way">
       <UnderWay label="Handed over" done={done} whole={whole} since={report.startedAt} countedAt={countedAt}>
-        {report.state === 'sending' ? (
+        {report.state === 'sending' || report.state === 'resting' ? (
           <Button onClick={() => act.mutate('pause')}>Pause</Button>
         ) : (
           <Button onClick={() => act.mutate('resume')}>Go on</Button>
