@@ -165,6 +165,23 @@ const OWN: Partial<Record<Name, () => Promise<Example>>> = {
     await client.setExclusionAside({ ...CONTRACTS.setExclusionAside.example, ...of });
     return of;
   },
+  scheduleCampaign: async () => {
+    const id = await draft();
+    return { id, expect: (await client.preflight({ id })).willGet };
+  },
+  callOffCampaign: async () => {
+    const id = await draft();
+    await client.scheduleCampaign({ ...CONTRACTS.scheduleCampaign.example, id });
+    return { id };
+  },
+  waves: ofSending,
+  beginWave: async () => {
+    const id = await draft();
+    const first = { of: { share: 0.5 }, afterHours: null, at: null, test: null };
+    await client.changeCampaign({ id, waves: [first, { ...first, of: { rest: true }, afterHours: 24 }] });
+    await client.startCampaign({ id, expect: (await client.preflight({ id })).willGet });
+    return { id };
+  },
   pauseCampaign: ofSending,
   resumeCampaign: async () => {
     const { id } = await ofSending();

@@ -91,7 +91,9 @@ function preflightLines(name: string, preflight: Preflight): string[] {
             { head: 'Who', cell: (row) => row.who },
             { head: 'Will get it', cell: (row) => row.willGet, right: true },
             { head: 'Held back', cell: (row) => row.heldBack, right: true },
-            { head: '', cell: (row) => row.odd ?? '' },
+            ...(preflight.waves.some(({ odd }) => odd !== null)
+              ? [{ head: 'But', cell: (row: Preflight['waves'][number]) => row.odd ?? '' }]
+              : []),
           ]),
         ]),
     ...preflight.setAside.map(({ name: what, reason, setBy }) => `Does without “${what}”: ${reason} (${setBy})`),

@@ -74,6 +74,7 @@ export async function lookAtToday(deps: Deps, brandId: number): Promise<Today> {
     heldReturns: returns.held,
     sending: [
       ...(await listCampaigns(deps, { brandId, state: 'sending' }, NEWEST, 10)),
+      ...(await listCampaigns(deps, { brandId, state: 'resting' }, NEWEST, 10)),
       ...(await listCampaigns(deps, { brandId, state: 'paused' }, NEWEST, 10)),
     ],
     drafts: await listCampaigns(deps, { brandId, state: 'draft' }, NEWEST, 5),

@@ -38,8 +38,7 @@ export function ReportPage({ campaign }: { campaign: Campaign }) {
           >
             {plural(report.bounced.any, 'bounce', 'bounces')}, {plural(report.complained, 'complaint', 'complaints')}{' '}
             and {plural(report.unsubscribed, 'unsubscribe', 'unsubscribes')} so far.
-            {report.pausedBecause ? ` Paused: ${report.pausedBecause}.` : ''}
-            {campaign.restsUntil ? ` It rests until ${moment(campaign.restsUntil, zone)}.` : ''}{' '}
+            {haltWords(report, campaign, zone)}{' '}
             {report.trouble ? `The relay is in trouble and is tried again: ${report.trouble}.` : ''}
           </Finding>
           <Leaf margin={<Margin report={report} open={setFilter} />}>
@@ -102,6 +101,13 @@ function Changes({ campaignId, state }: { campaignId: number; state: string }) {
   );
 }
 
+/** Why nothing leaves just now. */
+function haltWords({ state, pausedBecause }: CampaignReport, { restsUntil }: Campaign, zone: string): string {
+  if (pausedBecause === null) return '';
+  if (state !== 'resting') return ` Paused: ${pausedBecause}.`;
+  return ` It rests ${pausedBecause}${restsUntil ? `, until ${moment(restsUntil, zone)}` : ''}.`;
+}
+
 const isUnderWay = (state: string): boolean => ['sending', 'resting', 'paused'].includes(state);
 
 function headline({ state, ledger, opened, delivered }: CampaignReport): string {
@@ -123,7 +129,13 @@ function Progress({ campaign, report, countedAt }: { campaign: Campaign; report:
   const whole = done + ledger.waiting + ledger.onTheirWay;
   return (
     <Section head="Under way">
-      <UnderWay label="Handed over" done={done} whole={whole} since={report.startedAt} countedAt={countedAt}>
+      <UnderWay
+        label="Handed over"
+        done={done}
+        whole={whole}
+        since={report.state === 'sending' ? report.startedAt : null}
+        countedAt={countedAt}
+      >
         {report.state === 'sending' || report.state === 'resting' ? (
           <Button onClick={() => act.mutate('pause')}>Pause</Button>
         ) : (

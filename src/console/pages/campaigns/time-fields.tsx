@@ -20,8 +20,8 @@ const OFFICE_HOURS = { days: [1, 2, 3, 4, 5], from: '09:00', until: '18:00' };
 
 function WindowFields({ sendWindow, change }: Pick<Times, 'sendWindow'> & { change: Change }) {
   return (
-    <fieldset>
-      <legend>Hours</legend>
+    <div className="stack" role="group" aria-label="Hours">
+      <h3>Hours</h3>
       <Checkbox
         label="Only at certain hours, by the brand’s clock"
         description="Outside them the campaign rests, and goes on by itself."
@@ -57,21 +57,31 @@ function WindowFields({ sendWindow, change }: Pick<Times, 'sendWindow'> & { chan
           />
         </span>
       ) : null}
-    </fieldset>
+    </div>
   );
 }
 
 const TENTH_FIRST: WavePlan[] = [{ ...ENGAGED_FIRST[0]!, of: { share: 0.1 } }, ENGAGED_FIRST[1]!];
 const PLANS = { once: null, engaged: ENGAGED_FIRST, tenth: TENTH_FIRST };
-const same = (one: unknown, other: unknown): boolean => JSON.stringify(one) === JSON.stringify(other);
+/** A plan in a form in which it is the same however it was kept. */
+const said = (waves: WavePlan[] | null): string =>
+  JSON.stringify(
+    waves?.map(({ of, afterHours, at, test }) => [
+      of,
+      afterHours,
+      at,
+      test && [test.delivered, test.hard, test.block, test.complaints, test.unsubscribed, test.fewHard],
+    ]) ?? null,
+  );
 
 function WavesFields({ waves, change }: Pick<Times, 'waves'> & { change: Change }) {
   const set = (index: number, of: Partial<WavePlan>): void =>
     change({ waves: waves!.map((wave, place) => (place === index ? { ...wave, ...of } : wave)) });
-  const chosen = (Object.keys(PLANS) as (keyof typeof PLANS)[]).find((plan) => same(PLANS[plan], waves)) ?? 'own';
+  const chosen =
+    (Object.keys(PLANS) as (keyof typeof PLANS)[]).find((plan) => said(PLANS[plan]) === said(waves)) ?? 'own';
   return (
-    <fieldset>
-      <legend>Parts</legend>
+    <div className="stack" role="group" aria-label="Parts">
+      <h3>Parts</h3>
       <Select
         aria-label="In which parts"
         data={[
@@ -86,6 +96,7 @@ function WavesFields({ waves, change }: Pick<Times, 'waves'> & { change: Change 
         }
         allowDeselect={false}
         w={520}
+        maw="100%"
       />
       {waves?.map((wave, index) => (
         <WaveRow
@@ -104,7 +115,7 @@ function WavesFields({ waves, change }: Pick<Times, 'waves'> & { change: Change 
           Another wave before the rest
         </Button>
       ) : null}
-    </fieldset>
+    </div>
   );
 }
 
@@ -247,15 +258,20 @@ function TestFields({
             w={150}
           />
           <NumberInput
-            label="Or fewer hard than"
+            label="Of fewer: hard under"
             aria-label={`Fewer hard, wave ${number}`}
-            description="of fewer, and no complaint"
             min={1}
             placeholder="asks you"
             value={test.fewHard ?? ''}
             onChange={(value) => set({ ...test, fewHard: value === '' ? null : Number(value) })}
             w={150}
           />
+        </span>
+      ) : null}
+      {test ? (
+        <span className="second">
+          With fewer delivered it waits for you; or, if the last number is given, goes on when fewer bounced hard and
+          nobody complained.
         </span>
       ) : null}
     </>

@@ -47,7 +47,7 @@ export function Waves({ campaign, state }: { campaign: Campaign; state: string }
                 </tr>
               ))}
             </Rows>
-            {next && isUnderWay ? <Begin key={next.wave} campaign={campaign} next={next} /> : null}
+            {next && isUnderWay ? <Begin key={`${next.wave} ${next.state}`} campaign={campaign} next={next} /> : null}
           </Section>
         );
       }}
