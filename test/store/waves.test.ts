@@ -290,6 +290,12 @@ describe('send windows', () => {
     const resting = await getCampaign(deps, id);
     expect(resting).toMatchObject({ state: 'resting', restsUntil: expect.any(Date) });
     expect(resting.restsUntil!.toISOString().slice(11, 16)).toBe(`${hour(2)}:00`);
+    // Whoever looks at one that rests wakes nobody: the sender would turn without end.
+    let announced = 0;
+    deps.announce = () => void (announced += 1);
+    await moveOn(deps);
+    deps.announce = () => undefined;
+    expect(announced).toBe(0);
     pass(2);
     expect(await run(id)).toHaveLength(CONTACTS);
     expect((await listChanges(deps, id)).map(({ after }) => after)).toEqual([

@@ -52,7 +52,15 @@ export async function createCampaign(deps: Deps, draft: CampaignDraft): Promise<
  */
 export async function recordCampaign(deps: Deps, draft: CampaignDraft & { startedAt: Date }): Promise<Campaign> {
   await assertAudience(deps, draft);
-  const finished = { ...draft, state: 'finished' as const, sentElsewhere: true, finishedAt: draft.startedAt };
+  const finished = {
+    ...draft,
+    // Of what has left already nothing is to be timed.
+    sendWindow: null,
+    waves: null,
+    state: 'finished' as const,
+    sentElsewhere: true,
+    finishedAt: draft.startedAt,
+  };
   await remember(deps, 'named domains', NAMED_FOR_MS, () => nameDomains(deps.database, null));
   return saving(() => deps.database.getRepository(CampaignEntity).save(finished), draft.name);
 }

@@ -70,7 +70,6 @@ async function moveOne(deps: Deps, id: number): Promise<void> {
     if (campaign.waves) await moveWaves(sql, campaign, now);
     await restOrGoOn(sql, campaign, now);
   });
-  deps.announce('send');
 }
 
 /** Begins the waves whose time has come and whose test holds, or holds the next one for a person. */

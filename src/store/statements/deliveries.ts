@@ -106,7 +106,7 @@ export async function claimDeliveries(
   const rows = await rowsOf<Omit<ClaimedDelivery, 'claimId'> & { state: string }>(
     sql,
     `WITH picked AS (
-       SELECT contact_id, by_segment FROM delivery
+       SELECT contact_id, by_segment, yielding_since FROM delivery
        WHERE campaign_id = $1::int AND state = 'queued' AND (not_before IS NULL OR not_before <= now())
          AND wave <= (SELECT wave FROM campaign WHERE id = $1::int AND state = 'sending')
        ORDER BY wave, contact_id LIMIT $6 FOR UPDATE SKIP LOCKED),
@@ -116,7 +116,7 @@ export async function claimDeliveries(
      ${RIVALS},
      decided AS MATERIALIZED (
        SELECT v.*, CASE WHEN ${YIELDS} THEN 'yields' WHEN v.reasons = '{}' THEN 'claimed' WHEN ${AWAITS_ANSWER} THEN 'waits' ELSE 'held-back' END AS so
-       FROM verdict v CROSS JOIN LATERAL (SELECT yielding_since FROM delivery WHERE campaign_id = v.campaign_id AND contact_id = v.contact_id OFFSET 0) d),
+       FROM verdict v JOIN picked d USING (contact_id)),
      changed AS (
        UPDATE delivery d SET
          state = CASE WHEN v.so IN ('claimed', 'held-back') THEN v.so ELSE 'queued' END,
