@@ -1,6 +1,6 @@
 import { afterEach, beforeEach, expect, test } from '@jest/globals';
 import pg from 'pg';
-import { makeAvendel } from '../support/cli.ts';
+import { makeSaying } from '../support/cli.ts';
 import { openBrowser, signIn } from '../support/browser.ts';
 import { startSink } from '../support/sink.ts';
 import { makeCampaign, makeList, startRealService, until, type Running } from '../support/service.ts';
@@ -65,17 +65,7 @@ test('invariant 13, cap: five campaigns, two processes and kill -9: each contact
 });
 
 test('by command line: a cap and a standing exclusion, each on its line, one set aside with a reason', async () => {
-  const avendel = makeAvendel(service);
-  const said = async (...args: string[]): Promise<string> => {
-    const { code, stdout, stderr } = await avendel(...args);
-    expect([args.join(' '), code, stderr]).toEqual([args.join(' '), 0, expect.any(String)]);
-    return stdout;
-  };
-  const refused = async (...args: string[]): Promise<string> => {
-    const { code, stderr } = await avendel(...args);
-    expect([args.join(' '), code]).not.toEqual([args.join(' '), 0]);
-    return stderr;
-  };
+  const { said, refused } = makeSaying(service);
   const list = await makeList(service.client, people(6));
   await service.client.applyAct({ act: 'tag', tag: 'guests', addresses: people(2), expect: 2, reason: 'a test' });
   expect(await said('caps', 'list')).toContain('There is no cap');

@@ -1,6 +1,6 @@
 import { afterEach, beforeEach, expect, test } from '@jest/globals';
 import pg from 'pg';
-import { makeAvendel } from '../support/cli.ts';
+import { makeSaying } from '../support/cli.ts';
 import { openBrowser, signIn } from '../support/browser.ts';
 import { startSink, twice } from '../support/sink.ts';
 import { makeCampaign, makeList, startRealService, until, type Running } from '../support/service.ts';
@@ -71,17 +71,7 @@ test('invariant 14, wave: killed at each change of state, with another process a
 });
 
 test('by command line: the engaged first, held by its test, gone on with a reason; scheduled and called off; hours', async () => {
-  const avendel = makeAvendel(service);
-  const said = async (...args: string[]): Promise<string> => {
-    const { code, stdout, stderr } = await avendel(...args);
-    expect([args.join(' '), code, stderr]).toEqual([args.join(' '), 0, expect.any(String)]);
-    return stdout;
-  };
-  const refused = async (...args: string[]): Promise<string> => {
-    const { code, stderr } = await avendel(...args);
-    expect([args.join(' '), code]).not.toEqual([args.join(' '), 0]);
-    return stderr;
-  };
+  const { said, refused } = makeSaying(service);
   const list = await makeList(service.client, people(30));
   const id = await makeCampaign(service.client, list, 'Half first');
   await said('campaigns', 'edit', 'Half first', '--share-first', '50');

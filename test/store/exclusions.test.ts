@@ -8,6 +8,7 @@ import {
   setExclusionAside,
   takeExclusionUp,
 } from '../../src/operations/campaigns/exclusions.ts';
+import { createCap, endCap } from '../../src/operations/campaigns/caps.ts';
 import { startCampaign } from '../../src/operations/campaigns/control-campaign.ts';
 import { changeCampaign, createCampaign, removeDraft } from '../../src/operations/campaigns/edit-campaign.ts';
 import { listChanges, lookAtLedger } from '../../src/operations/campaigns/look-at-ledger.ts';
@@ -57,6 +58,12 @@ afterAll(() => deps.close());
 let made = 0;
 const draft = async (of: { brandId: number; listId: number } = world, extra: object = {}): Promise<number> =>
   (await createCampaign(deps, { ...shortDraft(of, `Campaign ${(made += 1)}`), ...extra })).id;
+
+async function started(): Promise<number> {
+  const id = await draft();
+  await startCampaign(deps, id, { expected: (await preflightCampaign(deps, id)).willGet, actor });
+  return id;
+}
 
 async function afresh(): Promise<void> {
   for (const { id } of await lookAtExclusions(deps, {})) await endExclusion(deps, id, 'the test is over', actor);
@@ -203,6 +210,25 @@ describe('standing exclusions', () => {
     const { ledger } = await reportCampaign(deps, id);
     expect(ledger).toMatchObject({ heldBack: stopped.length, accepted: CONTACTS - stopped.length });
     expect(new Set(ledger.reasons.map(({ by }) => by?.name))).toEqual(new Set(['B', 'M']));
+  });
+
+  test('who is capped as well is left out, at the gate as in the preflight', async () => {
+    await afresh();
+    await send(await started());
+    const id = await started();
+    const cap = await createCap(deps, { brandId: world.brandId, messages: 1, days: 7, actor });
+    await createExclusion(deps, { brandId: world.brandId, ...lately });
+    const expected = [
+      ['Bounced lately', 4],
+      ['capped', 16],
+    ];
+    expect(await lines(await draft())).toEqual(expected);
+    expect(await send(id)).toEqual([]);
+    const { ledger } = await reportCampaign(deps, id);
+    expect(ledger.reasons.map(({ by, reason, contacts }) => [by?.name ?? reason, contacts])).toEqual(expected);
+    const { rows } = await lookAtLedger(deps, id, { reason: 'left-out' }, 0, 1);
+    expect(rows[0]).toMatchObject({ reasons: ['left-out', 'capped'], cappedBy: { messages: 1 } });
+    await endCap(deps, cap.id, actor);
   });
 
   test('what would leave out everybody is refused, and says how many', async () => {

@@ -118,7 +118,7 @@ export async function sendPass(
  * The first gate: those who are eligible, and whom nothing leaves out by now. What leaves people out is read afresh
  * each time, and does not change until they are claimed.
  */
-async function claimNext(sending: Sending): ReturnType<typeof claimDeliveries> {
+async function claimNext(sending: Sending): Promise<{ claimed: ClaimedDelivery[]; picked: number }> {
   const { deps, campaign, claimIds } = sending;
   const owner = sending.processId();
   if (owner === undefined) return { claimed: [], picked: 0 };
@@ -132,17 +132,17 @@ async function claimNext(sending: Sending): ReturnType<typeof claimDeliveries> {
       if ((await keepExclusions(sql)) !== stand) return undefined;
       claimIds.push(claimId);
       const names = namesOf(leavesOut);
-      const { claimed, picked } = await claimDeliveries(sql, sending.message, claimId, owner, CLAIM_SIZE, names);
-      const ids = claimed.map((one) => one.contactId);
-      const leftOut =
-        ids.length === 0 ? new Map<number, number>() : await findLeftOutAmong(sql, conditionsOf(leavesOut), ids);
+      const { claimed, picked, open } = await claimDeliveries(sql, sending.message, claimId, owner, CLAIM_SIZE, names);
+      const leftOut = open.length === 0 ? NOBODY : await findLeftOutAmong(sql, conditionsOf(leavesOut), open);
       const heldBack = [...leftOut].map(([contactId, by]) => ({ contactId, by: names[by - 1]! }));
-      if (heldBack.length > 0) await holdBackLeftOut(sql, campaign.id, claimId, heldBack);
+      if (heldBack.length > 0) await holdBackLeftOut(sql, campaign.id, heldBack);
       return { claimed: claimed.filter((one) => !leftOut.has(one.contactId)), picked };
     });
     if (found) return found;
   }
 }
+
+const NOBODY: ReadonlyMap<number, number> = new Map();
 
 async function prepare(
   deps: Deps,

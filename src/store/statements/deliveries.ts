@@ -92,8 +92,8 @@ const YIELDS = `(v.reasons = '{}' AND EXISTS (SELECT FROM rival) AND (d.yielding
  * The first gate. Takes up to `limit` waiting recipients and judges each afresh in the same statement: the eligible are
  * claimed for `claimId`, the others held back with their reasons, and with what caps them or leaves them out. Whoever
  * would take a place from a campaign that comes first, and whoever is capped by a message whose answer is still out,
- * waits. Only waves that have begun are looked at, in order. SKIP LOCKED keeps processes off each other's rows. Uses
- * delivery_waiting.
+ * waits. `open` are those of whom a condition that leaves them out would decide. Only waves that have begun are looked
+ * at, in order. SKIP LOCKED keeps processes off each other's rows. Uses delivery_waiting.
  */
 export async function claimDeliveries(
   sql: Sql,
@@ -102,8 +102,8 @@ export async function claimDeliveries(
   processId: string,
   limit: number,
   leftOutBy: string[],
-): Promise<{ claimed: ClaimedDelivery[]; picked: number }> {
-  const rows = await rowsOf<Omit<ClaimedDelivery, 'claimId'> & { state: string }>(
+): Promise<{ claimed: ClaimedDelivery[]; picked: number; open: number[] }> {
+  const rows = await rowsOf<Omit<ClaimedDelivery, 'claimId'> & { state: string; open: boolean }>(
     sql,
     `WITH picked AS (
        SELECT contact_id, by_segment, yielding_since FROM delivery
@@ -126,31 +126,30 @@ export async function claimDeliveries(
          claim_id = CASE WHEN v.so = 'claimed' THEN $7::uuid END, process_id = CASE WHEN v.so = 'claimed' THEN $8::uuid END, address = v.address, list_ids = v.list_ids,
          domain = u.domain, source = u.source, list_id = u.list_id, stage = u.stage
        FROM decided v CROSS JOIN ${COUNTED_UNDER} u WHERE d.campaign_id = v.campaign_id AND d.contact_id = v.contact_id
-       RETURNING d.contact_id, d.address, d.state, d.attempts)
-     SELECT h.contact_id::float8 AS "contactId", h.address, h.state, h.attempts, c.name, c.attributes
+       RETURNING d.contact_id, d.address, d.state, d.attempts, coalesce(d.reasons[1], 'capped') IN ('capped', 'duplicate') AS open)
+     SELECT h.contact_id::float8 AS "contactId", h.address, h.state, h.attempts, h.open, c.name, c.attributes
      FROM changed h JOIN contact c ON c.id = h.contact_id`,
     [...messageParameters(message), limit, claimId, processId, leftOutBy],
   );
   const claimed = rows.filter((row) => row.state === 'claimed').map((row) => ({ ...row, claimId }));
-  return { claimed, picked: rows.length };
+  const open = rows.filter((row) => row.open).map(({ contactId }) => contactId);
+  return { claimed, picked: rows.length, open };
 }
 
 /**
- * Holds back those of a claim whom a condition leaves out by now. Part of the first gate: to be run in the transaction
- * of the claim.
+ * Holds back those of the `open` of a claim whom a condition leaves out by now. Part of the first gate: to be run in the
+ * transaction of the claim, which has their rows.
  */
 export async function holdBackLeftOut(
   sql: Sql,
   campaignId: number,
-  claimId: string,
   leftOut: { contactId: number; by: string }[],
 ): Promise<void> {
   await execute(
     sql,
-    `UPDATE delivery d SET state = 'held-back', reasons = '{left-out}', held_back_at = now(), claim_id = NULL, process_id = NULL, left_out_by = l.by
-     FROM unnest($3::bigint[], $4::text[]) AS l (contact_id, by)
-     WHERE d.campaign_id = $1 AND d.contact_id = l.contact_id AND d.claim_id = $2::uuid AND d.state = 'claimed'`,
-    [campaignId, claimId, leftOut.map(({ contactId }) => contactId), leftOut.map(({ by }) => by)],
+    `UPDATE delivery d SET state = 'held-back', reasons = '{left-out}'::text[] || d.reasons, held_back_at = now(), claim_id = NULL, process_id = NULL, left_out_by = l.by
+     FROM unnest($2::bigint[], $3::text[]) AS l (contact_id, by) WHERE d.campaign_id = $1 AND d.contact_id = l.contact_id`,
+    [campaignId, leftOut.map(({ contactId }) => contactId), leftOut.map(({ by }) => by)],
   );
 }
 
