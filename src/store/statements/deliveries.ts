@@ -137,8 +137,8 @@ export async function claimDeliveries(
 }
 
 /**
- * Holds back those of the `open` of a claim whom a condition leaves out by now. Part of the first gate: to be run in the
- * transaction of the claim, which has their rows.
+ * Holds back those of the `open` of a claim whom a condition leaves out by now. Part of the first gate: to be run in
+ * the transaction of the claim, which has their rows.
  */
 export async function holdBackLeftOut(
   sql: Sql,
