@@ -133,7 +133,7 @@ describe('on a campaign', () => {
     await go(`/campaigns/${id}`);
     const { willGet } = await service.client.preflight({ id });
     await headline(`${willGet} of 30 will get this`);
-    await press(/^Send/);
+    await press(/^Send to/);
     await press(/^Yes, send/);
     await headline(new RegExp(`^${willGet} accepted; `));
     await gone(page.getByRole('heading', { name: 'Under way' }));

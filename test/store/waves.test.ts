@@ -285,11 +285,12 @@ describe('send windows', () => {
   test('outside its hours a campaign rests, and goes on by itself within them', async () => {
     const hour = (ahead: number): string => new Date(deps.now().getTime() + ahead * HOUR).toISOString().slice(11, 13);
     const days = [1, 2, 3, 4, 5, 6, 7];
-    const id = await start({ sendWindow: { days, from: `${hour(2)}:00`, until: `${hour(4)}:00` } });
+    const from = `${hour(2)}:00`;
+    const id = await start({ sendWindow: { days, from, until: `${hour(4)}:00` } });
     expect(await run(id)).toEqual([]);
     const resting = await getCampaign(deps, id);
     expect(resting).toMatchObject({ state: 'resting', restsUntil: expect.any(Date) });
-    expect(resting.restsUntil!.toISOString().slice(11, 16)).toBe(`${hour(2)}:00`);
+    expect(resting.restsUntil!.toISOString().slice(11, 16)).toBe(from);
     // Whoever looks at one that rests wakes nobody: the sender would turn without end.
     let announced = 0;
     deps.announce = () => void (announced += 1);
