@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals';
+import pg from 'pg';
 import { createCap, endCap, lookAtCaps } from '../../src/operations/campaigns/caps.ts';
 import {
   cancelCampaign,
@@ -24,6 +25,7 @@ import type { Handover } from '../../src/operations/relay/relay.ts';
 import type { WavePlan } from '../../src/shared/contract/campaigns.ts';
 import { makeDeps } from '../support/database.ts';
 import { shortDraft } from '../support/parts.ts';
+import { until } from '../support/service.ts';
 import { makeSmallWorld, outside, type SmallWorld } from '../support/world.ts';
 
 const actor = 'Rosa Lindgard';
@@ -89,6 +91,26 @@ const heal = async () => {
   await deps.database.query(`UPDATE contact SET deliverability = 'deliverable'`);
   await deps.database.query(`UPDATE suppression_entry SET lifted_at = now() WHERE lifted_at IS NULL`);
 };
+
+/** Does something that waits for the campaign, which somebody else has, and changes meanwhile. */
+async function meanwhile<T>(work: () => Promise<T>, change: string, id: number): Promise<T> {
+  const other = new pg.Client({ connectionString: deps.url });
+  await other.connect();
+  await other.query('BEGIN');
+  await other.query('SELECT FROM campaign WHERE id = $1 FOR UPDATE', [id]);
+  const done = work();
+  done.catch(() => undefined);
+  await until(async () => {
+    const { rows } = await other.query<{ n: number }>(
+      `SELECT count(*)::int AS n FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'`,
+    );
+    return rows[0]!.n === 1;
+  });
+  await other.query(change, [id]);
+  await other.query('COMMIT');
+  await other.end();
+  return done;
+}
 
 describe('invariant 14, wave', () => {
   test('the engaged first, the rest when their time has come: everybody belongs to one, and nothing leaves before', async () => {
@@ -259,6 +281,18 @@ describe('invariant 14, wave', () => {
     expect(await run(id)).toEqual(others());
   });
 
+  test('cancelled in the moment in which a person begins a wave, it begins none', async () => {
+    const id = await start({ waves: [ENGAGED, REST] });
+    await run(id);
+    const begun = meanwhile(
+      () => beginWaveNow(deps, id, { wave: 2, reason: 'now', actor }),
+      `UPDATE campaign SET state = 'cancelled' WHERE id = $1`,
+      id,
+    );
+    await expect(begun).rejects.toThrow('is cancelled');
+    expect((await reportWaves(deps, id)).waves[1]!.state).toBe('waits');
+  });
+
   test('what makes no sense is refused, and says of which wave', async () => {
     await expect(draft({ waves: [REST, ENGAGED] })).rejects.toThrow('Wave 1: Only the last wave can be the rest');
     const wrong = { ...ENGAGED, of: { condition: 'on list "Nowhere"' } };
@@ -324,6 +358,21 @@ describe('scheduling', () => {
     await Promise.all([moveOn(deps), moveOn(deps), moveOn(deps)]);
     expect(await run(id)).toHaveLength(CONTACTS);
     expect((await listChanges(deps, id)).map(({ after }) => after)).toEqual(['scheduled', 'sending', 'finished']);
+  });
+
+  test('scheduled anew in the moment in which it starts, it does not start, and asks nothing', async () => {
+    const id = await draft();
+    const { version } = await scheduleCampaign(deps, id, { at: inAnHour(), expect: CONTACTS, actor });
+    expect((await scheduleCampaign(deps, id, { at: inAnHour(), expect: CONTACTS, actor })).version).toBe(version + 1);
+    await due(id, '1 second');
+    await meanwhile(
+      () => moveOn(deps),
+      `UPDATE campaign SET starts_at = now() + interval '1 day', version = version + 1 WHERE id = $1`,
+      id,
+    );
+    expect(await stateOf(id)).toBe('scheduled');
+    expect(await run(id)).toEqual([]);
+    await callOffCampaign(deps, id, actor);
   });
 
   test('changed and called off', async () => {

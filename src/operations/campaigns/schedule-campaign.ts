@@ -2,13 +2,13 @@ import { instantsOf } from '../../core/time/days.ts';
 import { waveWords } from '../../shared/waves.ts';
 import type { ScheduleRequest, Waves as ShownWaves } from '../../shared/contract/schedule.ts';
 import { inTransaction } from '../../store/database.ts';
-import type { Campaign } from '../../store/entities/campaign.ts';
+import { CampaignEntity, type Campaign } from '../../store/entities/campaign.ts';
 import { moveCampaign, noteChange, waitForCampaign } from '../../store/statements/campaigns.ts';
 import { countWaves, keepSchedule, listWaves } from '../../store/statements/waves.ts';
 import type { WithDates } from '../../store/with-dates.ts';
 import type { Deps } from '../deps.ts';
 import { findZone } from '../organisation/zones.ts';
-import { Problem } from '../problem.ts';
+import { found, Problem } from '../problem.ts';
 import { assertState, changedMeanwhile, isHalted } from './control-campaign.ts';
 import { getCampaign, reportMessageProblems } from './edit-campaign.ts';
 import { startWave } from './move-on.ts';
@@ -84,12 +84,12 @@ export async function beginWaveNow(
   id: number,
   { wave, reason, actor }: { wave: number; reason: string; actor: string },
 ): Promise<Campaign> {
-  const campaign = await getCampaign(deps, id);
-  assertState(campaign, ['sending', 'resting', 'paused'], 'gone on with');
   const by = { actorKind: 'person' as const, actor };
   await inTransaction(deps.database, async (sql) => {
     // Held until it has begun: of two who begin it, and of Avendel itself, one does.
     await waitForCampaign(sql, id);
+    const campaign = found(await sql.getRepository(CampaignEntity).findOneBy({ id }), `campaign ${id}`);
+    assertState(campaign, ['sending', 'resting', 'paused'], 'gone on with');
     const next = (await listWaves(sql, id)).find(({ begunAt }) => !begunAt);
     if (next?.wave !== wave)
       throw new Problem(

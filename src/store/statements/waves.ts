@@ -1,4 +1,5 @@
 import type { WavePlan } from '../../shared/contract/campaigns.ts';
+import type { Wave } from '../../shared/contract/schedule.ts';
 import { execute, rowsOf, type Sql } from '../sql.ts';
 
 /** A wave of a campaign that was started, as it is kept. */
@@ -108,18 +109,20 @@ export async function listDue(sql: Sql): Promise<{ id: number; missed: boolean }
   );
 }
 
-/** Schedules a campaign, or makes it a draft again (`at` null): what was seen by whoever said so is kept. */
+/**
+ * Keeps when a campaign starts, with what was seen by whoever said so, as another version: whoever is starting the one
+ * before finds it changed.
+ */
 export async function keepSchedule(
   sql: Sql,
   id: number,
-  { at, expected, tolerance }: { at: Date | null; expected: number | null; tolerance: number },
+  { at, expected, tolerance }: { at: Date; expected: number; tolerance: number },
 ): Promise<void> {
-  await execute(sql, 'UPDATE campaign SET starts_at = $2, expected = $3, tolerance = $4 WHERE id = $1', [
-    id,
-    at,
-    expected,
-    tolerance,
-  ]);
+  await execute(
+    sql,
+    'UPDATE campaign SET starts_at = $2, expected = $3, tolerance = $4, version = version + 1 WHERE id = $1',
+    [id, at, expected, tolerance],
+  );
 }
 
 /** How many the person saw who scheduled a campaign, and by how much that may move. */
@@ -140,23 +143,11 @@ export async function setRest(sql: Sql, id: number, until: Date | null): Promise
   ]);
 }
 
-/** Figures of one wave, or of acts within so many hours of a message's acceptance. */
-export interface WaveCounts {
-  wave: number;
-  audience: number;
-  heldBack: number;
-  waiting: number;
-  accepted: number;
-  refused: number;
-  uncertain: number;
-  bounced: number;
-  hard: number;
-  block: number;
-  complaints: number;
-  unsubscribed: number;
-  opened: number;
-  clicked: number;
-}
+/** Figures of one wave; of those accepted, how many `bounced` later. */
+export type WaveCounts = Omit<
+  Wave,
+  'who' | 'state' | 'beginsAt' | 'begunAt' | 'begunBy' | 'begunBecause' | 'heldBecause' | 'tried' | 'delivered'
+> & { bounced: number };
 
 /** What became of each wave, acts within so many hours of acceptance. */
 export async function countWaves(sql: Sql, campaignId: number, hours: number): Promise<WaveCounts[]> {
