@@ -30,6 +30,7 @@ import { startHousekeeping } from './workers/housekeeping.ts';
 import { startCatchingUp, startFolding } from './workers/tallies.ts';
 import { startConfirmer } from './workers/confirmer.ts';
 import { startImporter, startRunner, startSchedule } from './workers/jobs.ts';
+import { startBrake } from './workers/brake.ts';
 import { startSender } from './workers/sender.ts';
 
 export interface Service {
@@ -98,6 +99,7 @@ async function start(config: Config, log: Logger, releases: Releases): Promise<s
     catchUp: startCatchingUp(deps, log),
     fold: startFolding(deps, log),
     send: startSender(deps, relay, identity.id, config.retrySeconds, log),
+    brake: startBrake(deps, log),
     import: startImporter(deps, log),
     run: startRunner(deps, log),
     confirm: startConfirmer(deps, relay, log),

@@ -8,6 +8,7 @@ const recipient = (contactId: number, claimId = 'first'): ClaimedDelivery => ({
   name: null,
   attributes: {},
   attempts: 0,
+  firstTriedAt: null,
   claimId,
 });
 const claimOf = (from: number, to: number, claimId?: string): ClaimedDelivery[] =>

@@ -8,6 +8,7 @@ const answer = (contactId: number): Answer => ({
     name: null,
     attributes: {},
     attempts: 0,
+    firstTriedAt: null,
     claimId: '00000000-0000-4000-8000-000000000009',
   },
   handover: { outcome: 'accepted', reply: '250 kept' },

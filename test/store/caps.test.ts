@@ -305,7 +305,7 @@ describe('invariant 13, cap', () => {
           [id],
         );
         const message = judgedMessage(await getCampaign(deps, id), []);
-        const claim = await claimDeliveries(deps.database, message, randomUUID(), PROCESSES[0]!, 500, []);
+        const claim = await claimDeliveries(deps.database, message, randomUUID(), PROCESSES[0]!, 500, [], []);
         const theirs = claim.claimed.filter((one) => one.contactId === contactId);
         expect(theirs).toHaveLength(1);
         gates.push(() => passGate(deps.database, message, theirs, whose === 'of all brands'));

@@ -1,8 +1,16 @@
 import { compileMessage, TRAP_LINK } from '../../core/message/compile-message.ts';
 import type { CampaignState } from '../../shared/words.ts';
+import { inTransaction } from '../../store/database.ts';
 import type { Sql } from '../../store/sql.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
-import { moveCampaign, replaceLinks, setTrouble, type CampaignMover } from '../../store/statements/campaigns.ts';
+import {
+  moveCampaign,
+  replaceLinks,
+  setTrouble,
+  waitForCampaign,
+  type CampaignMover,
+} from '../../store/statements/campaigns.ts';
+import { listOpenBrakes, releaseBrakes } from '../../store/statements/brake.ts';
 import { isCaughtUp } from '../../store/statements/catching-up.ts';
 import { countFigures, nameDomains } from '../../store/statements/tallies.ts';
 import { findWaiting, openLedger } from '../../store/statements/deliveries.ts';
@@ -13,6 +21,7 @@ import { ledgerOf, type Ledger } from './report-campaign.ts';
 import { getCampaign, knownFields, reportMessageProblems } from './edit-campaign.ts';
 import { overAudience } from './judged-message.ts';
 import { namesOf } from './leaving-out.ts';
+import { applyPace } from './pacing.ts';
 
 /** A count that moved by more than this share since it was looked at is asked for again. */
 const MOVED_SHARE = 0.01;
@@ -63,6 +72,7 @@ export async function begin(
     await replaceLinks(sql, id, [{ number: TRAP_LINK, url: '' }, ...message.links]);
     await openLedger(sql, judged, namesOf(leavesOut));
     if (campaign.waves) await openWaves(sql, id, campaign.waves.length);
+    await applyPace(sql, id, campaign.pace);
     await nameDomains(sql, id);
     assertAudience(campaign, ledgerOf((await countFigures(sql, [id])).get(id)!), expected, share);
   });
@@ -94,8 +104,11 @@ export async function pauseCampaign(deps: Deps, id: number, because: string, act
   return getCampaign(deps, id);
 }
 
-/** Goes on with a paused send. @throws Problem wrong-state */
-export async function resumeCampaign(deps: Deps, id: number, actor: string): Promise<Campaign> {
+/**
+ * Goes on with a paused send. After the brake with a reason: only messages accepted from then on count for it.
+ * @throws Problem wrong-state, invalid-input without a reason after the brake
+ */
+export async function resumeCampaign(deps: Deps, id: number, actor: string, reason = ''): Promise<Campaign> {
   const campaign = await getCampaign(deps, id);
   if (isHalted(campaign))
     throw new Problem(
@@ -103,13 +116,30 @@ export async function resumeCampaign(deps: Deps, id: number, actor: string): Pro
       `“${campaign.name}” has not started: ${campaign.pausedBecause}. Look at its preflight and start it, or call it off.`,
     );
   const held = (await listWaves(deps.database, id)).find(({ wave, heldAt }) => wave === campaign.wave + 1 && heldAt);
-  if (campaign.state === 'paused' && held && !(await findWaiting(deps.database, id)).waiting)
+  const { waiting, stopped } = await findWaiting(deps.database, id);
+  if (campaign.state === 'paused' && held && !waiting)
     throw new Problem(
       'wrong-state',
       `Wave ${held.wave} of “${campaign.name}” is held: ${held.heldBecause}. Begin it with a reason, or cancel the rest.`,
     );
-  await move(deps.database, campaign, ['paused'], 'sending', null, { actorKind: 'person', actor });
-  await setTrouble(deps.database, id, null);
+  if (campaign.state === 'paused' && stopped && !waiting && !held)
+    throw new Problem(
+      'wrong-state',
+      `Nobody is left in “${campaign.name}” but who waits at domains that are stopped. Go on with one, call who waits there off, or cancel the rest.`,
+    );
+  await inTransaction(deps.database, async (sql) => {
+    await waitForCampaign(sql, id);
+    const braked = (await listOpenBrakes(sql, [id])).some(({ slice }) => !slice.startsWith('domain '));
+    if (campaign.state === 'paused' && braked && reason === '')
+      throw new Problem(
+        'invalid-input',
+        `The brake stopped “${campaign.name}”: ${campaign.pausedBecause}. Going on needs a reason.`,
+        { field: 'reason' },
+      );
+    await move(sql, campaign, ['paused'], 'sending', reason || null, { actorKind: 'person', actor });
+    if (braked) await releaseBrakes(sql, id, null, { by: actor, reason });
+    await setTrouble(sql, id, null);
+  });
   deps.announce('send');
   return getCampaign(deps, id);
 }

@@ -34,7 +34,7 @@ export type CampaignDraft = Pick<
   | 'segmentIds'
   | 'leftOutSegmentIds'
 > &
-  Partial<Pick<Campaign, 'priority' | 'restDays' | 'sendWindow' | 'waves'>>;
+  Partial<Pick<Campaign, 'priority' | 'restDays' | 'sendWindow' | 'waves' | 'pace'>>;
 
 /** @throws Problem name-taken, bad-condition, invalid-input, not-found */
 export async function createCampaign(deps: Deps, draft: CampaignDraft): Promise<Campaign> {
@@ -57,6 +57,7 @@ export async function recordCampaign(deps: Deps, draft: CampaignDraft & { starte
     // Of what has left already nothing is to be timed.
     sendWindow: null,
     waves: null,
+    pace: null,
     state: 'finished' as const,
     sentElsewhere: true,
     finishedAt: draft.startedAt,

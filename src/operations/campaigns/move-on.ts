@@ -11,6 +11,7 @@ import {
   type CampaignMover,
 } from '../../store/statements/campaigns.ts';
 import { findWaiting } from '../../store/statements/deliveries.ts';
+import { listPaces } from '../../store/statements/pace.ts';
 import {
   beginWave,
   countWaves,
@@ -28,6 +29,7 @@ import { findZone } from '../organisation/zones.ts';
 import { Problem } from '../problem.ts';
 import { begin } from './control-campaign.ts';
 import { getCampaign } from './edit-campaign.ts';
+import { ONLY_STOPPED } from './progress.ts';
 
 const HOUR_MS = 3_600_000;
 /** Acts of any age. */
@@ -115,13 +117,24 @@ async function figuresOf(sql: Sql, id: number, wave: number): Promise<Parameters
   return { ...found, tried: accepted + refused + uncertain, delivered: Math.max(0, accepted - bounced) };
 }
 
+/** The domains that are stopped, in words. */
+async function nameStopped(sql: Sql, id: number): Promise<string> {
+  const stopped = (await listPaces(sql, id)).filter(
+    ({ isStopped, waits, calledOff }) => isStopped && waits > 0 && !calledOff,
+  );
+  return stopped.map(({ domain, waits }) => `${domain} (${waits})`).join(', ');
+}
+
 /** Lets it rest outside its window, and go on within it or when another wave has begun. */
 async function restOrGoOn(sql: Sql, { id, brandId, state, sendWindow }: Campaign, now: number): Promise<void> {
   const zone = await findZone(sql, brandId);
   const isClosed = sendWindow !== null && !isOpen(sendWindow, now, zone);
-  const { waiting, claimed, later } = await findWaiting(sql, id);
+  const { waiting, claimed, later, stopped } = await findWaiting(sql, id);
   const next = (await listWaves(sql, id)).find(({ begunAt }) => !begunAt);
-  if (state === 'sending' && isClosed && (waiting || later)) {
+  if (state === 'sending' && !waiting && !claimed && stopped && !later) {
+    const because = ONLY_STOPPED + (await nameStopped(sql, id));
+    await moveCampaign(sql, id, ['sending'], 'paused', because, BY_ITSELF);
+  } else if (state === 'sending' && isClosed && (waiting || later)) {
     await moveCampaign(sql, id, ['sending'], 'resting', 'outside its hours', BY_ITSELF);
     await setRest(sql, id, new Date(nextChange(sendWindow, now, zone)));
   } else if (state === 'sending' && !waiting && !claimed && later) {

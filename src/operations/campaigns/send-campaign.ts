@@ -1,4 +1,5 @@
 import { randomUUID } from 'node:crypto';
+import { nextTry, speaksOfRate, type Outcome } from '../../core/sending/pace.ts';
 import { isOpen, nextChange } from '../../core/sending/send-window.ts';
 import { attributeText } from '../../core/import/attribute-value.ts';
 import {
@@ -8,7 +9,12 @@ import {
   type CompiledMessage,
   type SenderIdentity,
 } from '../../core/message/compile-message.ts';
-import { classifyBounce, replyCodeInText, statusInText } from '../../core/returns/classify-bounce.ts';
+import {
+  classifyBounce,
+  replyCodeInText,
+  statusInText,
+  type BounceDecision,
+} from '../../core/returns/classify-bounce.ts';
 import { byIndexAlone, inRetriedTransaction, inTransaction } from '../../store/database.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
 import { BY_ITSELF, moveCampaign, setTrouble } from '../../store/statements/campaigns.ts';
@@ -26,6 +32,7 @@ import { holdMailed } from '../../store/statements/mailed.ts';
 import { hasCapOfAllBrands } from '../../store/statements/caps.ts';
 import { findLeftOutAmong } from '../../store/statements/conditions.ts';
 import { exclusionsStand, keepExclusions } from '../../store/statements/exclusions.ts';
+import { listWatched } from '../../store/statements/pace.ts';
 import type { JudgedMessage } from '../../store/statements/eligibility.ts';
 import type { Deps } from '../deps.ts';
 import { ensureMonths, OWN_SOURCE, recordEventsWithin, type IncomingEvent } from '../events/record-events.ts';
@@ -33,6 +40,7 @@ import { findZone } from '../organisation/zones.ts';
 import { Problem } from '../problem.ts';
 import { callBackFromSends } from '../marks/call-back.ts';
 import { getCampaign } from './edit-campaign.ts';
+import { claimAtPace, domainOf, observeAttempts, saysSomething } from './pacing.ts';
 import { findSender } from './find-sender.ts';
 import { inTheEnd, makeAnswerRecorder, type Answer } from './record-answers.ts';
 import { queueRecipients } from './queue-recipients.ts';
@@ -44,8 +52,6 @@ import type { Handover, Relay } from '../relay/relay.ts';
 const CLAIM_SIZE = 500;
 /** So long one campaign claims recipients before others have their turn, however fast the relay is. */
 const TURN_MS = 5000;
-/** A recipient that the relay puts off is tried this often, then counts as a soft bounce. */
-const MOST_ATTEMPTS = 5;
 
 export interface SendSettings {
   /** Wait before a put-off recipient is tried again; doubles with each attempt. */
@@ -67,6 +73,10 @@ interface Sending {
   sender: SenderIdentity;
   /** When its send window closes, in milliseconds since the epoch. */
   closesAt: number;
+  /** Receiving domains at which every attempt is taken in: something was put off there lately. */
+  watched: ReadonlySet<string>;
+  /** How many are on their way at once is limited: there may be room for more as soon as those have gone. */
+  fewAtOnce: boolean;
   /** Every claim of this pass has a number of its own. */
   claimIds: string[];
   /** Under which the process claims; nothing while it is not known to live: then it claims nobody. */
@@ -111,7 +121,8 @@ export async function sendPass(
   }
   if (passed.picked > 0) await setTrouble(deps.database, campaignId, passed.trouble);
   if (passed.trouble !== null) return 'trouble';
-  return passed.dry ? finishIfDone(deps, campaign) : 'more';
+  const isDry = passed.dry && !(sending.fewAtOnce && passed.picked > 0);
+  return isDry ? finishIfDone(deps, campaign) : 'more';
 }
 
 /**
@@ -132,13 +143,19 @@ async function claimNext(sending: Sending): Promise<{ claimed: ClaimedDelivery[]
       if ((await keepExclusions(sql)) !== stand) return undefined;
       claimIds.push(claimId);
       const names = namesOf(leavesOut);
-      const { claimed, picked, open } = await claimDeliveries(sql, sending.message, claimId, owner, CLAIM_SIZE, names);
+      const { claimed, picked, open, fewAtOnce } = await claimAtPace(sql, campaign.id, CLAIM_SIZE, (limit, rooms) =>
+        claimDeliveries(sql, sending.message, claimId, owner, limit, names, rooms),
+      );
+      sending.fewAtOnce = fewAtOnce;
       const leftOut = open.length === 0 ? NOBODY : await findLeftOutAmong(sql, conditionsOf(leavesOut), open);
       const heldBack = [...leftOut].map(([contactId, by]) => ({ contactId, by: names[by - 1]! }));
       if (heldBack.length > 0) await holdBackLeftOut(sql, campaign.id, heldBack);
       return { claimed: claimed.filter((one) => !leftOut.has(one.contactId)), picked };
     });
-    if (found) return found;
+    if (found) {
+      sending.watched = new Set(await listWatched(deps.database, campaign.id));
+      return found;
+    }
   }
 }
 
@@ -160,6 +177,8 @@ async function prepare(
     campaign,
     message: judgedMessage(campaign, []),
     acrossBrands: false,
+    watched: new Set(),
+    fewAtOnce: false,
     compiled,
     sender: await findSender(deps, campaign),
     closesAt: await findClosing(deps, campaign),
@@ -176,9 +195,9 @@ async function findClosing(deps: Deps, { brandId, sendWindow }: Campaign): Promi
 }
 
 async function finishIfDone(deps: Deps, campaign: Campaign): Promise<SendPass> {
-  const { waiting, later, claimed } = await findWaiting(deps.database, campaign.id);
-  // Whether it rests until its next wave is for moveOn to say.
-  if (waiting || later || claimed) return 'waiting';
+  const { waiting, later, claimed, stopped } = await findWaiting(deps.database, campaign.id);
+  // Whether it rests until its next wave, or waits for a person, is for moveOn to say.
+  if (waiting || later || claimed || stopped) return 'waiting';
   await moveCampaign(deps.database, campaign.id, ['sending'], 'finished', null, BY_ITSELF);
   return 'ended';
 }
@@ -259,6 +278,35 @@ async function record(sending: Sending, answers: Answer[]): Promise<void> {
     return recorded.affected;
   });
   await callBackFromSends(deps, affected);
+  await observe(sending, answers, results);
+}
+
+/** Takes the attempts in that say something of their domain, or that are at one that is watched. */
+async function observe(
+  { deps, campaign, watched }: Sending,
+  answers: Answer[],
+  results: HandoverResult[],
+): Promise<void> {
+  const attempts = results.flatMap((result, index) => {
+    const outcome = attemptOutcome(result);
+    return outcome ? [{ at: result.at, outcome, domain: domainOf(answers[index]!.one.address) }] : [];
+  });
+  const telling = new Set(attempts.filter(saysSomething).map(({ domain }) => domain));
+  await observeAttempts(
+    deps,
+    campaign.id,
+    attempts.filter(({ domain }) => telling.has(domain) || watched.has(domain)),
+  );
+}
+
+/** What an attempt says of its domain; nothing where its server was not asked, or nobody knows. */
+function attemptOutcome({ outcome, untried, reply }: HandoverResult): Outcome | undefined {
+  if (untried || outcome === 'uncertain') return undefined;
+  if (outcome === 'again') return 'put-off';
+  if (outcome === 'accepted') return 'went';
+  if (replyCodeInText(reply).startsWith('4')) return 'put-off';
+  const isBlock = outcome === 'refused' && decisionOn(reply).class === 'block';
+  return isBlock && speaksOfRate(reply) ? 'blocked' : 'went';
 }
 
 function resultOf({ settings }: Sending, { one, handover, at }: Answer): HandoverResult {
@@ -273,8 +321,8 @@ function resultOf({ settings }: Sending, { one, handover, at }: Answer): Handove
   if (handover.outcome !== 'again') return { ...base, outcome: handover.outcome };
   // Trouble of the relay says nothing of the recipient, and uses up none of their tries.
   if (handover.trouble) return { ...base, outcome: 'again', untried: true };
-  if (one.attempts + 1 >= MOST_ATTEMPTS) return { ...base, outcome: 'refused' };
-  return { ...base, outcome: 'again', waitSeconds: settings.retrySeconds * 2 ** one.attempts };
+  const waitSeconds = nextTry(one.firstTriedAt?.getTime() ?? at, at, one.attempts, settings.retrySeconds);
+  return waitSeconds === undefined ? { ...base, outcome: 'refused' } : { ...base, outcome: 'again', waitSeconds };
 }
 
 function eventsOf(campaign: Campaign, result: HandoverResult): IncomingEvent[] {
@@ -289,8 +337,7 @@ function eventsOf(campaign: Campaign, result: HandoverResult): IncomingEvent[] {
   if (result.outcome === 'accepted')
     return [{ ...base, kind: 'sent', externalId: `sent:${externalId}`, detail: { reply: result.reply } }];
   if (result.outcome !== 'refused') return [];
-  const evidence = { status: statusInText(result.reply), replyCode: replyCodeInText(result.reply), text: result.reply };
-  const decision = classifyBounce(evidence);
+  const decision = decisionOn(result.reply);
   return [
     {
       ...base,
@@ -298,7 +345,7 @@ function eventsOf(campaign: Campaign, result: HandoverResult): IncomingEvent[] {
       externalId: `refused:${externalId}`,
       detail: {
         class: decision.class,
-        status: evidence.status,
+        status: statusInText(result.reply),
         reply: result.reply,
         because: decision.because,
         way: 'relay',
@@ -306,3 +353,6 @@ function eventsOf(campaign: Campaign, result: HandoverResult): IncomingEvent[] {
     },
   ];
 }
+
+const decisionOn = (reply: string): BounceDecision =>
+  classifyBounce({ status: statusInText(reply), replyCode: replyCodeInText(reply), text: reply });

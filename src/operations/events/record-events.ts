@@ -15,6 +15,7 @@ import {
 import { addMailed, holdMailed, recountMailed } from '../../store/statements/mailed.ts';
 import { ensureEventPartitions, insertEvents, rebuildActivityOf } from '../../store/statements/events.ts';
 import { callBackFromSends } from '../marks/call-back.ts';
+import { observeReports } from '../campaigns/pacing.ts';
 import type { Deps } from '../deps.ts';
 import { applyConsequences } from './apply-consequences.ts';
 import { distinctMessages, judgeActsOfMessages, judgeAnew } from './judge-acts.ts';
@@ -47,15 +48,23 @@ export const OWN_SOURCE = 'avendel';
 export async function recordEvents(deps: Deps, incoming: IncomingEvent[]): Promise<RecordedEvents> {
   if (incoming.length === 0) return { recorded: 0, repeated: 0 };
   await ensureMonths(deps, incoming);
-  const { recorded, affected } = await recordWhole(deps, incoming);
+  const { recorded, affected, added } = await recordWhole(deps, incoming);
   await callBackFromSends(deps, affected);
+  await observeReports(deps, added);
   return { recorded, repeated: incoming.length - recorded };
+}
+
+/** What was recorded of a batch, and the contacts that sends under way have to give back. */
+interface Recorded {
+  recorded: number;
+  affected: number[];
+  added: StorableEvent[];
 }
 
 /** So many events at once are taken for new until one of them turns out to be a repeat. */
 const MANY = 500;
 
-async function recordWhole(deps: Deps, incoming: IncomingEvent[]): Promise<{ recorded: number; affected: number[] }> {
+async function recordWhole(deps: Deps, incoming: IncomingEvent[]): Promise<Recorded> {
   const record = (allNew: boolean) =>
     inTransaction(deps.database, (sql) => recordEventsWithin(deps, sql, incoming, allNew));
   if (incoming.length < MANY) return record(false);
@@ -73,7 +82,7 @@ export async function recordEventsWithin(
   sql: Sql,
   told: IncomingEvent[],
   allNew = false,
-): Promise<{ recorded: number; affected: number[] }> {
+): Promise<Recorded> {
   const incoming = firstOfEach(told);
   await holdMailed(
     sql,
@@ -85,7 +94,7 @@ export async function recordEventsWithin(
   await keepLedger(sql, added);
   const repainted = await decideAgain(deps, sql, added);
   const affected = await applyConsequences(deps, sql, added, repainted);
-  return { recorded: fresh.size, affected };
+  return { recorded: fresh.size, affected, added };
 }
 
 /** Creates the partitions that these instants need, before any transaction that writes into them. */

@@ -9,10 +9,11 @@ import {
   type StormRule,
 } from '../../core/rules/storm.ts';
 import { DAY_MS } from '../../core/rules/sunset-ladder.ts';
-import { inTransaction } from '../../store/database.ts';
+import { inRetriedTransaction, inTransaction } from '../../store/database.ts';
 import type { Sql } from '../../store/sql.ts';
 import { findRun, finishRun, insertRun, type RunRow } from '../../store/statements/journal.ts';
 import { lockContacts } from '../../store/statements/marks.ts';
+import { leaveRates } from '../../store/statements/noted.ts';
 import { findSetting, saveSettingParts } from '../../store/statements/settings.ts';
 import { findBounceRule } from '../../store/statements/rules.ts';
 import {
@@ -53,6 +54,7 @@ export async function holdStorms(deps: Deps, sql: Sql, events: StorableEvent[]):
     hard.map((event) => ({ ...event, eventId: event.id })),
     STORM_HOUR_MS,
   );
+  await leaveRates(sql, { eventIds: hard.map(({ id }) => id) });
   const rule = await findStormRule(sql);
   const concerned: number[] = [];
   for (const { domain, hard: outside, at } of counts) {
@@ -146,11 +148,14 @@ export async function releaseStorm(
   return found(await findRun(deps.database, runId), `run ${runId}`);
 }
 
-/** It was an outage: the bounces stay on record and count against nobody. @throws Problem wrong-state, not-found */
+/** It was an outage: the bounces stay on record, count against nobody, and leave the rates. @throws Problem wrong-state, not-found */
 export async function dismissStorm(deps: Deps, id: number, request: { reason: string; actor: string }): Promise<void> {
   await getHeld(deps, id);
   const decision = { state: 'dismissed' as const, by: request.actor, reason: request.reason, runId: null };
-  if (!(await closeStorm(deps.database, id, decision))) throw decided(id);
+  await inRetriedTransaction(deps.database, async (sql) => {
+    if (!(await closeStorm(sql, id, decision))) throw decided(id);
+    await leaveRates(sql, { stormId: id });
+  });
 }
 
 async function getHeld(deps: Deps, id: number): Promise<StormRow> {

@@ -28,6 +28,7 @@ import { reportsRoutes } from './routes/reports.ts';
 import { actsRoutes } from './routes/acts.ts';
 import { addressesRoutes } from './routes/addresses.ts';
 import { talliesRoutes } from './routes/tallies.ts';
+import { pacingRoutes } from './routes/pace.ts';
 import { capsRoutes } from './routes/caps.ts';
 import { scheduleRoutes } from './routes/schedule.ts';
 import { exclusionsRoutes } from './routes/exclusions.ts';
@@ -64,6 +65,7 @@ export const ROUTES: Route[] = [
   ...capsRoutes,
   ...exclusionsRoutes,
   ...scheduleRoutes,
+  ...pacingRoutes,
   ...verificationsRoutes,
   ...campaignsRoutes,
   ...sendingRoutes,

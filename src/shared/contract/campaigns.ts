@@ -157,6 +157,45 @@ export const cappedBySchema = Joi.object<CappedBy, true>({
     .required(),
 });
 
+/**
+ * How fast messages go: so many an hour, and so many on their way at once, of the whole campaign and of single receiving
+ * domains; null: as fast as the relay takes them.
+ */
+export interface CampaignPace {
+  perHour: number | null;
+  connections: number | null;
+  domains: { domain: string; perHour: number | null; connections: number | null }[];
+}
+
+const speed = {
+  perHour: Joi.number()
+    .integer()
+    .min(1)
+    .max(100_000_000)
+    .allow(null)
+    .default(null)
+    .messages({ 'number.min': '{{#label}} must be at least 1; to hold a campaign back, pause it' })
+    .description('Messages an hour'),
+  connections: Joi.number()
+    .integer()
+    .min(1)
+    .max(1000)
+    .allow(null)
+    .default(null)
+    .messages({ 'number.min': '{{#label}} must be at least 1; to hold a campaign back, pause it' })
+    .description('Messages on their way at once'),
+};
+export const pace = Joi.object<CampaignPace, true>({
+  ...speed,
+  domains: Joi.array()
+    .items(
+      Joi.object({ domain: Joi.string().trim().lowercase().domain({ tlds: false }).max(255).required(), ...speed }),
+    )
+    .unique('domain')
+    .max(100)
+    .default([]),
+});
+
 export interface Campaign {
   id: number;
   brandId: number;
@@ -177,6 +216,8 @@ export interface Campaign {
   sendWindow: SendWindow | null;
   /** Its parts, in order; null: everybody at once. */
   waves: WavePlan[] | null;
+  /** How fast it goes; null: as fast as the relay takes it. */
+  pace: CampaignPace | null;
   /** The last wave that has begun. */
   wave: number;
   /** When it is to start, while it is scheduled. */
@@ -215,6 +256,7 @@ export const campaignSchema = Joi.object<Campaign, true>({
   restDays: Joi.number().allow(null).required(),
   sendWindow: sendWindow.allow(null).required(),
   waves: Joi.array().items(wavePlan).allow(null).required(),
+  pace: pace.allow(null).required(),
   wave: Joi.number().required(),
   startsAt: instant.allow(null).required(),
   tolerance: Joi.number().required(),
@@ -245,6 +287,7 @@ export const draft = {
   restDays: Joi.number().integer().min(1).max(366).allow(null),
   sendWindow: sendWindow.allow(null),
   waves: Joi.array().items(wavePlan).min(2).max(10).allow(null),
+  pace: pace.allow(null),
 };
 
 /** Body of `POST /campaigns`. */
@@ -262,6 +305,7 @@ export interface NewCampaign {
   restDays?: number | null;
   sendWindow?: SendWindow | null;
   waves?: WavePlan[] | null;
+  pace?: CampaignPace | null;
   brandId: number;
 }
 
@@ -283,6 +327,7 @@ const ofNewCampaign = {
   restDays: draft.restDays.default(null).description('Nobody gets it who had a marketing message in so many days'),
   sendWindow: draft.sendWindow.default(null).description('Days and hours in which it is sent, in the brand’s zone'),
   waves: draft.waves.default(null).description('Its parts, in order; the last is the rest'),
+  pace: draft.pace.default(null).description('How fast it goes, in all and by receiving domain'),
 };
 
 const newCampaign = Joi.object<NewCampaign, true>(ofNewCampaign);
@@ -332,6 +377,7 @@ const FILLED = [
   'restDays',
   'sendWindow',
   'waves',
+  'pace',
 ] as const;
 
 /** Campaigns. */

@@ -6,6 +6,7 @@ import { addresses } from './addresses.ts';
 import { campaigns } from './campaigns.ts';
 import { caps } from './caps.ts';
 import { exclusions } from './exclusions.ts';
+import { pacing } from './pace.ts';
 import { schedule } from './schedule.ts';
 import { reports } from './reports.ts';
 import { sending } from './sending.ts';
@@ -38,6 +39,7 @@ export const THINGS = {
   caps,
   exclusions,
   schedule,
+  pacing,
   sending,
   reports,
   conditions,
@@ -70,6 +72,7 @@ export const CONTRACTS = {
   ...caps,
   ...exclusions,
   ...schedule,
+  ...pacing,
   ...sending,
   ...reports,
   ...conditions,

@@ -185,6 +185,8 @@ export interface RecipientsFileQuery {
   by?: string;
   acted?: EventKind;
   actor?: 'human' | 'machine' | 'unknown' | 'hard' | 'soft' | 'block';
+  domain?: string;
+  wave?: number;
   part?: string;
 }
 
@@ -197,6 +199,8 @@ const ofRecipients = {
   by: whatLeavesOut,
   acted: oneOf(EVENT_KINDS),
   actor: Joi.string().valid('human', 'machine', 'unknown', ...BOUNCE_CLASSES),
+  domain: Joi.string().trim().lowercase().max(255).description('Receiving domain'),
+  wave: Joi.number().integer().min(1).max(10),
   part: text(320).allow('').default('').description('Part of an address or name'),
 };
 

@@ -302,12 +302,14 @@ export const sending = {
   resumeCampaign: contract({
     method: 'post',
     path: '/campaigns/:id/resume',
-    summary: 'Go on sending',
+    summary: 'Go on sending; after the brake with a reason',
     needs: 'send',
     params: idParams,
+    body: pauseRequest,
+    filled: ['reason'],
     answer: campaignSchema,
     problems: ['not-found', 'wrong-state'],
-    example: { id: 1 },
+    example: { id: 1, reason: 'the wrong date is mended' },
   }),
   cancelCampaign: contract({
     method: 'post',

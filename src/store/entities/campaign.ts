@@ -27,6 +27,7 @@ export const CampaignEntity = new EntitySchema<Campaign>({
     restDays: { type: 'int', name: 'rest_days', nullable: true },
     sendWindow: { type: 'jsonb', name: 'send_window', nullable: true },
     waves: { type: 'jsonb', nullable: true },
+    pace: { type: 'jsonb', nullable: true },
     wave: { type: 'int', default: 1 },
     startsAt: { type: 'timestamptz', name: 'starts_at', nullable: true },
     tolerance: { type: 'float', default: 0.1 },

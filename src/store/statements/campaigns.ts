@@ -73,6 +73,11 @@ export async function waitForCampaign(sql: Sql, id: number): Promise<void> {
   await execute(sql, 'SELECT FROM campaign WHERE id = $1 FOR UPDATE', [id]);
 }
 
+/** Lets nobody move a campaign until the transaction ends, before any of its paces is held. */
+export async function keepCampaign(sql: Sql, id: number): Promise<void> {
+  await execute(sql, 'SELECT FROM campaign WHERE id = $1 FOR KEY SHARE', [id]);
+}
+
 /** One change of a campaign's state. */
 export interface CampaignChange {
   id: number;
@@ -151,6 +156,9 @@ export interface RecipientFilter {
   /** Who did this, or to whom it happened, by whom, or of which class. */
   acted?: string;
   actor?: string;
+  /** Receiving domain. */
+  domain?: string;
+  wave?: number;
   /** Part of an address or a name. */
   part?: string;
 }
@@ -160,15 +168,26 @@ const ACT = `e.campaign_id = $1 AND e.kind::text = $4 AND e.contact_id = d.conta
 const RECIPIENTS = `
   FROM delivery d JOIN contact c ON c.id = d.contact_id
   WHERE d.campaign_id = $1 AND ($2::text IS NULL OR d.state = $2 OR ($2 = 'waiting' AND d.state IN ('queued', 'claimed'))) AND ($3::text IS NULL OR d.reasons[1] = $3) AND ($7::text IS NULL OR d.left_out_by = $7)
+    AND ($8::text IS NULL OR split_part(d.address, '@', 2) = $8) AND ($9::int IS NULL OR d.wave = $9)
     AND ($4::text IS NULL OR EXISTS (SELECT FROM event e WHERE ${ACT}))
     AND ($6::text = '' OR d.address LIKE '%' || $6 || '%' OR c.name ILIKE '%' || $6 || '%')`;
 
 function recipientParameters(
   campaignId: number,
-  { state, reason, by, acted, actor, part = '' }: RecipientFilter,
+  { state, reason, by, acted, actor, domain, wave, part = '' }: RecipientFilter,
 ): unknown[] {
   const pattern = part.toLowerCase().replace(/[\\%_]/g, '\\$&');
-  return [campaignId, state ?? null, reason ?? null, acted ?? null, actor ?? null, pattern, by ?? null];
+  return [
+    campaignId,
+    state ?? null,
+    reason ?? null,
+    acted ?? null,
+    actor ?? null,
+    pattern,
+    by ?? null,
+    domain ?? null,
+    wave ?? null,
+  ];
 }
 
 /**
@@ -186,7 +205,7 @@ export async function listRecipients(
     sql,
     `WITH page AS MATERIALIZED (
        SELECT d.contact_id, d.address, c.name, c.archived_at IS NOT NULL AS archived, d.state, d.reasons, coalesce(d.accepted_at, d.held_back_at, d.handed_at) AS at, d.reply, d.left_out_by, d.capped_by
-       ${RECIPIENTS} AND d.contact_id > $8 ORDER BY d.contact_id LIMIT $9)
+       ${RECIPIENTS} AND d.contact_id > $10 ORDER BY d.contact_id LIMIT $11)
      SELECT d.contact_id::float8 AS "contactId", d.address, d.name, d.archived, d.state, d.reasons, coalesce(a.at, d.at) AS at, CASE WHEN $4::text IS NULL THEN d.reply ELSE a.reply END AS reply,
        d.left_out_by AS "leftOutBy", d.capped_by AS "cappedBy"
      FROM page d LEFT JOIN LATERAL (

@@ -4,6 +4,7 @@ import { queryPrepared } from '../prepared.ts';
 import { cappedBySql, countedBy } from './capped.ts';
 import { holdForAllBrands, recountMailed, TAKE_PLACES, type Message } from './mailed.ts';
 import { countedUnderSql, dayOf } from './tallies.ts';
+import { STOPPED } from './pace.ts';
 import { livingProcessSql } from './processes.ts';
 import {
   baseAddressSql,
@@ -68,8 +69,19 @@ export interface ClaimedDelivery {
   attributes: Record<string, unknown>;
   /** Attempts before this one. */
   attempts: number;
+  /** When their own server was first asked; null: never yet. */
+  firstTriedAt: Date | null;
   /** The claim by which it was taken: who is called back and claimed again is of another. */
   claimId: string;
+}
+
+/** How many of those who wait apart may be let in. */
+export interface Room {
+  /** Those of this receiving domain, or, as `''`, those who waited for their time alone. */
+  domain: string;
+  room: number;
+  /** Nobody else of the domain is claimed: they are parked. */
+  limited: boolean;
 }
 
 /** So long somebody waits at most for campaigns that come before this one. */
@@ -92,8 +104,9 @@ const YIELDS = `(v.reasons = '{}' AND EXISTS (SELECT FROM rival) AND (d.yielding
  * The first gate. Takes up to `limit` waiting recipients and judges each afresh in the same statement: the eligible are
  * claimed for `claimId`, the others held back with their reasons, and with what caps them or leaves them out. Whoever
  * would take a place from a campaign that comes first, and whoever is capped by a message whose answer is still out,
- * waits. `open` are those of whom a condition that leaves them out would decide. Only waves that have begun are looked
- * at, in order. SKIP LOCKED keeps processes off each other's rows. Uses delivery_waiting.
+ * waits; whoever of a receiving domain is limited waits, too: parked, out of the way of the others, and let in as there
+ * is room (`rooms`). `open` are those of whom a condition that leaves them out would decide. Only waves that have begun
+ * are looked at, in order. SKIP LOCKED keeps processes off each other's rows. Uses delivery_waiting, delivery_parked.
  */
 export async function claimDeliveries(
   sql: Sql,
@@ -102,38 +115,50 @@ export async function claimDeliveries(
   processId: string,
   limit: number,
   leftOutBy: string[],
-): Promise<{ claimed: ClaimedDelivery[]; picked: number; open: number[] }> {
-  const rows = await rowsOf<Omit<ClaimedDelivery, 'claimId'> & { state: string; open: boolean }>(
+  rooms: Room[],
+): Promise<{ claimed: ClaimedDelivery[]; picked: number; open: number[]; parked: string[] }> {
+  const rows = await rowsOf<Omit<ClaimedDelivery, 'claimId'> & { state: string; open: boolean; parked: string | null }>(
     sql,
-    `WITH picked AS (
-       SELECT contact_id, by_segment, yielding_since FROM delivery
-       WHERE campaign_id = $1::int AND state = 'queued' AND (not_before IS NULL OR not_before <= now())
+    `WITH room AS MATERIALIZED (SELECT * FROM json_to_recordset($10::json) AS r(domain text, room int, limited boolean)),
+     let_in AS MATERIALIZED (
+       SELECT d.* FROM room r CROSS JOIN LATERAL (
+         SELECT contact_id, by_segment, yielding_since, parked FROM delivery
+         WHERE campaign_id = $1::int AND parked = r.domain AND state = 'queued' AND not_before <= now() AND EXISTS (SELECT FROM campaign WHERE id = $1::int AND state = 'sending')
+         ORDER BY not_before LIMIT r.room FOR UPDATE SKIP LOCKED) d
+       LIMIT $6),
+     waiting AS MATERIALIZED (
+       SELECT contact_id, by_segment, yielding_since, parked FROM delivery
+       WHERE campaign_id = $1::int AND state = 'queued' AND parked IS NULL AND (not_before IS NULL OR not_before <= now())
          AND wave <= (SELECT wave FROM campaign WHERE id = $1::int AND state = 'sending')
-       ORDER BY wave, contact_id LIMIT $6 FOR UPDATE SKIP LOCKED),
+       ORDER BY wave, contact_id LIMIT $6 - (SELECT count(*) FROM let_in) FOR UPDATE SKIP LOCKED),
+     picked AS MATERIALIZED (SELECT * FROM let_in UNION ALL SELECT * FROM waiting),
      ${JUDGE_PICKED_CTES},
      ${VERDICT},
      ${ON_THEIR_WAY},
      ${RIVALS},
      decided AS MATERIALIZED (
-       SELECT v.*, CASE WHEN ${YIELDS} THEN 'yields' WHEN v.reasons = '{}' THEN 'claimed' WHEN ${AWAITS_ANSWER} THEN 'waits' ELSE 'held-back' END AS so
-       FROM verdict v JOIN picked d USING (contact_id)),
+       SELECT v.*, r.domain AS parks, CASE WHEN r.domain IS NOT NULL THEN 'parks' WHEN ${YIELDS} THEN 'yields' WHEN v.reasons = '{}' THEN 'claimed' WHEN ${AWAITS_ANSWER} THEN 'waits' ELSE 'held-back' END AS so
+       FROM verdict v JOIN picked d USING (contact_id)
+       LEFT JOIN room r ON v.reasons = '{}' AND r.limited AND r.domain = split_part(v.address, '@', 2) AND r.domain IS DISTINCT FROM d.parked),
      changed AS (
        UPDATE delivery d SET
          state = CASE WHEN v.so IN ('claimed', 'held-back') THEN v.so ELSE 'queued' END,
          reasons = CASE WHEN v.so = 'held-back' THEN v.reasons ELSE '{}' END, held_back_at = CASE WHEN v.so = 'held-back' THEN now() END,
          left_out_by = ($9::text[])[v.left_out_by], capped_by = CASE WHEN v.so = 'held-back' AND 'capped' = ANY (v.reasons) THEN ${cappedBySql('v.contact_id')} END,
-         not_before = CASE WHEN v.so IN ('yields', 'waits') THEN now() + ${WAIT} ELSE d.not_before END, yielding_since = CASE WHEN v.so = 'yields' THEN coalesce(d.yielding_since, now()) ELSE d.yielding_since END,
+         not_before = CASE WHEN v.so IN ('yields', 'waits') THEN now() + ${WAIT} WHEN v.so = 'parks' THEN now() ELSE d.not_before END,
+         parked = CASE WHEN v.so IN ('yields', 'waits') THEN '' ELSE v.parks END, yielding_since = CASE WHEN v.so = 'yields' THEN coalesce(d.yielding_since, now()) ELSE d.yielding_since END,
          claim_id = CASE WHEN v.so = 'claimed' THEN $7::uuid END, process_id = CASE WHEN v.so = 'claimed' THEN $8::uuid END, address = v.address, list_ids = v.list_ids,
          domain = u.domain, source = u.source, list_id = u.list_id, stage = u.stage
        FROM decided v CROSS JOIN ${COUNTED_UNDER} u WHERE d.campaign_id = v.campaign_id AND d.contact_id = v.contact_id
-       RETURNING d.contact_id, d.address, d.state, d.attempts, coalesce(d.reasons[1], 'capped') IN ('capped', 'duplicate') AS open)
-     SELECT h.contact_id::float8 AS "contactId", h.address, h.state, h.attempts, h.open, c.name, c.attributes
+       RETURNING d.contact_id, d.address, d.state, d.attempts, d.first_tried_at, d.parked, coalesce(d.reasons[1], 'capped') IN ('capped', 'duplicate') AS open)
+     SELECT h.contact_id::float8 AS "contactId", h.address, h.state, h.attempts, h.first_tried_at AS "firstTriedAt", nullif(h.parked, '') AS parked, h.open, c.name, c.attributes
      FROM changed h JOIN contact c ON c.id = h.contact_id`,
-    [...messageParameters(message), limit, claimId, processId, leftOutBy],
+    [...messageParameters(message), limit, claimId, processId, leftOutBy, JSON.stringify(rooms)],
   );
   const claimed = rows.filter((row) => row.state === 'claimed').map((row) => ({ ...row, claimId }));
   const open = rows.filter((row) => row.open).map(({ contactId }) => contactId);
-  return { claimed, picked: rows.length, open };
+  const parked = [...new Set(rows.flatMap((row) => row.parked ?? []))];
+  return { claimed, picked: rows.length, open, parked };
 }
 
 /**
@@ -211,6 +236,7 @@ const gate = (places: string): string => `WITH picked AS (
   UPDATE delivery d SET
     state = CASE WHEN ${passes(places)} THEN 'claimed' ELSE 'queued' END,
     handed_at = CASE WHEN ${passes(places)} THEN now() END,
+    first_tried_at = CASE WHEN ${passes(places)} THEN coalesce(d.first_tried_at, now()) ELSE d.first_tried_at END,
     day = ${dayOf('now()', '$2::int')},
     attempts = d.attempts + CASE WHEN ${passes(places)} THEN 1 ELSE 0 END
   FROM verdict v JOIN unnest($6::bigint[], $7::uuid[]) AS g(contact_id, claim_id) USING (contact_id)${places === '' ? '' : ' LEFT JOIN placed p USING (contact_id)'}
@@ -304,6 +330,8 @@ export async function recordHandovers(sql: Sql, campaignId: number, results: Han
        accepted_at = CASE WHEN r.outcome = 'accepted' THEN to_timestamp(r.at / 1000.0) END,
        not_before = CASE WHEN r.outcome = 'again' THEN now() + make_interval(secs => r."waitSeconds") END,
        handed_at = CASE WHEN r.outcome <> 'again' THEN d.handed_at END,
+       parked = CASE WHEN r.outcome = 'again' THEN '' END,
+       first_tried_at = CASE WHEN NOT r.untried OR d.attempts > 1 THEN d.first_tried_at END,
        attempts = d.attempts - CASE WHEN r.untried THEN 1 ELSE 0 END,
        claim_id = NULL, process_id = NULL
      FROM result r
@@ -358,16 +386,30 @@ export async function settleAbandonedDeliveries(sql: Sql): Promise<{ requeued: n
   return { requeued: rows.length - uncertain.length, uncertain: uncertain.length };
 }
 
-/** Whether anybody still waits in a wave that has begun, or in a later one, and whether anybody is on the way. */
-export async function findWaiting(
-  sql: Sql,
-  campaignId: number,
-): Promise<{ waiting: boolean; later: boolean; claimed: boolean }> {
-  const [row] = await rowsOf<{ waiting: boolean; later: boolean; claimed: boolean }>(
+/** Who still waits for what. */
+export interface Waiting {
+  /** Somebody in a wave that has begun, who may be let in sooner or later. */
+  waiting: boolean;
+  /** Somebody in a later wave. */
+  later: boolean;
+  /** Somebody at a domain that is stopped, who was not called off. */
+  stopped: boolean;
+  /** Somebody is on the way. */
+  claimed: boolean;
+}
+
+/** Who of a campaign still waits for what. Uses delivery_waiting, delivery_parked, delivery_claimed. */
+export async function findWaiting(sql: Sql, campaignId: number): Promise<Waiting> {
+  const somebody = (test: string): string => `EXISTS (SELECT FROM delivery WHERE campaign_id = $1 AND ${test})`;
+  const parked = (which: string): string =>
+    `EXISTS (SELECT FROM campaign_pace p WHERE p.campaign_id = $1 AND p.parks AND ${which} AND ${somebody('parked = p.domain')})`;
+  const wave = `(SELECT wave FROM campaign WHERE id = $1)`;
+  const [row] = await rowsOf<Waiting>(
     sql,
-    `SELECT EXISTS (SELECT FROM delivery WHERE campaign_id = $1 AND state = 'queued' AND wave <= (SELECT wave FROM campaign WHERE id = $1)) AS waiting,
-            EXISTS (SELECT FROM delivery WHERE campaign_id = $1 AND state = 'queued' AND wave > (SELECT wave FROM campaign WHERE id = $1)) AS later,
-            EXISTS (SELECT FROM delivery WHERE campaign_id = $1 AND state = 'claimed') AS claimed`,
+    `SELECT ${somebody(`state = 'queued' AND parked IS NULL AND wave <= ${wave}`)} OR ${somebody(`parked = ''`)} OR ${parked(`NOT ${STOPPED}`)} AS waiting,
+            ${somebody(`state = 'queued' AND parked IS NULL AND wave > ${wave}`)} AS later,
+            ${parked(`${STOPPED} AND NOT p.called_off`)} AS stopped,
+            ${somebody(`state = 'claimed'`)} AS claimed`,
     [campaignId],
   );
   return row!;

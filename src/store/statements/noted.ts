@@ -50,8 +50,10 @@ const FIRST_ACTS: Readonly<Record<string, string>> = {
   complained_at: `e.kind = 'complained'`,
   unsubscribed_at: `e.kind = 'unsubscribed'`,
 };
+/** A hard bounce `e` of a storm that turned out to be an outage: it leaves the rates. */
+const OF_AN_OUTAGE = `SELECT FROM hard_bounce h JOIN storm w ON w.id = h.storm_id WHERE h.event_id = e.id AND w.state = 'dismissed'`;
 const FIRST_BOUNCES: Readonly<Record<string, string>> = {
-  hard_at: `e.kind = 'bounced' AND e.detail->>'class' = 'hard'`,
+  hard_at: `e.kind = 'bounced' AND e.detail->>'class' = 'hard' AND NOT EXISTS (${OF_AN_OUTAGE})`,
   soft_at: `e.kind = 'bounced' AND coalesce(e.detail->>'class', 'soft') = 'soft'`,
   block_at: `e.kind = 'bounced' AND e.detail->>'class' = 'block'`,
 };
@@ -129,6 +131,24 @@ export async function recountActs(sql: Sql, contactIds: number[]): Promise<void>
      FROM act a WHERE d.campaign_id = a.campaign_id AND d.contact_id = a.contact_id
        AND (${JUDGED.map((column) => `d.${column} IS DISTINCT FROM a.${column}`).join(' OR ')})`,
     [contactIds],
+  );
+}
+
+/**
+ * Takes hard bounces of storms that turned out to be outages out of the rates: those of a storm, or these. What else
+ * was said of the same messages stays.
+ */
+export async function leaveRates(sql: Sql, of: { stormId: number } | { eventIds: string[] }): Promise<void> {
+  await execute(
+    sql,
+    `WITH hit AS MATERIALIZED (
+       SELECT DISTINCT d.campaign_id, d.contact_id FROM hard_bounce h JOIN storm w ON w.id = h.storm_id AND w.state = 'dismissed'
+       JOIN delivery d ON d.campaign_id = h.campaign_id AND d.contact_id = h.contact_id
+       WHERE ${'stormId' in of ? 'h.storm_id = $1' : 'h.event_id = ANY ($1::uuid[])'} ORDER BY 1, 2)
+     UPDATE delivery d SET hard_at = (
+       SELECT min(e.occurred_at) FROM event e WHERE e.contact_id = d.contact_id AND e.campaign_id = d.campaign_id AND ${FIRST_BOUNCES['hard_at']!})
+     FROM hit WHERE d.campaign_id = hit.campaign_id AND d.contact_id = hit.contact_id`,
+    ['stormId' in of ? of.stormId : of.eventIds],
   );
 }
 

@@ -75,11 +75,11 @@ export async function beginWave(
   );
 }
 
-/** Campaigns under way that have waves or a send window. */
+/** Campaigns under way that have waves or a send window, or a domain under which somebody is parked. */
 export async function listMovers(sql: Sql): Promise<number[]> {
   const rows = await rowsOf<{ id: number }>(
     sql,
-    `SELECT id FROM campaign WHERE state IN ('sending', 'resting') AND (waves IS NOT NULL OR send_window IS NOT NULL OR state = 'resting') ORDER BY started_at`,
+    `SELECT id FROM campaign WHERE state IN ('sending', 'resting') AND (waves IS NOT NULL OR send_window IS NOT NULL OR state = 'resting' OR EXISTS (SELECT FROM campaign_pace p WHERE p.campaign_id = campaign.id AND p.parks)) ORDER BY started_at`,
   );
   return rows.map((row) => row.id);
 }

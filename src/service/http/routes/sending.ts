@@ -28,7 +28,7 @@ export const sendingRoutes = handlers(sending, {
   startCampaign: ({ deps, params, body, who }) =>
     startCampaign(deps, params.id, { expected: body.expect, version: body.version, actor: who.name }),
   pauseCampaign: ({ deps, params, body, who }) => pauseCampaign(deps, params.id, body.reason, who.name),
-  resumeCampaign: ({ deps, params, who }) => resumeCampaign(deps, params.id, who.name),
+  resumeCampaign: ({ deps, params, body, who }) => resumeCampaign(deps, params.id, who.name, body.reason),
   cancelCampaign: ({ deps, params, who }) => cancelCampaign(deps, params.id, who.name),
   campaignChanges: ({ deps, params }) => listChanges(deps, params.id),
 });
