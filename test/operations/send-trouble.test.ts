@@ -20,7 +20,7 @@ const world = await makeSmallWorld(deps, CONTACTS);
 afterAll(() => deps.close());
 
 /** Sends a campaign through a relay that answers a recipient's n-th try like this, until everything is decided. */
-async function send(name: string, answer: (nth: number, pass: number) => Handover) {
+async function send(name: string, answer: (nth: number, pass: number) => Handover, hoursBetween = 0) {
   const campaign = await createCampaign(deps, shortDraft(world, name));
   await startCampaign(deps, campaign.id, { expected: CONTACTS, actor: 'Rosa Lindgard' });
   const tries = new Map<string, number>();
@@ -36,6 +36,10 @@ async function send(name: string, answer: (nth: number, pass: number) => Handove
   };
   await until(async () => {
     pass++;
+    await deps.database.query(`UPDATE delivery SET first_tried_at = first_tried_at - $1 * interval '1 hour'`, [
+      hoursBetween,
+    ]);
+    await deps.database.query(`UPDATE campaign_pace SET tokens_at = tokens_at - interval '1 hour'`);
     return (
       (await sendPass(deps, relay, { retrySeconds: 0.001, stopping: () => false }, () => PROCESS, campaign.id)) ===
       'ended'
@@ -85,9 +89,12 @@ test('the database ends every connection in the middle of a pass: nothing stays 
   expect(new Set(handed).size).toBe(handed.length);
 });
 
-test('who is put off again and again is given up in the end, with a soft bounce for their own server', async () => {
-  const ledger = await send('Never', () => PUT_OFF);
+test('who is put off again and again is given up after a day, with a soft bounce for their own server', async () => {
+  let most = 0;
+  const ledger = await send('Never', (nth) => ((most = Math.max(most, nth)), PUT_OFF), 1);
   expect(ledger).toMatchObject({ accepted: 0, refused: CONTACTS });
+  // Not by a number of tries: once an hour for 24 of them.
+  expect(most).toBeGreaterThan(8);
   expect(
     await deps.database.query(`SELECT DISTINCT detail->>'class' AS class FROM event WHERE kind = 'bounced'`),
   ).toEqual([{ class: 'soft' }]);

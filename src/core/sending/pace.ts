@@ -70,7 +70,7 @@ export function filled(pace: Pace, now: number): Pace & { room: number } {
   const gathered = (pace.rate * Math.max(0, now - since)) / HOUR_MS;
   const most = Math.max(1, (pace.rate * GATHERED_MS) / HOUR_MS);
   const tokens = Math.min(most, pace.tokens + gathered);
-  return { ...pace, tokens, tokensAt: Math.max(now, since), room: Math.floor(tokens) };
+  return { ...pace, tokens, tokensAt: Math.max(now, since), room: Math.floor(tokens + 1e-9) };
 }
 
 /** Two transactions may see the clock a little apart; what lies far ahead was kept before the clock was put back. */
@@ -85,10 +85,14 @@ export interface Observed {
   blocked: boolean;
 }
 
-/** Takes attempts in, in order: of too many that were put off the rate is halved, each time of the next ones anew. */
+/**
+ * Takes attempts in that were made since the last ones, in order. Of too many that were put off the rate is halved; what
+ * else was tried by then went at the rate before, and says nothing of the one that is now.
+ */
 export function observe(before: Pace, attempts: Attempt[], now: number): Observed {
   let [pace, halved] = [risen(before, now), false];
   for (const attempt of attempts) {
+    if (halved) break;
     const recent = [...pace.recent, attempt].slice(-RECENT);
     pace = { ...pace, recent };
     if (attempt.outcome === 'put-off') pace.quietSince = now;

@@ -5,9 +5,9 @@ import type { Sql } from '../../store/sql.ts';
 import { CampaignEntity, type Campaign } from '../../store/entities/campaign.ts';
 import {
   BY_ITSELF,
-  holdCampaign,
   moveCampaign,
   noteChange,
+  notePausedForDomains,
   type CampaignMover,
 } from '../../store/statements/campaigns.ts';
 import { findWaiting } from '../../store/statements/deliveries.ts';
@@ -16,6 +16,7 @@ import {
   beginWave,
   countWaves,
   findExpected,
+  holdMover,
   holdWave,
   listDue,
   listMovers,
@@ -29,7 +30,6 @@ import { findZone } from '../organisation/zones.ts';
 import { Problem } from '../problem.ts';
 import { begin } from './control-campaign.ts';
 import { getCampaign } from './edit-campaign.ts';
-import { ONLY_STOPPED } from './progress.ts';
 
 const HOUR_MS = 3_600_000;
 /** Acts of any age. */
@@ -66,10 +66,10 @@ async function startDue(deps: Deps, id: number, missed: boolean): Promise<void> 
 
 async function moveOne(deps: Deps, id: number): Promise<void> {
   await inTransaction(deps.database, async (sql) => {
-    if (!(await holdCampaign(sql, id, ['sending', 'resting']))) return;
+    if (!(await holdMover(sql, id))) return;
     const campaign = (await sql.getRepository(CampaignEntity).findOneBy({ id }))!;
     const now = deps.now().getTime();
-    if (campaign.waves) await moveWaves(sql, campaign, now);
+    if (campaign.waves && campaign.state !== 'paused') await moveWaves(sql, campaign, now);
     await restOrGoOn(sql, campaign, now);
   });
 }
@@ -132,8 +132,12 @@ async function restOrGoOn(sql: Sql, { id, brandId, state, sendWindow }: Campaign
   const { waiting, claimed, later, stopped } = await findWaiting(sql, id);
   const next = (await listWaves(sql, id)).find(({ begunAt }) => !begunAt);
   if (state === 'sending' && !waiting && !claimed && stopped && !later) {
-    const because = ONLY_STOPPED + (await nameStopped(sql, id));
+    const because = `nothing is left but who waits at ${await nameStopped(sql, id)}`;
     await moveCampaign(sql, id, ['sending'], 'paused', because, BY_ITSELF);
+    await notePausedForDomains(sql, id);
+  } else if (state === 'paused') {
+    // Held for domains alone: they are decided.
+    if (waiting || !stopped) await moveCampaign(sql, id, ['paused'], 'sending', null, BY_ITSELF);
   } else if (state === 'sending' && isClosed && (waiting || later)) {
     await moveCampaign(sql, id, ['sending'], 'resting', 'outside its hours', BY_ITSELF);
     await setRest(sql, id, new Date(nextChange(sendWindow, now, zone)));

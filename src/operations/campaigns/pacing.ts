@@ -13,7 +13,7 @@ import {
   holdPacesOf,
   keepPaces,
   listSetDomains,
-  parkStopped,
+  parkClaimed,
   stopDomain,
   type PaceRow,
 } from '../../store/statements/pace.ts';
@@ -112,7 +112,7 @@ export const saysSomething = ({ outcome }: Attempt): boolean => outcome !== 'wen
 export async function observeAttempts(deps: Deps, campaignId: number, attempts: AttemptAt[]): Promise<void> {
   const domains = [...new Set(attempts.map(({ domain }) => domain))];
   if (domains.length === 0) return;
-  const stopped = await inTransaction(deps.database, async (sql) => {
+  const slowed = await inTransaction(deps.database, async (sql) => {
     await keepCampaign(sql, campaignId);
     const paces = await holdPacesOf(sql, campaignId, domains);
     const seen = paces.map((pace) => {
@@ -135,9 +135,9 @@ export async function observeAttempts(deps: Deps, campaignId: number, attempts: 
       }
     const blocked = seen.flatMap(({ before, blocked: isBlocked }) => (isBlocked ? [before.domain] : []));
     for (const domain of blocked) await stopBlocked(sql, campaignId, domain);
-    return blocked.length > 0;
+    return [...blocked, ...seen.flatMap(({ before, halved }) => (halved ? [before.domain] : []))];
   });
-  if (stopped) await inTransaction(deps.database, parkStopped);
+  if (slowed.length > 0) await inTransaction(deps.database, (sql) => parkClaimed(sql, campaignId, slowed));
 }
 
 async function stopBlocked(sql: Sql, campaignId: number, domain: string): Promise<void> {

@@ -5,7 +5,7 @@ import { inTransaction } from '../../store/database.ts';
 import { CampaignEntity, type Campaign } from '../../store/entities/campaign.ts';
 import type { Sql } from '../../store/sql.ts';
 import { listBrakes, releaseBrakes, type BrakeRow } from '../../store/statements/brake.ts';
-import { moveCampaign, noteChange, waitForCampaign } from '../../store/statements/campaigns.ts';
+import { noteChange, waitForCampaign } from '../../store/statements/campaigns.ts';
 import {
   callOffDomain as callOffWithin,
   countWaitingApart,
@@ -156,7 +156,6 @@ export async function goOnWithDomain(deps: Deps, id: number, act: DomainAct & { 
     if (!(await releaseDomain(sql, id, domain))) throw await notStopped(sql, campaign, domain);
     await releaseBrakes(sql, id, domain, { by: actor, reason });
     await noteChange(sql, id, `${domain} goes on: ${reason}`, { actorKind: 'person', actor });
-    await goOnIfAsked(sql, campaign, reason, actor);
   });
   deps.announce('send');
   return getCampaign(deps, id);
@@ -172,19 +171,9 @@ export async function callOffDomain(deps: Deps, id: number, act: DomainAct & { a
     assertState(campaign, [...UNDER_WAY], 'called off at a domain');
     if (!(await callOffWithin(sql, id, domain))) throw await notStopped(sql, campaign, domain);
     await noteChange(sql, id, `who waits at ${domain} is called off: ${reason}`, { actorKind: 'person', actor });
-    await goOnIfAsked(sql, campaign, reason, actor);
   });
   deps.announce('send');
   return getCampaign(deps, id);
-}
-
-/** How a pause begins that only waits for a decision on domains. */
-export const ONLY_STOPPED = 'nothing is left but who waits at ';
-
-/** Goes on with a campaign that is paused with the question of its stopped domains. */
-async function goOnIfAsked(sql: Sql, campaign: Campaign, reason: string, actor: string): Promise<void> {
-  if (campaign.state === 'paused' && campaign.pausedBecause?.startsWith(ONLY_STOPPED))
-    await moveCampaign(sql, campaign.id, ['paused'], 'sending', reason, { actorKind: 'person', actor });
 }
 
 async function notStopped(sql: Sql, { id, name }: Campaign, domain: string): Promise<Problem> {

@@ -6,7 +6,10 @@ export class Pace1790000000040 implements MigrationInterface {
 
   async up(runner: QueryRunner): Promise<void> {
     await runner.query(`
-ALTER TABLE campaign ADD COLUMN pace jsonb;
+ALTER TABLE campaign
+  ADD COLUMN pace jsonb,
+  -- Paused only because nobody is left but who waits at domains that are stopped.
+  ADD COLUMN paused_for_domains boolean NOT NULL DEFAULT false;
 ALTER TABLE delivery
   -- Waits apart, out of the way of the others, until not_before: for its receiving domain to have room, or, as '', for
   -- its time alone.

@@ -28,7 +28,7 @@ export async function moveCampaign(
     sql,
     `WITH old AS MATERIALIZED (SELECT id, state FROM campaign WHERE id = $1 AND state = ANY($2::text[]) AND ($7::int IS NULL OR version = $7) FOR UPDATE),
      moved AS (
-       UPDATE campaign k SET state = $3, paused_because = $4, changed_at = now(),
+       UPDATE campaign k SET state = $3, paused_because = $4, paused_for_domains = false, changed_at = now(),
          started_at = CASE WHEN $3 = 'sending' THEN coalesce(started_at, now()) ELSE started_at END,
          finished_at = CASE WHEN $3 IN ('finished', 'cancelled') THEN now() END,
          rests_until = CASE WHEN $3 = 'resting' THEN rests_until END, starts_at = CASE WHEN $3 = 'scheduled' THEN starts_at END
@@ -37,6 +37,11 @@ export async function moveCampaign(
     [id, from, to, because, by.actorKind, by.actor, version],
   );
   return rows.length > 0;
+}
+
+/** Notes that a campaign that was just paused goes on once the domains are decided for which it waits. */
+export async function notePausedForDomains(sql: Sql, id: number): Promise<void> {
+  await execute(sql, 'UPDATE campaign SET paused_for_domains = true WHERE id = $1', [id]);
 }
 
 /** Raises the version of a draft, which is held until the transaction ends; false when it is none. */
@@ -56,16 +61,6 @@ export async function noteChange(sql: Sql, id: number, what: string, by: Campaig
     `INSERT INTO campaign_change (campaign_id, before, after, actor_kind, actor, because) SELECT id, state, state, $3, $4, $2 FROM campaign WHERE id = $1`,
     [id, what, by.actorKind, by.actor],
   );
-}
-
-/** Holds a campaign until the transaction ends; nothing when another has it, or it is in none of these states. */
-export async function holdCampaign(sql: Sql, id: number, states: CampaignState[]): Promise<boolean> {
-  const rows = await rowsOf(
-    sql,
-    'SELECT id FROM campaign WHERE id = $1 AND state = ANY ($2::text[]) FOR UPDATE SKIP LOCKED',
-    [id, states],
-  );
-  return rows.length > 0;
 }
 
 /** Holds a campaign until the transaction ends, after waiting for whoever has it. */

@@ -112,17 +112,27 @@ export async function parkStopped(sql: Sql): Promise<void> {
     `SELECT p.campaign_id AS "campaignId", p.domain FROM campaign_pace p JOIN campaign k ON k.id = p.campaign_id
      WHERE k.state = 'sending' AND ${STOPPED} AND EXISTS (
        SELECT FROM delivery d WHERE d.state = 'claimed' AND d.handed_at IS NULL AND d.campaign_id = p.campaign_id AND split_part(d.address, '@', 2) = p.domain)
-     ORDER BY p.campaign_id, p.domain FOR UPDATE OF p`,
+     ORDER BY p.campaign_id, p.domain`,
   );
-  if (stopped.length === 0) return;
+  for (const { campaignId, domain } of stopped) await parkClaimed(sql, campaignId, [domain]);
+}
+
+/** Parks whoever of these domains is claimed in a campaign and has not been handed over. Within a transaction. */
+export async function parkClaimed(sql: Sql, campaignId: number, domains: string[]): Promise<void> {
+  // Held before any delivery is.
   await execute(
     sql,
-    `WITH given AS (SELECT * FROM unnest($1::int[], $2::text[]) AS g(campaign_id, domain)),
-     parked AS (
-       UPDATE delivery d SET state = 'queued', claim_id = NULL, process_id = NULL, parked = g.domain, not_before = now()
-       FROM given g WHERE d.state = 'claimed' AND d.handed_at IS NULL AND d.campaign_id = g.campaign_id AND split_part(d.address, '@', 2) = g.domain)
-     UPDATE campaign_pace p SET parks = true FROM given g WHERE p.campaign_id = g.campaign_id AND p.domain = g.domain`,
-    [stopped.map((one) => one.campaignId), stopped.map((one) => one.domain)],
+    'SELECT FROM campaign_pace WHERE campaign_id = $1 AND domain = ANY ($2::text[]) ORDER BY domain FOR UPDATE',
+    [campaignId, domains],
+  );
+  await execute(
+    sql,
+    `WITH parked AS (
+       UPDATE delivery d SET state = 'queued', claim_id = NULL, process_id = NULL, parked = split_part(d.address, '@', 2), not_before = now()
+       WHERE d.state = 'claimed' AND d.handed_at IS NULL AND d.campaign_id = $1 AND split_part(d.address, '@', 2) = ANY ($2::text[])
+       RETURNING d.parked)
+     UPDATE campaign_pace p SET parks = true WHERE p.campaign_id = $1 AND p.domain IN (SELECT parked FROM parked)`,
+    [campaignId, domains],
   );
 }
 

@@ -75,13 +75,26 @@ export async function beginWave(
   );
 }
 
-/** Campaigns under way that have waves or a send window, or a domain under which somebody is parked. */
+/**
+ * Campaigns under way that have waves or a send window, or a domain under which somebody is parked; also those that are
+ * paused for that alone.
+ */
 export async function listMovers(sql: Sql): Promise<number[]> {
   const rows = await rowsOf<{ id: number }>(
     sql,
-    `SELECT id FROM campaign WHERE state IN ('sending', 'resting') AND (waves IS NOT NULL OR send_window IS NOT NULL OR state = 'resting' OR EXISTS (SELECT FROM campaign_pace p WHERE p.campaign_id = campaign.id AND p.parks)) ORDER BY started_at`,
+    `SELECT id FROM campaign WHERE paused_for_domains OR state IN ('sending', 'resting') AND (waves IS NOT NULL OR send_window IS NOT NULL OR state = 'resting' OR EXISTS (SELECT FROM campaign_pace p WHERE p.campaign_id = campaign.id AND p.parks)) ORDER BY started_at`,
   );
   return rows.map((row) => row.id);
+}
+
+/** Holds such a campaign until the transaction ends; nothing when another has it, or it is none any more. */
+export async function holdMover(sql: Sql, id: number): Promise<boolean> {
+  const rows = await rowsOf(
+    sql,
+    `SELECT id FROM campaign WHERE id = $1 AND (state IN ('sending', 'resting') OR paused_for_domains) FOR UPDATE SKIP LOCKED`,
+    [id],
+  );
+  return rows.length > 0;
 }
 
 /** Campaigns of a brand that have not started and go in waves: whose wave somebody is in is still to be decided. */
