@@ -33,6 +33,11 @@ const GROUPS: { name: string; summary: string; load: () => Promise<{ addCommands
     load: () => import('./commands/caps.ts'),
   },
   {
+    name: 'brake',
+    summary: 'the brake: from which rates on campaigns are stopped',
+    load: () => import('./commands/brake.ts'),
+  },
+  {
     name: 'suppression',
     summary: 'suppression lists and their entries',
     load: () => import('./commands/suppression.ts'),

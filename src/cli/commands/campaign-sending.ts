@@ -154,12 +154,12 @@ function addSending(group: Command): void {
           verb === 'pause'
             ? await client.pauseCampaign({ id, reason: options.reason })
             : verb === 'resume'
-              ? await client.resumeCampaign({ id })
+              ? await client.resumeCampaign({ id, reason: options.reason })
               : await client.cancelCampaign({ id });
         line(`“${campaign.name}” is ${campaign.state}.`);
       });
   act('pause', 'pause sending; nothing more leaves');
-  act('resume', 'go on sending');
+  act('resume', 'go on sending; after the brake with a reason');
   act('cancel', 'cancel for good; who still waits gets nothing');
 }
 
@@ -223,10 +223,14 @@ function addRecipients(group: Command): void {
     .option('--by <what>', 'left out by this: list, segment or exclusion with its number, as “exclusion 5”')
     .option('--acted <kind>', 'who did this: bounced, opened, clicked, complained, unsubscribed')
     .option('--actor <actor>', 'human, machine or unknown; of bounces hard, soft or block')
+    .option('--domain <domain>', 'of this receiving domain')
+    .option('--wave <number>', 'of this wave')
     .action(
       async (
         name: string,
-        options: OutputOptions & PagingOptions & Pick<RecipientsQuery, 'state' | 'reason' | 'by' | 'acted' | 'actor'>,
+        options: OutputOptions &
+          PagingOptions &
+          Pick<RecipientsQuery, 'state' | 'reason' | 'by' | 'acted' | 'actor' | 'domain'> & { wave?: string },
       ) => {
         const client = connect();
         const page = await client.recipients({
@@ -236,6 +240,8 @@ function addRecipients(group: Command): void {
           by: options.by,
           acted: options.acted,
           actor: options.actor,
+          domain: options.domain,
+          wave: options.wave === undefined ? undefined : Number(options.wave),
           ...pageOf(options),
         });
         printPage(

@@ -3,6 +3,8 @@ import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
 import type { Client } from '../../client/client.ts';
 import type { NewCampaign } from '../../shared/contract/campaigns.ts';
+import { paceLines } from '../../client/wording/sending-pace.ts';
+import { addPaceCommands } from './campaign-pace.ts';
 import { addTimeCommands, timeLines, timesOf, withTimes, type TimeOptions } from './campaign-times.ts';
 import { addSetAsideCommands } from './exclusions.ts';
 import { addSendingCommands } from './campaign-sending.ts';
@@ -36,6 +38,7 @@ export function addCommands(group: Command): void {
   addLooking(group);
   addDrafting(group);
   addTimeCommands(group);
+  addPaceCommands(group);
   addSetAsideCommands(group);
   addSendingCommands(group);
 }
@@ -155,6 +158,7 @@ function addShow(group: Command): void {
           : [`Not to whoever had a marketing message in ${count(campaign.restDays)} days`]),
         ...(campaign.priority === 3 ? [] : [`Priority ${campaign.priority}`]),
         ...timeLines(campaign),
+        ...paceLines(campaign.pace).map((text) => `Pace: ${text}`),
         ...setAside.map(({ name: what, reason, setBy }) => `Does without “${what}”: ${reason} (${setBy})`),
         `HTML of ${count(campaign.html.length)} characters, ${campaign.text === '' ? 'plain text made from it' : `plain text of ${count(campaign.text.length)}`}; as one contact gets it: avendel campaigns preview ${campaign.id} --for ADDRESS`,
         campaign.state === 'draft'
@@ -173,7 +177,8 @@ function addCopy(group: Command): void {
     const { brandId, purpose, subject, html, text, ...other } = await client.campaign({
       id: (await campaignNamed(client, name)).id,
     });
-    const { listIds, leftOutListIds, segmentIds, leftOutSegmentIds, priority, restDays, sendWindow, waves } = other;
+    const { listIds, leftOutListIds, segmentIds, leftOutSegmentIds, priority, restDays, sendWindow, waves, pace } =
+      other;
     const copy = await client.createCampaign({
       name: newName,
       brandId,
@@ -189,6 +194,7 @@ function addCopy(group: Command): void {
       restDays,
       sendWindow,
       waves,
+      pace,
     });
     printOne(copy, options, () => [
       `Draft ${copy.id}, “${copy.name}”. Next: avendel campaigns edit ${copy.id} --subject …`,

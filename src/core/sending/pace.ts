@@ -73,7 +73,7 @@ export function filled(pace: Pace, now: number): Pace & { room: number } {
   return { ...pace, tokens, tokensAt: Math.max(now, since), room: Math.floor(tokens + 1e-9) };
 }
 
-/** Two transactions may see the clock a little apart; what lies far ahead was kept before the clock was put back. */
+/** Two transactions may see the clock a little apart; what lies far ahead was kept before it was put back. */
 const notAhead = (instant: number, now: number): number => (instant > now + MINUTE_MS ? now : instant);
 
 /** What attempts at a domain make of its pace, and whether its blocks stop it. */

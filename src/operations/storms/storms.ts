@@ -148,7 +148,10 @@ export async function releaseStorm(
   return found(await findRun(deps.database, runId), `run ${runId}`);
 }
 
-/** It was an outage: the bounces stay on record, count against nobody, and leave the rates. @throws Problem wrong-state, not-found */
+/**
+ * It was an outage: the bounces stay on record, count against nobody, and leave the rates.
+ * @throws Problem wrong-state, not-found
+ */
 export async function dismissStorm(deps: Deps, id: number, request: { reason: string; actor: string }): Promise<void> {
   await getHeld(deps, id);
   const decision = { state: 'dismissed' as const, by: request.actor, reason: request.reason, runId: null };

@@ -158,8 +158,8 @@ export const cappedBySchema = Joi.object<CappedBy, true>({
 });
 
 /**
- * How fast messages go: so many an hour, and so many on their way at once, of the whole campaign and of single receiving
- * domains; null: as fast as the relay takes them.
+ * How fast messages go: so many an hour, and so many on their way at once, of the whole campaign and of single
+ * receiving domains; null: as fast as the relay takes them.
  */
 export interface CampaignPace {
   perHour: number | null;

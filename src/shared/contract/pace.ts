@@ -7,7 +7,9 @@ import { anyText, brandParams, idParams, instant, oneOf, reason } from './parts.
 export const BRAKE_FIGURES = ['hard', 'block', 'complaints', 'unsubscribed'] as const;
 export type BrakeFigure = (typeof BRAKE_FIGURES)[number];
 
-/** The brake’s limits of a brand, as shares from 0 to 1: hard and block of those tried, the others of those delivered. */
+/**
+ * The brake’s limits of a brand, as shares from 0 to 1: hard and block of those tried, the others of those delivered.
+ */
 export type BrakeLimits = Record<BrakeFigure, number>;
 
 const limit = Joi.number().greater(0).max(1);

@@ -32,6 +32,12 @@ export const useWaves = (id: number, isUnderWay: boolean) =>
     queryFn: () => client.waves({ id }),
     refetchInterval: isUnderWay ? 2000 : false,
   });
+export const useProgress = (id: number, isUnderWay: boolean) =>
+  useQuery({
+    queryKey: [...keys.campaign(id), 'progress'],
+    queryFn: () => client.campaignProgress({ id }),
+    refetchInterval: isUnderWay ? 2000 : false,
+  });
 export const usePreflight = (id: number) =>
   useQuery({ queryKey: keys.preflight(id), queryFn: () => client.preflight({ id }) });
 export const usePreflightContacts = (id: number, of: Pick<PreflightContactsQuery, 'reason' | 'by'>, open: boolean) =>

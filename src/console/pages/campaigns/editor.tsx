@@ -1,5 +1,5 @@
 import { Button, NumberInput, Select, Textarea, TextInput } from '@mantine/core';
-import type { Campaign, SendWindow, WavePlan } from '../../../shared/contract/campaigns.ts';
+import type { Campaign, CampaignPace, SendWindow, WavePlan } from '../../../shared/contract/campaigns.ts';
 import { useLists } from '../../api/queries/organisation.ts';
 import { useSegments } from '../../api/queries/segments.ts';
 import { useAct } from '../../api/use-act.ts';
@@ -8,6 +8,8 @@ import { ProblemNote, Section } from '../../components/page.tsx';
 import { TypedNote } from '../../components/typed-note.tsx';
 import { waveWords } from '../../../shared/waves.ts';
 import { windowWords } from '../../../client/wording/window.ts';
+import { paceLines } from '../../../client/wording/sending-pace.ts';
+import { PaceFields } from './pace-fields.tsx';
 import { TimeFields } from './time-fields.tsx';
 import { AudienceFields } from './audience-fields.tsx';
 import css from './editor.module.css';
@@ -26,6 +28,7 @@ const WORDS = {
   priority: 'Priority',
   sendWindow: 'Hours',
   waves: 'Parts',
+  pace: 'Pace',
   html: 'HTML body',
   text: 'Plain-text body',
 } as const;
@@ -35,7 +38,7 @@ const WORDS = {
  */
 export function Editor({ campaign, onDone }: { campaign: Campaign; onDone: () => void }) {
   const { name, subject, html, text, listIds, segmentIds, leftOutListIds, leftOutSegmentIds, version } = campaign;
-  const { restDays, priority, sendWindow, waves } = campaign;
+  const { restDays, priority, sendWindow, waves, pace } = campaign;
   const form = useTyped(
     placeOfDraft(campaign.id),
     {
@@ -51,6 +54,7 @@ export function Editor({ campaign, onDone }: { campaign: Campaign; onDone: () =>
       priority,
       sendWindow,
       waves,
+      pace,
     },
     version,
   );
@@ -88,6 +92,7 @@ export function Editor({ campaign, onDone }: { campaign: Campaign; onDone: () =>
           <AudienceFields brandId={campaign.brandId} audience={draft} change={form.set} />
           <HowOften restDays={draft.restDays} priority={draft.priority} change={form.set} />
           <TimeFields sendWindow={draft.sendWindow} waves={draft.waves} change={form.set} />
+          <PaceFields pace={draft.pace} change={(changed) => form.set({ pace: changed })} />
           <Bodies html={draft.html} text={draft.text} set={set} />
           <ProblemNote error={form.meanwhile ? null : save.error} />
           <div className="row">
@@ -112,11 +117,12 @@ export function Editor({ campaign, onDone }: { campaign: Campaign; onDone: () =>
 /** A field of the draft in words. */
 function show(
   field: string,
-  value: string | number | number[] | WavePlan[] | SendWindow | null,
+  value: string | number | number[] | WavePlan[] | SendWindow | CampaignPace | null,
   names: (field: string, ids: number[]) => string,
 ): string {
   if (field === 'waves')
     return value === null ? 'one' : (value as WavePlan[]).map(({ of }) => waveWords(of)).join(', ');
+  if (field === 'pace') return paceLines(value as CampaignPace | null).join('; ') || 'as the relay takes it';
   if (field === 'sendWindow') return value === null ? 'any' : windowWords(value as SendWindow);
   return Array.isArray(value)
     ? names(field, value as number[])

@@ -1,25 +1,21 @@
 import { Button } from '@mantine/core';
-import { useEffect, useRef, useState } from 'react';
+import { useState } from 'react';
 import type { Campaign } from '../../../shared/contract/campaigns.ts';
-import type { RecipientsQuery, CampaignReport } from '../../../shared/contract/reports.ts';
+import type { CampaignReport } from '../../../shared/contract/reports.ts';
 import type { CampaignChange } from '../../../shared/contract/sending.ts';
-import { useCampaignChanges, useRecipients, useReport } from '../../api/queries/campaigns.ts';
+import { useCampaignChanges, useProgress, useReport } from '../../api/queries/campaigns.ts';
 import { useCatchingUp } from '../../api/queries/tallies.ts';
-import { ContactDoor } from '../../components/contact-door.tsx';
-import { heldByWords, leftOutWords } from '../../../client/wording/held-by.ts';
 import { UnderWay } from '../../components/under-way.tsx';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
-import { ReasonMark } from '../../components/marks.tsx';
-import { Await, Door, Finding, Leaf, Ledger, ProblemNote, Section } from '../../components/page.tsx';
-import { SearchField } from '../../components/search-field.tsx';
+import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
 import { count, moment, percent, plural } from '../../components/words.ts';
+import { brakeWords } from '../../../shared/brake.ts';
+import type { Progress as ProgressOf } from '../../../shared/contract/pace.ts';
+import { AboutBrakes, AboutDomain, Receiving } from './receiving.tsx';
+import { Recipients, type Filter } from './recipients.tsx';
+import { Margin } from './report-margin.tsx';
 import { Waves } from './waves.tsx';
-import { Turn, useOwnPages } from '../../components/turn.tsx';
-import { Rows } from '../../components/rows.tsx';
-import css from './report.module.css';
-
-type Filter = (Pick<RecipientsQuery, 'state' | 'reason' | 'by' | 'acted' | 'actor'> & { words: string }) | null;
 
 /**
  * A campaign that was started: progress while it runs, then what came back and who acted, with the ledger beside it.
@@ -27,25 +23,51 @@ type Filter = (Pick<RecipientsQuery, 'state' | 'reason' | 'by' | 'acted' | 'acto
 export function ReportPage({ campaign }: { campaign: Campaign }) {
   const { zone } = useBrand();
   const [filter, setFilter] = useState<Filter>(null);
+  const [opened, choose] = useState<string | null>(null);
   const found = useReport(campaign.id);
+  const underWay = isUnderWay(found.data?.state ?? campaign.state);
+  const progress = useProgress(campaign.id, underWay).data;
+  const asked = progress && underWay ? askedOf(progress) : null;
+  const chosen = opened ?? asked?.domain ?? null;
   return (
     <Await of={found} rows={12}>
       {(report) => (
         <>
           <Finding
             line={`${campaign.name}, ${report.state}${report.startedAt ? `, started ${moment(report.startedAt, zone)}` : ''}`}
-            headline={headline(report)}
+            headline={asked?.headline ?? headline(report)}
           >
+            {asked?.words}
             {plural(report.bounced.any, 'bounce', 'bounces')}, {plural(report.complained, 'complaint', 'complaints')}{' '}
             and {plural(report.unsubscribed, 'unsubscribe', 'unsubscribes')} so far.
             {haltWords(report, campaign, zone)}{' '}
             {report.trouble ? `The relay is in trouble and is tried again: ${report.trouble}.` : ''}
           </Finding>
-          <Leaf margin={<Margin report={report} open={setFilter} />}>
+          <Leaf
+            margin={
+              <Margin
+                report={report}
+                waits={progress && underWay ? progress.waits : null}
+                first={progress ? <Beside campaign={campaign} progress={progress} chosen={chosen} /> : null}
+                open={setFilter}
+              />
+            }
+          >
             {isUnderWay(report.state) ? (
               <Progress campaign={campaign} report={report} countedAt={found.dataUpdatedAt} />
             ) : null}
             {campaign.waves ? <Waves campaign={campaign} state={report.state} /> : null}
+            {progress && underWay ? (
+              <Receiving
+                campaign={campaign}
+                progress={progress}
+                chosen={chosen}
+                choose={choose}
+                showHard={(domain) =>
+                  setFilter({ acted: 'bounced', actor: 'hard', domain, words: `at ${domain} bounced hard` })
+                }
+              />
+            ) : null}
             <Acts report={report} open={setFilter} />
             {filter ? <Recipients key={filter.words} campaignId={campaign.id} filter={filter} /> : null}
             <Domains report={report} />
@@ -54,6 +76,39 @@ export function ReportPage({ campaign }: { campaign: Campaign }) {
         </>
       )}
     </Await>
+  );
+}
+
+/** What a person has to decide, and about which domain. */
+function askedOf(progress: ProgressOf): { headline: string; words: string; domain: string | null } | null {
+  const open = progress.brakes.filter(({ releasedAt, warned }) => releasedAt === null && !warned);
+  const stopped = progress.domains.find((one) => one.stopped && !one.calledOff);
+  const whole = open.find(({ slice }) => !slice.startsWith(DOMAIN));
+  if (whole) return { headline: `The brake stopped it: ${brakeWords(whole)}`, words: '', domain: null };
+  if (!stopped) return null;
+  const brake = open.find(({ slice }) => slice === DOMAIN + stopped.domain);
+  const waits = `${plural(stopped.waiting, 'person waits', 'people wait')} there for you; the other domains go on. `;
+  return {
+    headline: brake ? `The brake stopped ${stopped.domain}: ${brakeWords(brake)}` : `${stopped.domain} is stopped`,
+    words: waits,
+    domain: stopped.domain,
+  };
+}
+
+const DOMAIN = 'domain ';
+
+/** Beside the leaf: the brake where it stopped the campaign, or warns; the domain that is open. */
+function Beside({ campaign, progress, chosen }: { campaign: Campaign; progress: ProgressOf; chosen: string | null }) {
+  const brakes = progress.brakes.filter(
+    ({ slice, releasedAt, warned }) => releasedAt === null && (warned || !slice.startsWith(DOMAIN)),
+  );
+  return (
+    <>
+      {brakes.length > 0 ? <AboutBrakes campaign={campaign} brakes={brakes} /> : null}
+      {chosen !== null && isUnderWay(campaign.state) ? (
+        <AboutDomain key={chosen} campaign={campaign} progress={progress} domain={chosen} />
+      ) : null}
+    </>
   );
 }
 
@@ -209,64 +264,6 @@ function Acts({ report, open }: { report: CampaignReport; open: (filter: Filter)
   );
 }
 
-/** Everybody behind one figure: page by page, searched, downloaded. */
-function Recipients({ campaignId, filter }: { campaignId: number; filter: NonNullable<Filter> }) {
-  const { zone } = useBrand();
-  const { words, ...of } = filter;
-  const [part, setPart] = useState('');
-  const pages = useOwnPages();
-  const found = useRecipients(campaignId, { ...of, part, cursor: pages.cursor });
-  const head = useRef<HTMLElement>(null);
-  useEffect(() => head.current?.focus(), []);
-  const query = new URLSearchParams(
-    Object.entries({ ...of, part }).flatMap(([key, value]) => (value ? [[key, value]] : [])),
-  );
-  return (
-    <section className="section" ref={head} tabIndex={-1} aria-label={`Who ${words}`}>
-      <header>
-        <h2>{found.data ? `${plural(found.data.total, 'contact', 'contacts')} ${words}` : `Who ${words}`}</h2>
-        <a className="plain" href={`/api/v1/campaigns/${campaignId}/recipients.csv?${query}`}>
-          CSV of these
-        </a>
-      </header>
-      <SearchField
-        label="Part of an address or name"
-        placeholder="part of an address or name"
-        value={part}
-        set={(value) => {
-          setPart(value);
-          pages.first();
-        }}
-      />
-      <Await of={found} rows={4}>
-        {({ items, next }) => (
-          <>
-            <Rows>
-              {items.map((row) => (
-                <tr key={row.contactId}>
-                  <td>
-                    <ContactDoor id={row.contactId} name={row.name} address={row.address} archived={row.archived} />
-                  </td>
-                  <td className="second">{row.address}</td>
-                  <td className={row.reply ? 'said second' : 'second'}>
-                    {row.reply ??
-                      heldByWords({ leftOutBy: null, cappedBy: row.cappedBy }, (instant) => moment(instant, zone))}
-                  </td>
-                  <td className="figure second">{row.at ? moment(row.at, zone) : ''}</td>
-                </tr>
-              ))}
-            </Rows>
-            {items.length === 0 ? (
-              <p className="second">Nobody{part === '' ? '' : ' whose address or name holds that'}.</p>
-            ) : null}
-            <Turn pages={pages} next={next} size={20} />
-          </>
-        )}
-      </Await>
-    </section>
-  );
-}
-
 function Domains({ report }: { report: CampaignReport }) {
   return (
     <Section head="By receiving domain">
@@ -293,110 +290,5 @@ function Domains({ report }: { report: CampaignReport }) {
         </tbody>
       </table>
     </Section>
-  );
-}
-
-const RATE_WORDS = {
-  bounce: 'Bounced ÷ tried',
-  hard: 'Hard ÷ tried',
-  complaint: 'Complaints ÷ delivered',
-  unsubscribe: 'Unsubscribed ÷ delivered',
-};
-
-function Margin({ report, open }: { report: CampaignReport; open: (filter: Filter) => void }) {
-  const { ledger } = report;
-  const part = (words: string, contacts: number, state: RecipientsQuery['state']) =>
-    contacts === 0
-      ? []
-      : [
-          {
-            sign: '−' as const,
-            words,
-            figure: <Door onClick={() => open({ state, words: `are ${words}` })}>{count(contacts)}</Door>,
-          },
-        ];
-  return (
-    <>
-      <Section head="Ledger">
-        <Ledger
-          lines={[
-            { words: 'Audience', figure: count(ledger.audience) },
-            ...ledger.reasons.map((row) => ({
-              sign: '−' as const,
-              words: (
-                <>
-                  <ReasonMark reason={row.reason} />
-                  {row.by ? <span className="second">: {leftOutWords(row.by)}</span> : null}
-                </>
-              ),
-              figure: (
-                <Door
-                  onClick={() =>
-                    open({
-                      state: 'held-back',
-                      reason: row.reason,
-                      by: row.by ? `${row.by.kind} ${row.by.id}` : undefined,
-                      words: `were held back: ${row.reason}${row.by ? `, ${leftOutWords(row.by)}` : ''}`,
-                    })
-                  }
-                >
-                  {count(row.contacts)}
-                </Door>
-              ),
-            })),
-            ...part('refused', ledger.refused, 'refused'),
-            ...part('uncertain', ledger.uncertain, 'uncertain'),
-            ...part(
-              report.state === 'cancelled' ? 'not sent' : 'waiting',
-              ledger.waiting + ledger.onTheirWay,
-              'waiting',
-            ),
-          ]}
-          total={{ words: 'Accepted', figure: count(ledger.accepted) }}
-          note={ledger.agrees ? 'The ledger agrees.' : 'The ledger does not agree: tell the operator.'}
-        />
-      </Section>
-      {report.setAside.length > 0 ? (
-        <Section head="Set aside">
-          {report.setAside.map((one) => (
-            <p key={one.exclusionId}>
-              “{one.name}”: {one.reason} <span className="second">({one.setBy})</span>
-            </p>
-          ))}
-        </Section>
-      ) : null}
-      <Section head="Rates">
-        {report.rates.map((rate) => (
-          <Gauge key={rate.name} words={RATE_WORDS[rate.name]} {...rate} />
-        ))}
-      </Section>
-    </>
-  );
-}
-
-function Gauge({
-  words,
-  rate,
-  limit,
-  over,
-}: {
-  words: string;
-  rate: number | null;
-  limit: number;
-  over: boolean | null;
-}) {
-  const width = Math.min(100, (100 * (rate ?? 0)) / (limit * 1.5));
-  return (
-    <div style={{ marginBottom: 12 }}>
-      <div className="row apart">
-        <span>{words}</span>
-        <strong style={{ color: over ? 'var(--av-stop)' : undefined }}>{percent(rate)}</strong>
-      </div>
-      <div className={css.gauge} aria-hidden>
-        <div className={over ? `${css.reached} ${css.over}` : css.reached} style={{ width: `${width}%` }} />
-        <div className={css.limit} />
-      </div>
-      <span className="third">{over === null ? 'under 200: shown, not judged' : `limit ${percent(limit, 1)}`}</span>
-    </div>
   );
 }

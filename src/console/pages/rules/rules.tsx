@@ -15,6 +15,7 @@ import { Silence } from '../../components/silence.tsx';
 import { TypedNote } from '../../components/typed-note.tsx';
 import { count, plural } from '../../components/words.ts';
 import { Bounces } from './bounces.tsx';
+import { BrakeOfBrand } from './brake.tsx';
 import { Caps } from './caps.tsx';
 import { Exclusions } from './exclusions.tsx';
 import { CHANGED, Field } from './field.tsx';
@@ -116,6 +117,7 @@ function Ladder({ saved, version }: { saved: SunsetRule; version: number }) {
               set={(covers) => setRule({ covers })}
             />
             <Caps />
+            <BrakeOfBrand />
             <Exclusions />
             <Bounces />
             <Score />
