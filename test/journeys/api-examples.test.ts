@@ -42,6 +42,11 @@ async function ofSending(): Promise<Example & { id: number }> {
   await client.startCampaign({ id, expect: (await client.preflight({ id })).willGet });
   return { id };
 }
+async function ofStopped(): Promise<Example> {
+  const of = await ofSending();
+  await client.stopDomain({ ...CONTRACTS.stopDomain.example, ...of });
+  return of;
+}
 const ofAda = async (): Promise<Example> => ({ id: (await client.check({ address: PEOPLE[0]! })).contact!.id });
 async function imported(file: string, isDry: boolean): Promise<number> {
   const { id } = await client.importFile({ listId: list.id, fileName: `${++made}.csv`, dryRun: isDry, file });
@@ -183,6 +188,11 @@ const OWN: Partial<Record<Name, () => Promise<Example>>> = {
     return { id };
   },
   pauseCampaign: ofSending,
+  campaignProgress: ofSending,
+  setCampaignPace: ofSending,
+  stopDomain: ofSending,
+  goOnWithDomain: ofStopped,
+  callOffDomain: ofStopped,
   resumeCampaign: async () => {
     const { id } = await ofSending();
     await client.pauseCampaign({ id });
