@@ -2,6 +2,7 @@ import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Brand } from '../shared/contract/organisation.ts';
 import { startNameServer } from './outside/name-server.ts';
+import { BAD_DAYS, type BadDay } from './outside/mailbox.ts';
 import { startOutsideWorld } from './outside/outside-world.ts';
 import { writeDemoFiles } from './world/demo-files.ts';
 import type { Providers } from './world/latest-campaign.ts';
@@ -17,7 +18,7 @@ async function main(): Promise<void> {
   const env = process.env;
   const say = (text: string): void => void process.stdout.write(`simulated: ${text}\n`);
   const people = makePeople();
-  const badDays = new Set<string>();
+  const badDays = new Map<string, BadDay>();
   const relay = new URL(env['AVENDEL_RELAY_URL'] ?? 'smtp://127.0.0.1:7426');
   const world = await startOutsideWorld({
     host: relay.hostname,
@@ -26,7 +27,7 @@ async function main(): Promise<void> {
     intakePort: Number(env['AVENDEL_INTAKE_PORT'] ?? 7425),
     pace: Number(env['AVENDEL_SIMULATOR_PACE'] ?? 1),
     people,
-    badDays: () => [...badDays, ...readBadDays(env['AVENDEL_DEMO_FILES'])],
+    badDays: () => new Map([...badDays, ...readBadDays(env['AVENDEL_DEMO_FILES'])]),
     say,
   });
   const names = await startNameServer('127.0.0.1', Number(env['AVENDEL_SIMULATOR_NAMES_PORT'] ?? 7453));
@@ -36,16 +37,23 @@ async function main(): Promise<void> {
   if (env['AVENDEL_DEMO_FILES']) writeDemoFiles(env['AVENDEL_DEMO_FILES'], people);
   if (process.argv.includes('--load'))
     await loadOnce(say, {
-      beginBadDay: (domain) => badDays.add(domain),
+      beginBadDay: (domain) => badDays.set(domain, 'unknown'),
       endBadDay: (domain) => badDays.delete(domain),
     });
   say(`receives at ${relay.host}; its people and machines react within a minute`);
 }
 
-/** Anybody can give a provider a bad day: its domain on a line of `bad-days.txt` beside the demo's other files. */
-function readBadDays(folder: string | undefined): string[] {
+/**
+ * Anybody can give a provider a bad day: its domain on a line of `bad-days.txt` beside the demo's other files, and
+ * behind it which: `unknown` if nothing stands there, `later`, `blocks` or `dead`.
+ */
+function readBadDays(folder: string | undefined): [string, BadDay][] {
   const file = folder === undefined ? '' : join(folder, 'bad-days.txt');
-  return existsSync(file) ? readFileSync(file, 'utf8').split(/\s+/) : [];
+  const lines = existsSync(file) ? readFileSync(file, 'utf8').split('\n') : [];
+  return lines.flatMap((line): [string, BadDay][] => {
+    const [domain, kind] = line.trim().split(/\s+/);
+    return domain ? [[domain, BAD_DAYS.find((one) => one === kind) ?? 'unknown']] : [];
+  });
 }
 
 async function loadOnce(say: (text: string) => void, providers: Providers): Promise<void> {

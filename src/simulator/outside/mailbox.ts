@@ -99,6 +99,21 @@ export function confirmationReactionsOf(address: string, messageId: string, pace
     : [...scanned, ...pressed];
 }
 
+/**
+ * A bad day of a provider: it has lost its directory, takes mail and reports every mailbox as unknown; it puts
+ * everything off; it blocks everything because of the sender; or every tenth mailbox is gone.
+ */
+export const BAD_DAYS = ['unknown', 'later', 'blocks', 'dead'] as const;
+export type BadDay = (typeof BAD_DAYS)[number];
+
+/** What the server of a provider does at the door on a bad day; nothing where it does as always. */
+export function atTheDoorOnBadDay(address: string, kind: BadDay | undefined): Door | undefined {
+  if (kind === 'later') return { take: false, code: 451, reply: '4.7.1 too much at once, try again later' };
+  if (kind === 'blocks') return { take: false, code: 554, reply: '5.7.1 blocked: poor reputation of the sender' };
+  const isDead = kind === 'dead' && seedOf(address) % 10 === 0;
+  return isDead ? { take: false, code: 550, reply: '5.1.1 mailbox unknown' } : undefined;
+}
+
 /** What comes of every message to a provider that has lost its directory. */
 export function onBadDay(pace: number): Reaction[] {
   return [{ after: 1000 * pace, act: { kind: 'bounce', status: '5.1.1', reply: '550 5.1.1 user unknown' } }];

@@ -4,7 +4,16 @@ import nodemailer, { type Transporter } from 'nodemailer';
 import { SMTPServer } from 'smtp-server';
 import { PUBLIC_PATHS } from '../../core/message/public-paths.ts';
 import type { Person } from '../world/people.ts';
-import { atTheDoor, confirmationReactionsOf, interestToday, onBadDay, reactionsOf, type Reaction } from './mailbox.ts';
+import {
+  atTheDoor,
+  atTheDoorOnBadDay,
+  confirmationReactionsOf,
+  interestToday,
+  onBadDay,
+  reactionsOf,
+  type BadDay,
+  type Reaction,
+} from './mailbox.ts';
 import { complaintReport, deliveryReport, letter, unsubscribeLetter, type Original } from '../reports.ts';
 
 export interface OutsideOptions {
@@ -16,8 +25,8 @@ export interface OutsideOptions {
   /** Stretches or shortens every wait; 1 is some seconds to a minute. */
   pace: number;
   people: Person[];
-  /** Domains whose provider has a bad day: it takes mail, and reports every mailbox as unknown. */
-  badDays?: () => readonly string[];
+  /** Domains whose provider has a bad day, and which. */
+  badDays?: () => ReadonlyMap<string, BadDay>;
   say: (text: string) => void;
 }
 
@@ -42,15 +51,16 @@ export async function startOutsideWorld(options: OutsideOptions): Promise<Outsid
   });
   const timers = new Set<NodeJS.Timeout>();
   let received = 0;
+  const badDayOf = (address: string): BadDay | undefined => options.badDays?.().get(address.split('@')[1] ?? '');
   const react = (mail: ReceivedMail): void => {
     const { to } = mail.original;
     const id = mail.parsed.messageId ?? '';
-    const badDay = options.badDays?.().includes(to.split('@')[1]!);
-    const reactions = badDay
-      ? onBadDay(options.pace)
-      : confirmLinkOf(mail.parsed)
-        ? confirmationReactionsOf(to, id, options.pace)
-        : reactionsOf(to, people.get(to), id, options.pace);
+    const reactions =
+      badDayOf(to) === 'unknown'
+        ? onBadDay(options.pace)
+        : confirmLinkOf(mail.parsed)
+          ? confirmationReactionsOf(to, id, options.pace)
+          : reactionsOf(to, people.get(to), id, options.pace);
     for (const reaction of reactions) {
       const timer = setTimeout(() => {
         timers.delete(timer);
@@ -67,7 +77,8 @@ export async function startOutsideWorld(options: OutsideOptions): Promise<Outsid
     disableReverseLookup: true,
     banner: 'simulated outside world',
     onRcptTo({ address }, _session, done) {
-      const door = atTheDoor(address.toLowerCase(), people.get(address.toLowerCase()));
+      const to = address.toLowerCase();
+      const door = atTheDoorOnBadDay(to, badDayOf(to)) ?? atTheDoor(to, people.get(to));
       done(door.take ? null : Object.assign(new Error(door.reply), { responseCode: door.code }));
     },
     onData(stream, session, done) {

@@ -117,7 +117,8 @@ export async function insertBrake(
          SELECT e.detail->>'reply' AS text, count(*)::int AS times FROM behind b JOIN event e ON e.campaign_id = $1 AND e.contact_id = b.contact_id AND e.kind = 'bounced' AND e.detail->>'class' = $8
          WHERE e.detail->>'reply' IS NOT NULL GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT ${MOST_SAID}) s), '[]'),
        coalesce((SELECT json_agg(s) FROM (
-         SELECT source, count(*)::int AS contacts FROM behind WHERE source IS NOT NULL GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT ${MOST_SAID}) s), '[]')
+         SELECT coalesce('“' || i.file_name || '”', b.source) AS source, count(*)::int AS contacts FROM behind b LEFT JOIN import i ON b.source = 'import ' || i.id
+         WHERE b.source IS NOT NULL GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT ${MOST_SAID}) s), '[]')
      ON CONFLICT (campaign_id, slice) WHERE released_at IS NULL DO NOTHING RETURNING id`,
     [campaignId, slice, figure, events, all, limit, warned, bounceClass],
   );
