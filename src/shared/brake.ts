@@ -8,14 +8,17 @@ const WORDS: Readonly<Record<BrakeFigure, string>> = {
   unsubscribed: 'unsubscribed',
 };
 
-/** Which figure passed which limit: `12 of 220 bounced hard: 5.5 %, over 3 %`, and in a wave which one. */
-export function brakeWords({
-  slice,
-  figure,
-  events,
-  of,
-  limit,
-}: Pick<Brake, 'slice' | 'figure' | 'events' | 'of' | 'limit'>): string {
+type Passed = Pick<Brake, 'slice' | 'figure' | 'events' | 'of' | 'limit'>;
+
+/** Which figure it is: `12 of 220 bounced hard`, and in a wave which one. */
+export function brakeFigure({ slice, figure, events, of }: Passed): string {
   const where = slice.startsWith('wave ') ? ` in ${slice}` : '';
-  return `${events} of ${of} ${WORDS[figure]}${where}: ${sharePercent(events / of)}, over ${sharePercent(limit)}`;
+  return `${events} of ${of} ${WORDS[figure]}${where}`;
 }
+
+/** Which limit it passed: `5.5 %, over 3 %`. */
+export const brakeRate = ({ events, of, limit }: Passed): string =>
+  `${sharePercent(events / of)}, over ${sharePercent(limit)}`;
+
+/** Which figure passed which limit: `12 of 220 bounced hard: 5.5 %, over 3 %`. */
+export const brakeWords = (passed: Passed): string => `${brakeFigure(passed)}: ${brakeRate(passed)}`;

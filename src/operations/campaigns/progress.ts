@@ -5,7 +5,7 @@ import { inTransaction } from '../../store/database.ts';
 import { CampaignEntity, type Campaign } from '../../store/entities/campaign.ts';
 import type { Sql } from '../../store/sql.ts';
 import { listBrakes, releaseBrakes, type BrakeRow } from '../../store/statements/brake.ts';
-import { noteChange, waitForCampaign } from '../../store/statements/campaigns.ts';
+import { noteChange, raiseVersion, waitForCampaign } from '../../store/statements/campaigns.ts';
 import {
   callOffDomain as callOffWithin,
   countWaitingApart,
@@ -111,7 +111,7 @@ export async function setCampaignPace(
   await overCampaign(deps, id, async (sql, campaign) => {
     assertState(campaign, ['draft', 'scheduled', 'sending', 'resting', 'paused'], 'given a pace');
     await saveCampaignPace(sql, id, pace);
-    if (campaign.startedAt === null) return;
+    if (campaign.startedAt === null) return void (await raiseVersion(sql, id));
     await applyPace(sql, id, pace);
     await noteChange(sql, id, `its pace is now ${paceWords(pace)}`, { actorKind: 'person', actor });
   });

@@ -218,6 +218,15 @@ export interface PauseRequest {
 
 const pauseRequest = Joi.object<PauseRequest, true>({ reason: text(500).default('paused by a person') });
 
+/** Body of `POST /campaigns/:id/resume`. */
+export interface ResumeRequest {
+  reason?: string;
+}
+
+const resumeRequest = Joi.object<ResumeRequest, true>({
+  reason: text(500).allow('').default('').description('Why; needed after the brake'),
+});
+
 /** Query of `GET /campaigns/:id/preflight/contacts`. */
 export interface PreflightContactsQuery extends PageQuery {
   reason?: Reason;
@@ -305,7 +314,7 @@ export const sending = {
     summary: 'Go on sending; after the brake with a reason',
     needs: 'send',
     params: idParams,
-    body: pauseRequest,
+    body: resumeRequest,
     filled: ['reason'],
     answer: campaignSchema,
     problems: ['not-found', 'wrong-state'],

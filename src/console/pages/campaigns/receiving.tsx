@@ -1,6 +1,7 @@
 import { Button, TextInput } from '@mantine/core';
 import { IconHandStop } from '@tabler/icons-react';
 import { useState, type ReactNode } from 'react';
+import { Link } from 'react-router';
 import { domainWords, paceLines } from '../../../client/wording/sending-pace.ts';
 import { brakeWords } from '../../../shared/brake.ts';
 import type { Campaign } from '../../../shared/contract/campaigns.ts';
@@ -55,7 +56,14 @@ export function Receiving({
         {domains.map((one) => (
           <tr key={one.domain}>
             <td className={one.domain === chosen ? css.chosen : undefined}>
-              {one.stopped ? <IconHandStop size={16} color="var(--av-stop-mark)" aria-label="stopped" /> : null}{' '}
+              {one.stopped ? (
+                <IconHandStop
+                  size={16}
+                  color="var(--av-stop-mark)"
+                  aria-label="stopped"
+                  style={{ verticalAlign: 'text-bottom' }}
+                />
+              ) : null}{' '}
               {one.domain === 'other' ? (
                 'others'
               ) : (
@@ -143,7 +151,7 @@ export function AboutDomain({
   const one = progress.domains.find((row) => row.domain === domain);
   if (!one) return null;
   const brake = progress.brakes.find(({ slice, releasedAt }) => slice === `domain ${domain}` && releasedAt === null);
-  const waiting = `the ${count(one.waiting)}`;
+  const waiting = one.waiting === 0 ? 'it' : `the ${count(one.waiting)}`;
   return (
     <Section head={domain}>
       <p>{aboutWords(one)}</p>
@@ -168,13 +176,18 @@ function aboutWords(one: DomainProgress): ReactNode {
   if (one.stormId !== null)
     return (
       <>
-        Storm {one.stormId} stops it in every campaign. <a href="/returns">Decide the storm</a>, and it goes on.
+        Storm {one.stormId} stops it in every campaign.{' '}
+        <Link className="plain" to="/returns">
+          Decide the storm
+        </Link>
+        , and it goes on.
       </>
     );
   if (one.calledOff) return `Whoever waits there gets nothing: ${count(one.waiting)}.`;
-  if (one.stopped) return `Stopped by ${one.stoppedBy}: ${one.stoppedBecause}. ${count(one.waiting)} wait.`;
+  const waits = one.waiting === 0 ? 'Nobody waits there just now' : `${count(one.waiting)} wait`;
+  if (one.stopped) return `Stopped by ${one.stoppedBy}: ${one.stoppedBecause}. ${waits}.`;
   if (one.slowed) return `It puts messages off, and is slowed down until it takes them again.`;
-  return `${count(one.waiting)} wait, ${count(one.accepted)} accepted.`;
+  return `${waits}, ${count(one.accepted)} accepted.`;
 }
 
 /** What servers said, and where the permission of those behind a brake came from. */

@@ -10,7 +10,7 @@ import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
 import { count, moment, percent, plural } from '../../components/words.ts';
-import { brakeWords } from '../../../shared/brake.ts';
+import { brakeFigure, brakeRate } from '../../../shared/brake.ts';
 import type { Progress as ProgressOf } from '../../../shared/contract/pace.ts';
 import { AboutBrakes, AboutDomain, Receiving } from './receiving.tsx';
 import { Recipients, type Filter } from './recipients.tsx';
@@ -27,7 +27,7 @@ export function ReportPage({ campaign }: { campaign: Campaign }) {
   const found = useReport(campaign.id);
   const underWay = isUnderWay(found.data?.state ?? campaign.state);
   const progress = useProgress(campaign.id, underWay).data;
-  const asked = progress && underWay ? askedOf(progress) : null;
+  const asked = progress && underWay ? askedOf(progress, campaign.state) : null;
   const chosen = opened ?? asked?.domain ?? null;
   return (
     <Await of={found} rows={12}>
@@ -54,7 +54,12 @@ export function ReportPage({ campaign }: { campaign: Campaign }) {
             }
           >
             {isUnderWay(report.state) ? (
-              <Progress campaign={campaign} report={report} countedAt={found.dataUpdatedAt} />
+              <Progress
+                campaign={campaign}
+                report={report}
+                countedAt={found.dataUpdatedAt}
+                braked={progress?.brakes.some(isOfWhole) ?? false}
+              />
             ) : null}
             {campaign.waves ? <Waves campaign={campaign} state={report.state} /> : null}
             {progress && underWay ? (
@@ -80,22 +85,32 @@ export function ReportPage({ campaign }: { campaign: Campaign }) {
 }
 
 /** What a person has to decide, and about which domain. */
-function askedOf(progress: ProgressOf): { headline: string; words: string; domain: string | null } | null {
+function askedOf(
+  progress: ProgressOf,
+  state: string,
+): { headline: string; words: string; domain: string | null } | null {
   const open = progress.brakes.filter(({ releasedAt, warned }) => releasedAt === null && !warned);
   const stopped = progress.domains.find((one) => one.stopped && !one.calledOff);
-  const whole = open.find(({ slice }) => !slice.startsWith(DOMAIN));
-  if (whole) return { headline: `The brake stopped it: ${brakeWords(whole)}`, words: '', domain: null };
+  const whole = open.find(isOfWhole);
+  if (whole)
+    return { headline: `The brake stopped it: ${brakeFigure(whole)}`, words: `${brakeRate(whole)}. `, domain: null };
   if (!stopped) return null;
   const brake = open.find(({ slice }) => slice === DOMAIN + stopped.domain);
-  const waits = `${plural(stopped.waiting, 'person waits', 'people wait')} there for you; the other domains go on. `;
+  const waits =
+    stopped.waiting === 0
+      ? 'Nobody waits there just now'
+      : `${plural(stopped.waiting, 'person there waits', 'people there wait')} for you`;
   return {
-    headline: brake ? `The brake stopped ${stopped.domain}: ${brakeWords(brake)}` : `${stopped.domain} is stopped`,
-    words: waits,
+    headline: brake ? `The brake stopped ${stopped.domain}: ${brakeFigure(brake)}` : `${stopped.domain} is stopped`,
+    words: `${brake ? `${brakeRate(brake)}. ` : ''}${waits}${state === 'paused' ? '' : '; the other domains go on'}. `,
     domain: stopped.domain,
   };
 }
 
 const DOMAIN = 'domain ';
+/** The brake has stopped the campaign, and nobody has gone on. */
+const isOfWhole = ({ slice, releasedAt, warned }: ProgressOf['brakes'][number]): boolean =>
+  releasedAt === null && !warned && !slice.startsWith(DOMAIN);
 
 /** Beside the leaf: the brake where it stopped the campaign, or warns; the domain that is open. */
 function Beside({ campaign, progress, chosen }: { campaign: Campaign; progress: ProgressOf; chosen: string | null }) {
@@ -124,7 +139,7 @@ const CHANGED: Record<CampaignChange['after'], string> = {
 
 function changeWord({ before, after }: CampaignChange): string {
   if (before === after)
-    return before === 'draft' ? 'Changed the draft' : before === 'scheduled' ? 'Scheduled anew' : 'Waves';
+    return before === 'draft' ? 'Changed the draft' : before === 'scheduled' ? 'Scheduled anew' : 'Meanwhile';
   if (after === 'sending' && before === 'scheduled') return 'Started';
   return after === 'sending' && before !== 'draft' ? 'Went on' : CHANGED[after];
 }
@@ -171,7 +186,18 @@ function headline({ state, ledger, opened, delivered }: CampaignReport): string 
   return `${count(ledger.accepted)} accepted; ${count(opened.human)} people opened it (${percent(delivered === 0 ? null : opened.human / delivered, 1)})`;
 }
 
-function Progress({ campaign, report, countedAt }: { campaign: Campaign; report: CampaignReport; countedAt: number }) {
+function Progress({
+  campaign,
+  report,
+  countedAt,
+  braked,
+}: {
+  campaign: Campaign;
+  report: CampaignReport;
+  countedAt: number;
+  /** The brake has stopped it: going on is done with a reason, beside. */
+  braked: boolean;
+}) {
   const act = useAct((client, verb: 'pause' | 'resume' | 'cancel') =>
     verb === 'pause'
       ? client.pauseCampaign({ id: campaign.id })
@@ -193,7 +219,7 @@ function Progress({ campaign, report, countedAt }: { campaign: Campaign; report:
       >
         {report.state === 'sending' || report.state === 'resting' ? (
           <Button onClick={() => act.mutate('pause')}>Pause</Button>
-        ) : (
+        ) : braked ? null : (
           <Button onClick={() => act.mutate('resume')}>Go on</Button>
         )}
         <Button onClick={() => act.mutate('cancel')}>Cancel for good</Button>

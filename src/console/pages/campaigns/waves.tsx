@@ -66,7 +66,12 @@ function Begin({ campaign, next }: { campaign: Campaign; next: Wave }) {
   const [reason, setReason] = useState('');
   const begin = useAct((client, _: void) => client.beginWave({ id: campaign.id, wave: next.wave, reason }));
   const waiting = count(next.audience - next.heldBack);
-  if (!asked) return <Button onClick={() => setAsked(true)}>Begin wave {next.wave} now</Button>;
+  if (!asked)
+    return (
+      <Button mt={12} onClick={() => setAsked(true)}>
+        Begin wave {next.wave} now
+      </Button>
+    );
   return (
     <div className="sheet stack" role="group" aria-label={`Begin wave ${next.wave}`} style={{ marginTop: 12 }}>
       {next.heldBecause ? (
