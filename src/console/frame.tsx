@@ -83,6 +83,7 @@ function Rail({ brandId }: { brandId: number }) {
       (data.asking > 0 ? 1 : 0) +
       (data.heldReturns > 0 ? 1 : 0) +
       data.storms.length +
+      data.stops.length +
       data.sending.filter((one) => one.state === 'paused').length
     : 0;
   return (

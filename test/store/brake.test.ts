@@ -13,6 +13,7 @@ import { preflightCampaign } from '../../src/operations/campaigns/preflight-camp
 import { goOnWithDomain, lookAtProgress, setCampaignPace } from '../../src/operations/campaigns/progress.ts';
 import { findLedger, reportCampaign } from '../../src/operations/campaigns/report-campaign.ts';
 import { sendPass } from '../../src/operations/campaigns/send-campaign.ts';
+import { lookAtToday } from '../../src/operations/health/today.ts';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
 import { dismissStorm, listLatestStorms, releaseStorm } from '../../src/operations/storms/storms.ts';
 import { checkTallies } from '../../src/operations/tallies/check-tallies.ts';
@@ -137,6 +138,9 @@ describe('a receiving domain', () => {
     expect(progress.domains[0]).toMatchObject({ domain: BAD, stopped: true, stoppedBy: 'the brake', hard: 14 });
     const { waiting } = await findLedger(deps, id);
     expect(progress.waits).toMatchObject({ stopped: waiting, pace: 0, next: 0 });
+    expect((await lookAtToday(deps, world.brandId)).stops).toMatchObject([
+      { campaignId: id, domain: BAD, because: expect.stringMatching(/^14 of 2\d\d bounced hard/) },
+    ]);
     // Braked once, however often it is looked at.
     await watchBrake(deps);
     expect(await brakes(id)).toHaveLength(1);
@@ -252,6 +256,10 @@ describe('a campaign', () => {
     expect((await brakes(id)).map(({ slice }) => slice)).toContain('campaign');
     expect(await stateOf(id)).toBe('finished');
     expect(await brakes(old)).toEqual([]);
+    const { stops } = await lookAtToday(deps, world.brandId);
+    expect(stops).toMatchObject(
+      (await brakes(id)).map(() => ({ campaignId: id, because: expect.stringContaining('the brake warns: 10 of') })),
+    );
   });
 
   test('its brand’s limits are settings, changed one by one', async () => {

@@ -23,6 +23,10 @@ export function addToday(program: Command): void {
         ...today.storms.map(
           (storm) => `Held: ${storm.contacts} hard bounces of ${storm.domain}. Look: avendel storms show ${storm.id}`,
         ),
+        ...today.stops.map(
+          ({ campaignId, campaignName, domain, because }) =>
+            `${domain ? `${domain} in ` : ''}${campaignName}: ${because}. Look: avendel campaigns progress ${campaignId}`,
+        ),
         ...today.troubles.map(
           ({ what, detail, since }) => `${what} could not be applied since ${moment(since)}: ${detail}`,
         ),

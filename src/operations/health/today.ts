@@ -1,3 +1,6 @@
+import { brakeWords } from '../../shared/brake.ts';
+import { listWarnings } from '../../store/statements/brake.ts';
+import { listStopped, type StoppedRow } from '../../store/statements/pace.ts';
 import { DAY_MS } from '../../core/rules/sunset-ladder.ts';
 import { BrandEntity, ListEntity } from '../../store/entities/organisation.ts';
 import { listRuns, type RunRow } from '../../store/statements/journal.ts';
@@ -44,6 +47,8 @@ export interface Today extends BrandCounts {
   storms: StormRow[];
   /** What goes on by itself and failed when it was last its turn. */
   troubles: Trouble[];
+  /** Domains that were stopped in campaigns under way, and what the brake warns of. */
+  stops: (Omit<StoppedRow, 'domain'> & { domain: string | null })[];
   sending: CampaignRow[];
   drafts: CampaignRow[];
   runs: RunRow[];
@@ -72,6 +77,7 @@ export async function lookAtToday(deps: Deps, brandId: number): Promise<Today> {
     unmatchedReturns: returns.unmatched,
     asking: returns.asks,
     heldReturns: returns.held,
+    stops: await listStops(deps, brandId),
     sending: [
       ...(await listCampaigns(deps, { brandId, state: 'sending' }, NEWEST, 10)),
       ...(await listCampaigns(deps, { brandId, state: 'resting' }, NEWEST, 10)),
@@ -82,6 +88,17 @@ export async function lookAtToday(deps: Deps, brandId: number): Promise<Today> {
       (run) => run.startedAt >= since && (run.brandId === null || run.brandId === brandId),
     ),
   };
+}
+
+async function listStops(deps: Deps, brandId: number): Promise<Today['stops']> {
+  const warnings = await listWarnings(deps.database, brandId, MOST_CASES);
+  return [
+    ...(await listStopped(deps.database, brandId, MOST_CASES)),
+    ...warnings.map(({ campaignId, campaignName, at, ...passed }) => {
+      const domain = passed.slice.startsWith('domain ') ? passed.slice.slice('domain '.length) : null;
+      return { campaignId, campaignName, domain, because: `the brake warns: ${brakeWords(passed)}`, at };
+    }),
+  ];
 }
 
 async function countBrand(deps: Deps, brandId: number): Promise<BrandCounts> {

@@ -40,6 +40,8 @@ export interface Today {
   troubles: { what: string; brandId: number | null; detail: string; since: string; lastAt: string }[];
   /** Held for a person. */
   storms: Storm[];
+  /** Domains that something stopped in campaigns under way, and what the brake warns of in those that ended. */
+  stops: { campaignId: number; campaignName: string; domain: string | null; because: string; at: string }[];
   sending: CampaignListItem[];
   drafts: CampaignListItem[];
   /** When what follows was counted, of everybody: for a large base some minutes before `at`. */
@@ -98,6 +100,17 @@ const todaySchema = Joi.object<Today, true>({
     )
     .required(),
   storms: Joi.array().items(stormSchema).required(),
+  stops: Joi.array()
+    .items(
+      Joi.object<Today['stops'][number], true>({
+        campaignId: Joi.number().required(),
+        campaignName: anyText.required(),
+        domain: anyText.allow(null).required(),
+        because: anyText.required(),
+        at: instant.required(),
+      }),
+    )
+    .required(),
   sending: Joi.array().items(campaignListItemSchema).required(),
   drafts: Joi.array().items(campaignListItemSchema).required(),
   countedAt: instant.required(),

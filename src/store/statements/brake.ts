@@ -153,6 +153,26 @@ export async function releaseBrakes(
 /** A brake as it is kept. */
 export type BrakeRow = WithDates<Brake, 'at' | 'releasedAt'>;
 
+/** What the brake warns of in campaigns of a brand that ended within a day, the latest first. */
+export async function listWarnings(
+  sql: Sql,
+  brandId: number,
+  limit: number,
+): Promise<
+  (Pick<BrakeRow, 'slice' | 'figure' | 'events' | 'of' | 'limit' | 'at'> & {
+    campaignId: number;
+    campaignName: string;
+  })[]
+> {
+  return rowsOf(
+    sql,
+    `SELECT k.id AS "campaignId", k.name AS "campaignName", b.slice, b.figure, b.events, b.of, b.limit_rate AS "limit", b.at
+     FROM campaign k JOIN campaign_brake b ON b.campaign_id = k.id
+     WHERE k.brand_id = $1 AND k.finished_at > now() - interval '24 hours' AND b.warned ORDER BY b.id DESC LIMIT $2`,
+    [brandId, limit],
+  );
+}
+
 /** What passed its limit in a campaign, the latest first. */
 export async function listBrakes(sql: Sql, campaignId: number): Promise<BrakeRow[]> {
   return rowsOf<BrakeRow>(

@@ -229,6 +229,26 @@ export async function countWaitingApart(sql: Sql, campaignId: number): Promise<{
   return row!;
 }
 
+/** A receiving domain that is stopped in a campaign under way, and waits for somebody. */
+export interface StoppedRow {
+  campaignId: number;
+  campaignName: string;
+  domain: string;
+  because: string;
+  at: Date;
+}
+
+/** Domains that are stopped in campaigns of a brand that are under way, the latest first; those of storms not. */
+export async function listStopped(sql: Sql, brandId: number, limit: number): Promise<StoppedRow[]> {
+  return rowsOf<StoppedRow>(
+    sql,
+    `SELECT k.id AS "campaignId", k.name AS "campaignName", p.domain, p.stopped_because AS because, p.stopped_at AS at
+     FROM campaign k JOIN campaign_pace p ON p.campaign_id = k.id
+     WHERE k.brand_id = $1 AND k.state IN ('sending', 'resting', 'paused') AND p.stopped_at IS NOT NULL AND NOT p.called_off ORDER BY p.stopped_at DESC LIMIT $2`,
+    [brandId, limit],
+  );
+}
+
 /** Keeps the pace that was set for a campaign. */
 export async function saveCampaignPace(sql: Sql, id: number, pace: CampaignPace | null): Promise<void> {
   await execute(sql, 'UPDATE campaign SET pace = $2::jsonb WHERE id = $1', [

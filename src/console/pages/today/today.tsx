@@ -2,6 +2,7 @@ import { Button } from '@mantine/core';
 import {
   IconAlertTriangle,
   IconCloudStorm,
+  IconHandStop,
   IconInbox,
   IconMessage,
   IconLadder,
@@ -68,12 +69,15 @@ function TodayPage({ today, steps }: { today: TodayData; steps: Step[] | null })
 }
 
 function headline(
-  { changed, unmatchedReturns, asking, heldReturns, storms, sending, troubles }: TodayData,
+  { changed, unmatchedReturns, asking, heldReturns, storms, stops, sending, troubles }: TodayData,
   firstSteps: string | undefined,
 ): string {
   const parts = [
     ...troubles.map(({ what }) => `${what} could not be applied`),
     ...storms.map((storm) => `${storm.domain} suddenly refuses ${plural(storm.contacts, 'contact', 'contacts')}`),
+    ...stops.map(
+      ({ domain, campaignName }) => `${domain ?? 'the brake'} ${domain ? 'is stopped in' : 'warns of'} ${campaignName}`,
+    ),
     ...(asking > 0 ? [`${plural(asking, 'reply asks', 'replies ask')} to stop`] : []),
     ...(heldReturns > 0 ? [`${plural(heldReturns, 'hard bounce waits', 'hard bounces wait')} for you`] : []),
     ...(changed.bounceCount > 0
@@ -120,12 +124,14 @@ function Troubles({ troubles }: Pick<TodayData, 'troubles'>) {
 }
 
 function NeedsLook({ today }: { today: TodayData }) {
-  const { bounceCount, unmatchedReturns, asking, heldReturns, storms, troubles } = today;
-  if (bounceCount.length + unmatchedReturns + asking + heldReturns + storms.length + troubles.length === 0) return null;
+  const { bounceCount, unmatchedReturns, asking, heldReturns, storms, stops, troubles } = today;
+  const lists = [bounceCount, storms, stops, troubles];
+  if (unmatchedReturns + asking + heldReturns === 0 && lists.every((list) => list.length === 0)) return null;
   return (
     <Section head="Needs a look">
       <Troubles troubles={troubles} />
       <Storms storms={storms} />
+      <Stops stops={stops} />
       <Returned
         n={asking}
         state="asks"
@@ -170,6 +176,29 @@ function Storms({ storms }: Pick<TodayData, 'storms'>) {
       </strong>{' '}
       <span className="second">held, nobody marked</span>
       <div className="said second">{storm.said}</div>
+    </Item>
+  ));
+}
+
+/** Receiving domains that are stopped in campaigns under way, and what the brake warns of after the last message. */
+function Stops({ stops }: Pick<TodayData, 'stops'>) {
+  const { zone } = useBrand();
+  return stops.map(({ campaignId, campaignName, domain, because, at }) => (
+    <Item
+      key={`${campaignId} ${domain}`}
+      time={moment(at, zone)}
+      icon={<IconHandStop size={18} color="var(--av-stop-mark)" aria-hidden />}
+      act={
+        <Button component={Link} to={`/campaigns/${campaignId}`}>
+          Look at it
+        </Button>
+      }
+    >
+      <strong>
+        {domain ? `${domain} in ` : ''}
+        {campaignName}
+      </strong>
+      <div className="second">{because}</div>
     </Item>
   ));
 }
