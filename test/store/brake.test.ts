@@ -182,7 +182,8 @@ describe('a campaign', () => {
     );
     await expect(resumeCampaign(deps, id, actor)).rejects.toThrow('Going on needs a reason');
     await resumeCampaign(deps, id, actor, 'a wrong link, mended');
-    expect(await stateOf(id)).toBe('sending');
+    expect(await getCampaign(deps, id)).toMatchObject({ state: 'sending', pausedBecause: null });
+    expect(await because(id)).toContain('a wrong link, mended');
     // Late complaints of messages from before: more than enough by themselves.
     await tell(id, 'complained', await acceptedAt(id, 'lanternpost.example', 20));
     await watchBrake(deps);

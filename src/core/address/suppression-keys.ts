@@ -1,3 +1,4 @@
+import { domainOf } from './domain-of.ts';
 import { createHash } from 'node:crypto';
 import { normalDomain, parseAddress } from './normal-form.ts';
 
@@ -34,7 +35,7 @@ export function suppressionKeys(address: string): { exact: string; base: string;
     exact: address,
     base: baseAddress(address),
     hash: addressHash(address),
-    domains: domainEntryKeys(address.slice(address.lastIndexOf('@') + 1)),
+    domains: domainEntryKeys(domainOf(address)),
   };
 }
 

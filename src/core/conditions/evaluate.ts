@@ -1,3 +1,4 @@
+import { domainOf } from '../address/domain-of.ts';
 import type {
   Actor,
   Deliverability,
@@ -103,7 +104,7 @@ const PARTS: { readonly [K in Kind]: Judge<K> } = {
       mailableBy.length > 0 ? `may be mailed by ${mailableBy.join(' and ')}` : 'may not be mailed by any brand',
     ),
   'look-alike': (say, { address }, _, { names }) => {
-    const domain = address.slice(address.lastIndexOf('@') + 1);
+    const domain = domainOf(address);
     const holds = names.lookAlikeDomains.includes(domain);
     return say(holds, holds ? `${domain} looks like a slip` : `${domain} does not look like a slip`);
   },
@@ -155,7 +156,7 @@ function together(parts: Explained[]): string {
 type Say = (holds: boolean, because: string, parts?: Explained[]) => Explained;
 
 function fieldOf({ address, name }: ContactFacts, field: 'name' | 'address' | 'domain'): string | null {
-  if (field === 'domain') return address.slice(address.lastIndexOf('@') + 1);
+  if (field === 'domain') return domainOf(address);
   return field === 'name' ? name : address;
 }
 

@@ -21,7 +21,7 @@ import { ledgerOf, type Ledger } from './report-campaign.ts';
 import { getCampaign, knownFields, reportMessageProblems } from './edit-campaign.ts';
 import { overAudience } from './judged-message.ts';
 import { namesOf } from './leaving-out.ts';
-import { applyPace } from './pacing.ts';
+import { applyPace } from '../paces/claim-at-pace.ts';
 
 /** A count that moved by more than this share since it was looked at is asked for again. */
 const MOVED_SHARE = 0.01;

@@ -137,7 +137,8 @@ async function restOrGoOn(sql: Sql, { id, brandId, state, sendWindow }: Campaign
     await notePausedForDomains(sql, id);
   } else if (state === 'paused') {
     // Held for domains alone: they are decided.
-    if (waiting || !stopped) await moveCampaign(sql, id, ['paused'], 'sending', null, BY_ITSELF);
+    if (waiting || !stopped)
+      await moveCampaign(sql, id, ['paused'], 'sending', 'what it waited for is decided', BY_ITSELF);
   } else if (state === 'sending' && isClosed && (waiting || later)) {
     await moveCampaign(sql, id, ['sending'], 'resting', 'outside its hours', BY_ITSELF);
     await setRest(sql, id, new Date(nextChange(sendWindow, now, zone)));

@@ -24,7 +24,7 @@ import { found, Problem } from '../problem.ts';
 import { remember } from '../remember.ts';
 import { assertState } from './control-campaign.ts';
 import { getCampaign } from './edit-campaign.ts';
-import { applyPace } from './pacing.ts';
+import { applyPace } from '../paces/claim-at-pace.ts';
 
 export type Progress = Omit<ShownProgress, 'domains' | 'brakes'> & {
   domains: WithDates<DomainProgress, 'stoppedAt'>[];

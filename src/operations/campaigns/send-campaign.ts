@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { nextTry, speaksOfRate, type Outcome } from '../../core/sending/pace.ts';
+import { domainOf } from '../../core/address/domain-of.ts';
 import { isOpen, nextChange } from '../../core/sending/send-window.ts';
 import { attributeText } from '../../core/import/attribute-value.ts';
 import {
@@ -39,8 +40,9 @@ import { ensureMonths, OWN_SOURCE, recordEventsWithin, type IncomingEvent } from
 import { findZone } from '../organisation/zones.ts';
 import { Problem } from '../problem.ts';
 import { callBackFromSends } from '../marks/call-back.ts';
+import { claimAtPace } from '../paces/claim-at-pace.ts';
+import { observeAttempts, saysSomething } from '../paces/observe-attempts.ts';
 import { getCampaign } from './edit-campaign.ts';
-import { claimAtPace, domainOf, observeAttempts, saysSomething } from './pacing.ts';
 import { findSender } from './find-sender.ts';
 import { inTheEnd, makeAnswerRecorder, type Answer } from './record-answers.ts';
 import { queueRecipients } from './queue-recipients.ts';

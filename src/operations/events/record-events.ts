@@ -15,7 +15,7 @@ import {
 import { addMailed, holdMailed, recountMailed } from '../../store/statements/mailed.ts';
 import { ensureEventPartitions, insertEvents, rebuildActivityOf } from '../../store/statements/events.ts';
 import { callBackFromSends } from '../marks/call-back.ts';
-import { observeReports } from '../campaigns/pacing.ts';
+import { observeReports } from '../paces/observe-attempts.ts';
 import type { Deps } from '../deps.ts';
 import { applyConsequences } from './apply-consequences.ts';
 import { distinctMessages, judgeActsOfMessages, judgeAnew } from './judge-acts.ts';

@@ -28,7 +28,7 @@ export async function moveCampaign(
     sql,
     `WITH old AS MATERIALIZED (SELECT id, state FROM campaign WHERE id = $1 AND state = ANY($2::text[]) AND ($7::int IS NULL OR version = $7) FOR UPDATE),
      moved AS (
-       UPDATE campaign k SET state = $3, paused_because = $4, paused_for_domains = false, changed_at = now(),
+       UPDATE campaign k SET state = $3, paused_because = CASE WHEN $3 IN ('paused', 'resting') THEN $4 END, paused_for_domains = false, changed_at = now(),
          started_at = CASE WHEN $3 = 'sending' THEN coalesce(started_at, now()) ELSE started_at END,
          finished_at = CASE WHEN $3 IN ('finished', 'cancelled') THEN now() END,
          rests_until = CASE WHEN $3 = 'resting' THEN rests_until END, starts_at = CASE WHEN $3 = 'scheduled' THEN starts_at END
