@@ -86,8 +86,8 @@ export interface Observed {
 }
 
 /**
- * Takes attempts in that were made since the last ones, in order. Of too many that were put off the rate is halved; what
- * else was tried by then went at the rate before, and says nothing of the one that is now.
+ * Takes attempts in that were made since the last ones, in order. Of too many that were put off the rate is halved;
+ * what else was tried by then went at the rate before, and says nothing of the one that is now.
  */
 export function observe(before: Pace, attempts: Attempt[], now: number): Observed {
   let [pace, halved] = [risen(before, now), false];
