@@ -10,8 +10,14 @@ import { createCampaign, getCampaign } from '../../src/operations/campaigns/edit
 import { listChanges } from '../../src/operations/campaigns/look-at-ledger.ts';
 import { moveOn } from '../../src/operations/campaigns/move-on.ts';
 import { preflightCampaign } from '../../src/operations/campaigns/preflight-campaign.ts';
-import { goOnWithDomain, lookAtProgress, setCampaignPace } from '../../src/operations/campaigns/progress.ts';
+import {
+  goOnWithDomain,
+  lookAtProgress,
+  setCampaignPace,
+  stopDomain,
+} from '../../src/operations/campaigns/progress.ts';
 import { findLedger, reportCampaign } from '../../src/operations/campaigns/report-campaign.ts';
+import { beginWaveNow } from '../../src/operations/campaigns/schedule-campaign.ts';
 import { sendPass } from '../../src/operations/campaigns/send-campaign.ts';
 import { lookAtToday } from '../../src/operations/health/today.ts';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
@@ -239,6 +245,44 @@ describe('a campaign', () => {
     await expect(resumeCampaign(deps, id, actor)).rejects.toThrow('Going on needs a reason');
     await resumeCampaign(deps, id, actor, 'known');
     expect(await stateOf(id)).toBe('sending');
+  });
+
+  test('that waits for a stopped domain alone is braked, too: the decision on the domain does not make it go on', async () => {
+    const id = await start();
+    await sendSome(id, 220, 0);
+    await stopDomain(deps, id, { domain: BAD, reason: 'their postmaster asked', actor });
+    await until(async () => (await turn(id), (await stateOf(id)) === 'paused'));
+    await tell(id, 'complained', await acceptedAt(id, 'lanternpost.example', 5));
+    await tell(id, 'complained', await acceptedAt(id, BAD, 4));
+    await watchBrake(deps);
+    expect((await getCampaign(deps, id)).pausedBecause).toMatch(/^the brake: 9 of/);
+    await goOnWithDomain(deps, id, { domain: BAD, reason: 'they are well', actor });
+    await moveOn(deps);
+    expect(await stateOf(id)).toBe('paused');
+    await expect(resumeCampaign(deps, id, actor)).rejects.toThrow('Going on needs a reason');
+    await resumeCampaign(deps, id, actor, 'known');
+    expect(await stateOf(id)).toBe('sending');
+  });
+
+  test('a held wave that is begun with a reason is gone on with: the brake watches what is sent from then on', async () => {
+    const test = { delivered: 1, hard: null, block: null, complaints: 0, unsubscribed: null, fewHard: null };
+    const [first, rest] = halves();
+    const id = await start({ waves: [first!, { ...rest!, afterHours: 0, test }] });
+    await turn(id);
+    await tell(id, 'complained', await acceptedAt(id, 'lanternpost.example', 10));
+    await watchBrake(deps);
+    await deps.database.query(
+      `UPDATE campaign_wave SET held_at = now(), held_because = 'too many' WHERE campaign_id = $1 AND wave = 2`,
+      [id],
+    );
+    await beginWaveNow(deps, id, { wave: 2, reason: 'known', actor });
+    const since = new Date();
+    const whole = async () => (await brakes(id)).filter(({ slice }) => slice === 'campaign');
+    expect(await whole()).toMatchObject([{ releasedBy: actor, reason: 'known' }]);
+    await turn(id);
+    await tell(id, 'complained', await acceptedAt(id, BAD, 10, since));
+    await watchBrake(deps);
+    expect(await whole()).toMatchObject([{ releasedAt: null, events: 10 }, { releasedBy: actor }]);
   });
 
   test('that has ended is warned of for a day, and of nothing after it', async () => {

@@ -1,6 +1,7 @@
 import { DEFAULT_BRAKE_LIMITS, findPassed, LEAST_TRIED, since, type Passed } from '../../core/health/brake.ts';
 import { brakeWords } from '../../shared/brake.ts';
 import type { BrakeLimits } from '../../shared/contract/pace.ts';
+import type { CampaignState } from '../../shared/words.ts';
 import { inTransaction } from '../../store/database.ts';
 import { CampaignEntity } from '../../store/entities/campaign.ts';
 import { BrandEntity } from '../../store/entities/organisation.ts';
@@ -15,7 +16,13 @@ import {
   type Release,
   type Slice,
 } from '../../store/statements/brake.ts';
-import { BY_ITSELF, moveCampaign, noteChange, waitForCampaign } from '../../store/statements/campaigns.ts';
+import {
+  BY_ITSELF,
+  isPausedForDomains,
+  moveCampaign,
+  noteChange,
+  waitForCampaign,
+} from '../../store/statements/campaigns.ts';
 import { parkStopped, stopDomain } from '../../store/statements/pace.ts';
 import { findSetting, saveSettingParts } from '../../store/statements/settings.ts';
 import type { Deps } from '../deps.ts';
@@ -101,7 +108,8 @@ async function brake(deps: Deps, slice: Slice, passed: Passed): Promise<void> {
       return noteChange(sql, id, `the brake stops ${domain}: ${because}`, BY_ITSELF);
     }
     const stops = `the brake: ${because}`;
-    if (!(await moveCampaign(sql, id, ['sending', 'resting'], 'paused', stops, BY_ITSELF)))
-      await noteChange(sql, id, stops, BY_ITSELF);
+    // One that waits for domains alone does not go on any more when they are decided.
+    const from: CampaignState[] = (await isPausedForDomains(sql, id)) ? ['paused'] : ['sending', 'resting'];
+    if (!(await moveCampaign(sql, id, from, 'paused', stops, BY_ITSELF))) await noteChange(sql, id, stops, BY_ITSELF);
   });
 }

@@ -3,6 +3,7 @@ import { waveWords } from '../../shared/waves.ts';
 import type { ScheduleRequest, Waves as ShownWaves } from '../../shared/contract/schedule.ts';
 import { inTransaction } from '../../store/database.ts';
 import { CampaignEntity, type Campaign } from '../../store/entities/campaign.ts';
+import { releaseBrakes } from '../../store/statements/brake.ts';
 import { moveCampaign, noteChange, waitForCampaign } from '../../store/statements/campaigns.ts';
 import { countWaves, keepSchedule, listWaves } from '../../store/statements/waves.ts';
 import type { WithDates } from '../../store/with-dates.ts';
@@ -99,8 +100,10 @@ export async function beginWaveNow(
           : `“${campaign.name}” has no wave that has not begun.`,
       );
     await startWave(sql, id, next, by, reason);
-    if (next.heldAt && campaign.state === 'paused') await moveCampaign(sql, id, ['paused'], 'sending', reason, by);
-    else if (campaign.state === 'paused') await noteChange(sql, id, 'it stays paused', by);
+    if (next.heldAt && campaign.state === 'paused') {
+      await moveCampaign(sql, id, ['paused'], 'sending', reason, by);
+      await releaseBrakes(sql, id, null, { by: actor, reason });
+    } else if (campaign.state === 'paused') await noteChange(sql, id, 'it stays paused', by);
   });
   deps.announce('send');
   return getCampaign(deps, id);

@@ -44,6 +44,12 @@ export async function notePausedForDomains(sql: Sql, id: number): Promise<void> 
   await execute(sql, 'UPDATE campaign SET paused_for_domains = true WHERE id = $1', [id]);
 }
 
+/** Whether a campaign is paused, and would go on by itself once the domains are decided for which it waits. */
+export async function isPausedForDomains(sql: Sql, id: number): Promise<boolean> {
+  const rows = await rowsOf(sql, 'SELECT FROM campaign WHERE id = $1 AND paused_for_domains', [id]);
+  return rows.length > 0;
+}
+
 /** Raises the version of a draft, which is held until the transaction ends; false when it is none. */
 export async function raiseVersion(sql: Sql, id: number): Promise<boolean> {
   const rows = await rowsOf(
