@@ -1,15 +1,9 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals';
 import { changeBrakeLimits, findBrakeLimits, watchBrake } from '../../src/operations/campaigns/brake.ts';
-import {
-  cancelCampaign,
-  pauseCampaign,
-  resumeCampaign,
-  startCampaign,
-} from '../../src/operations/campaigns/control-campaign.ts';
-import { createCampaign, getCampaign } from '../../src/operations/campaigns/edit-campaign.ts';
+import { cancelCampaign, pauseCampaign, resumeCampaign } from '../../src/operations/campaigns/control-campaign.ts';
+import { getCampaign } from '../../src/operations/campaigns/edit-campaign.ts';
 import { listChanges } from '../../src/operations/campaigns/look-at-ledger.ts';
 import { moveOn } from '../../src/operations/campaigns/move-on.ts';
-import { preflightCampaign } from '../../src/operations/campaigns/preflight-campaign.ts';
 import {
   goOnWithDomain,
   lookAtProgress,
@@ -18,7 +12,6 @@ import {
 } from '../../src/operations/campaigns/progress.ts';
 import { findLedger, reportCampaign } from '../../src/operations/campaigns/report-campaign.ts';
 import { beginWaveNow } from '../../src/operations/campaigns/schedule-campaign.ts';
-import { sendPass } from '../../src/operations/campaigns/send-campaign.ts';
 import { lookAtToday } from '../../src/operations/health/today.ts';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
 import { dismissStorm, listLatestStorms, releaseStorm } from '../../src/operations/storms/storms.ts';
@@ -27,24 +20,21 @@ import type { Handover } from '../../src/operations/relay/relay.ts';
 import type { WavePlan } from '../../src/shared/contract/campaigns.ts';
 import type { BounceClass } from '../../src/shared/words.ts';
 import { makeDeps } from '../support/database.ts';
-import { NOTHING_ELSE } from '../support/parts.ts';
 import { until } from '../support/service.ts';
-import { importText, makeSmallWorld, type SmallWorld } from '../support/world.ts';
+import { ACCEPTED, makeTwoDomains, startTo, turnOf } from '../support/turns.ts';
+import type { SmallWorld } from '../support/world.ts';
 
 const actor = 'Rosa Lindgard';
 const EACH = 320;
 const BAD = 'hearthmail.example';
 const isBad = (to: string): boolean => to.endsWith(`@${BAD}`);
-const ACCEPTED: Handover = { outcome: 'accepted', reply: '250 ok' };
 const UNKNOWN: Handover = { outcome: 'refused', reply: '550 5.1.1 mailbox unknown' };
 let deps: Awaited<ReturnType<typeof makeDeps>>;
 let world: SmallWorld;
 beforeAll(async () => {
   deps = await makeDeps();
   deps.now = () => new Date();
-  world = await makeSmallWorld(deps, EACH);
-  const rows = Array.from({ length: EACH }, (_, index) => `reader${index}@${BAD},Reader ${index},2025-01-01`);
-  await importText(deps, world.listId, ['address,name,joined', ...rows].join('\n'));
+  world = await makeTwoDomains(deps, EACH, BAD);
 });
 /** Nobody is marked by what the test before bounced, and nothing of it is watched any more. */
 beforeEach(async () => {
@@ -57,21 +47,8 @@ beforeEach(async () => {
 });
 afterAll(() => deps.close());
 
-let made = 0;
-async function start(extra: object = {}): Promise<number> {
-  const draft = { brandId: world.brandId, name: `Campaign ${(made += 1)}`, subject: 's', html: '<p>x</p>' };
-  const { id } = await createCampaign(deps, { ...draft, listIds: [world.listId], ...NOTHING_ELSE, ...extra });
-  await startCampaign(deps, id, { expected: (await preflightCampaign(deps, id)).willGet, actor });
-  return id;
-}
-async function turn(id: number, answer: (to: string) => Handover = () => ACCEPTED): Promise<string[]> {
-  const handed: string[] = [];
-  const handOver = ({ to }: { to: string }) => (handed.push(to), Promise.resolve(answer(to)));
-  const settings = { retrySeconds: 60, stopping: () => false };
-  await moveOn(deps);
-  await sendPass(deps, { connections: 4, handOver }, settings, () => '00000000-0000-4000-8000-000000000001', id);
-  return handed.sort();
-}
+const start = (extra: object = {}) => startTo(deps, world, extra);
+const turn = (id: number, answer?: (to: string) => Handover) => turnOf(deps, id, answer);
 /** Sends so many of the bad domain, and all of the others; of those so many are unknown. */
 async function sendSome(id: number, bad: number, unknown: number): Promise<void> {
   // Ten seconds' worth of a rate.

@@ -1,14 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import {
-  cancelCampaign,
-  pauseCampaign,
-  resumeCampaign,
-  startCampaign,
-} from '../../src/operations/campaigns/control-campaign.ts';
-import { createCampaign, getCampaign } from '../../src/operations/campaigns/edit-campaign.ts';
+import { cancelCampaign, pauseCampaign, resumeCampaign } from '../../src/operations/campaigns/control-campaign.ts';
+import { getCampaign } from '../../src/operations/campaigns/edit-campaign.ts';
 import { listChanges } from '../../src/operations/campaigns/look-at-ledger.ts';
-import { moveOn } from '../../src/operations/campaigns/move-on.ts';
-import { preflightCampaign } from '../../src/operations/campaigns/preflight-campaign.ts';
 import {
   callOffDomain,
   goOnWithDomain,
@@ -17,18 +10,15 @@ import {
   stopDomain,
 } from '../../src/operations/campaigns/progress.ts';
 import { findLedger } from '../../src/operations/campaigns/report-campaign.ts';
-import { sendPass } from '../../src/operations/campaigns/send-campaign.ts';
 import { recordEvents } from '../../src/operations/events/record-events.ts';
 import type { Handover } from '../../src/operations/relay/relay.ts';
 import { checkTallies } from '../../src/operations/tallies/check-tallies.ts';
 import { makeDeps } from '../support/database.ts';
-import { NOTHING_ELSE } from '../support/parts.ts';
-import { importText, makeSmallWorld, type SmallWorld } from '../support/world.ts';
+import { ACCEPTED, makeTwoDomains, PROCESSES, startTo, turnOf } from '../support/turns.ts';
+import type { SmallWorld } from '../support/world.ts';
 
 const actor = 'Rosa Lindgard';
 const EACH = 60;
-const PROCESSES = ['00000000-0000-4000-8000-000000000001', '00000000-0000-4000-8000-000000000002'] as const;
-const ACCEPTED: Handover = { outcome: 'accepted', reply: '250 ok' };
 const PUT_OFF: Handover = { outcome: 'again', reply: '451 4.7.1 try again later', trouble: false };
 const SLOW = 'hearthmail.example';
 const isSlow = (to: string): boolean => to.endsWith(`@${SLOW}`);
@@ -37,28 +27,12 @@ let world: SmallWorld;
 beforeAll(async () => {
   deps = await makeDeps();
   deps.now = () => new Date();
-  world = await makeSmallWorld(deps, EACH);
-  const rows = Array.from({ length: EACH }, (_, index) => `reader${index}@${SLOW},Reader ${index},2025-01-01`);
-  await importText(deps, world.listId, ['address,name,joined', ...rows].join('\n'));
+  world = await makeTwoDomains(deps, EACH, SLOW);
 });
 afterAll(() => deps.close());
 
-let made = 0;
-async function start(extra: object = {}): Promise<number> {
-  const draft = { brandId: world.brandId, name: `Campaign ${(made += 1)}`, subject: 's', html: '<p>x</p>' };
-  const { id } = await createCampaign(deps, { ...draft, listIds: [world.listId], ...NOTHING_ELSE, ...extra });
-  await startCampaign(deps, id, { expected: (await preflightCampaign(deps, id)).willGet, actor });
-  return id;
-}
-type Answer = (to: string) => Handover | Promise<Handover>;
-/** One turn of the sender: whom it handed over. */
-async function turn(id: number, answer: Answer = () => ACCEPTED, process: string = PROCESSES[0], connections = 4) {
-  const handed: string[] = [];
-  const handOver = async ({ to }: { to: string }) => (handed.push(to), answer(to));
-  await moveOn(deps);
-  await sendPass(deps, { connections, handOver }, { retrySeconds: 60, stopping: () => false }, () => process, id);
-  return handed.sort();
-}
+const start = (extra: object = {}) => startTo(deps, world, extra);
+const turn = (id: number, answer?: Parameters<typeof turnOf>[2], process?: string) => turnOf(deps, id, answer, process);
 /** So many seconds later, for all that waits. */
 async function pass(seconds: number): Promise<void> {
   await deps.database.query(
@@ -76,7 +50,7 @@ const because = async (id: number) => (await listChanges(deps, id)).map((change)
 const stateOf = async (id: number) => (await getCampaign(deps, id)).state;
 const both = (a: string[], b: string[]): string[] => [...a, ...b].sort();
 /** All that still waits at the paces there are, as long as somebody is let in. */
-async function runDry(id: number, answer?: Answer): Promise<string[]> {
+async function runDry(id: number, answer?: Parameters<typeof turnOf>[2]): Promise<string[]> {
   const handed: string[] = [];
   for (let quiet = 0; quiet < 3;) {
     const some = await turn(id, answer);

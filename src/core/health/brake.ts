@@ -1,16 +1,8 @@
+import type { WaveFigures } from '../sending/wave-plan.ts';
 import type { BrakeFigure, BrakeLimits } from '../../shared/contract/pace.ts';
 
-/** What came of a slice of a campaign: all of it, a wave, or a receiving domain. */
-export interface BrakeCounts {
-  /** Accepted or refused. */
-  tried: number;
-  /** Accepted, and not bounced. */
-  delivered: number;
-  hard: number;
-  block: number;
-  complaints: number;
-  unsubscribed: number;
-}
+/** What came of a slice of a campaign: all of it, a wave, or a receiving domain; tried are accepted or refused. */
+export type BrakeCounts = WaveFigures;
 
 /** Limits as shares from 0 to 1: hard and block of those tried, the others of those delivered. */
 export const DEFAULT_BRAKE_LIMITS: BrakeLimits = { hard: 0.03, block: 0.05, complaints: 0.003, unsubscribed: 0.02 };

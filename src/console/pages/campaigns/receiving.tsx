@@ -32,7 +32,6 @@ export function Receiving({
 }) {
   const [setting, setSetting] = useState(false);
   const { domains } = progress;
-  const sum = (of: (one: DomainProgress) => number): string => count(domains.reduce((all, one) => all + of(one), 0));
   const said = paceLines(progress.pace);
   return (
     <Section
@@ -54,61 +53,82 @@ export function Receiving({
         }
       >
         {domains.map((one) => (
-          <tr key={one.domain}>
-            <td className={one.domain === chosen ? css.chosen : undefined}>
-              {one.stopped ? (
-                <IconHandStop
-                  size={16}
-                  color="var(--av-stop-mark)"
-                  aria-label="stopped"
-                  style={{ verticalAlign: 'text-bottom' }}
-                />
-              ) : null}{' '}
-              {one.domain === 'other' ? (
-                'others'
-              ) : (
-                <Door onClick={() => choose(one.domain)} label={`About ${one.domain}`}>
-                  {one.domain}
-                </Door>
-              )}
-            </td>
-            <td className="figure">{count(one.waiting)}</td>
-            <td>
-              <Bar of={one} /> {count(one.accepted)}
-            </td>
-            <td className="figure">
-              {one.hard === 0 || one.domain === 'other' ? (
-                count(one.hard)
-              ) : (
-                <Door onClick={() => showHard(one.domain)} label={`${count(one.hard)} at ${one.domain} bounced hard`}>
-                  {count(one.hard)}
-                </Door>
-              )}
-            </td>
-            <td className="figure">{count(one.putOff)}</td>
-            <td className={one.stopped ? css.stop : one.slowed ? css.look : 'second'}>{domainWords(one)}</td>
-          </tr>
+          <DomainRow key={one.domain} one={one} isChosen={one.domain === chosen} choose={choose} showHard={showHard} />
         ))}
-        <tr>
-          <td>
-            <strong>All</strong>
-          </td>
-          <td className="figure">
-            <strong>{sum(({ waiting }) => waiting)}</strong>
-          </td>
-          <td>
-            <strong>{sum(({ accepted }) => accepted)}</strong>
-          </td>
-          <td className="figure">
-            <strong>{sum(({ hard }) => hard)}</strong>
-          </td>
-          <td className="figure">
-            <strong>{sum(({ putOff }) => putOff)}</strong>
-          </td>
-          <td />
-        </tr>
+        <AllDomains domains={domains} />
       </Rows>
     </Section>
+  );
+}
+
+function DomainRow({
+  one,
+  isChosen,
+  choose,
+  showHard,
+}: {
+  one: DomainProgress;
+  isChosen: boolean;
+  choose: (domain: string) => void;
+  showHard: Bounced;
+}) {
+  // Small domains are counted together.
+  const isOne = one.domain !== 'other';
+  return (
+    <tr>
+      <td className={isChosen ? css.chosen : undefined}>
+        {one.stopped ? (
+          <IconHandStop
+            size={16}
+            color="var(--av-stop-mark)"
+            aria-label="stopped"
+            style={{ verticalAlign: 'text-bottom' }}
+          />
+        ) : null}{' '}
+        {isOne ? (
+          <Door onClick={() => choose(one.domain)} label={`About ${one.domain}`}>
+            {one.domain}
+          </Door>
+        ) : (
+          'others'
+        )}
+      </td>
+      <td className="figure">{count(one.waiting)}</td>
+      <td>
+        <Bar of={one} /> {count(one.accepted)}
+      </td>
+      <td className="figure">
+        {one.hard === 0 || !isOne ? (
+          count(one.hard)
+        ) : (
+          <Door onClick={() => showHard(one.domain)} label={`${count(one.hard)} at ${one.domain} bounced hard`}>
+            {count(one.hard)}
+          </Door>
+        )}
+      </td>
+      <td className="figure">{count(one.putOff)}</td>
+      <td className={one.stopped ? css.stop : one.slowed ? css.look : 'second'}>{domainWords(one)}</td>
+    </tr>
+  );
+}
+
+function AllDomains({ domains }: { domains: DomainProgress[] }) {
+  const all = (of: (one: DomainProgress) => number, isFigure = true) => (
+    <td className={isFigure ? 'figure' : undefined}>
+      <strong>{count(domains.reduce((sum, one) => sum + of(one), 0))}</strong>
+    </td>
+  );
+  return (
+    <tr>
+      <td>
+        <strong>All</strong>
+      </td>
+      {all(({ waiting }) => waiting)}
+      {all(({ accepted }) => accepted, false)}
+      {all(({ hard }) => hard)}
+      {all(({ putOff }) => putOff)}
+      <td />
+    </tr>
   );
 }
 
