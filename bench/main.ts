@@ -1,22 +1,9 @@
-import { createHash } from 'node:crypto';
 import { mkdirSync, statSync } from 'node:fs';
-import nodemailer from 'nodemailer';
 import pg from 'pg';
-import { makeTokenizer } from '../src/core/message/token.ts';
-import { writeMessage, compileMessage, standardFields } from '../src/core/message/compile-message.ts';
-import { makeMimeBuilder } from '../src/service/relay/mime-skeleton.ts';
-import {
-  addressOf,
-  copyBare,
-  copyIndexed,
-  importEnd,
-  importSeconds,
-  median,
-  withClient,
-  writeRows,
-} from './measuring.ts';
+import { addressOf, copyBare, copyIndexed, importSeconds, median, withClient, writeRows } from './measuring.ts';
 import { measureCheck, measureLargeImport, measureReconcile } from './clean-contacts.ts';
 import { measureConditions } from './conditions.ts';
+import { measureSending } from './sending.ts';
 import { measureTracking } from './tracking.ts';
 import { measureEvents, measureReading } from './what-comes-back.ts';
 import { seconds, startHelper, startService, type BenchService, type Measured } from './support.ts';
@@ -24,11 +11,9 @@ import { seconds, startHelper, startService, type BenchService, type Measured } 
 const ROWS = 200_000;
 const WARMING_ROWS = 20_000;
 const ENTRIES = 50_000;
-const MESSAGES = 4000;
 const RELAY_PORT = 7560;
 const SERVICE_PORT = 7561;
 const BARE_PORT = 7570;
-const CONNECTIONS = 8;
 const FOLDER = '.avendel/bench';
 /**
  * What takes a second or two is done so often, ours and bare by turns, and the median counts: other work on the machine
@@ -115,77 +100,6 @@ async function measurePreflight(service: BenchService, listId: number, brandId: 
   };
 }
 
-async function measureSending(service: BenchService, brandId: number): Promise<Measured> {
-  const list = await service.client.createList({ brandId, name: 'Send' });
-  const csv = [
-    'address,name',
-    ...Array.from({ length: MESSAGES }, (_, index) => `${addressOf(index * 4 + 1)},Reader ${index}`),
-  ].join('\n');
-  await importEnd(service, (await service.client.importFile({ listId: list.id, fileName: 'send.csv', file: csv })).id);
-  const html = `<p>Dear [[first_name else "reader"]], ${'the nights are long now. '.repeat(40)}<a href="https://larkfield.example/sky">the sky</a></p>`;
-  const campaign = await service.client.createCampaign({
-    brandId,
-    name: 'Send',
-    subject: 'The sky',
-    html,
-    listIds: [list.id],
-  });
-  const ours = await seconds(async () => {
-    await service.client.startCampaign({ id: campaign.id, expect: MESSAGES });
-    while ((await service.client.campaign({ id: campaign.id })).state !== 'finished')
-      await new Promise((resolve) => setTimeout(resolve, 50));
-  });
-  const ready = await readyMade(html);
-  const pool = nodemailer.createTransport({
-    host: '127.0.0.1',
-    port: RELAY_PORT,
-    pool: true,
-    maxConnections: CONNECTIONS,
-    maxMessages: Infinity,
-    ignoreTLS: true,
-  });
-  const bare = await seconds(() =>
-    Promise.all(
-      Array.from({ length: MESSAGES }, (_, index) =>
-        pool.sendMail({ envelope: { from: 'b@returns.larkfield.example', to: addressOf(index) }, raw: ready }),
-      ),
-    ),
-  );
-  pool.close();
-  return {
-    name: `sending ${MESSAGES.toLocaleString('en-GB')} messages to a sink`,
-    unit: 'messages/s',
-    ours: MESSAGES / ours,
-    bare: MESSAGES / bare,
-    wanted: 0.6,
-    peakMb: service.peakMb(),
-  };
-}
-
-/** One message as ours are, made beforehand. */
-async function readyMade(html: string): Promise<Buffer> {
-  const tokens = makeTokenizer([{ version: 1, secret: createHash('sha256').update('bench').digest() }]);
-  const { message } = compileMessage(
-    { subject: 'The sky', html, text: '' },
-    new Set(['first_name', 'name', 'address']),
-  );
-  const sender = {
-    brandName: 'Bench',
-    fromAddress: 'bench@larkfield.example',
-    returnDomain: 'returns.larkfield.example',
-    publicUrl: 'http://127.0.0.1:7401',
-    listName: 'Send',
-  };
-  return makeMimeBuilder()(
-    writeMessage(
-      message,
-      { contactId: 1, campaignId: 1, address: addressOf(1), fields: standardFields(addressOf(1), 'Reader 1') },
-      sender,
-      tokens,
-    ),
-  );
-}
-
 async function main(): Promise<void> {
   mkdirSync(FOLDER, { recursive: true });
   if (process.argv[2] === 'conditions') return print(await measureConditions(server));
@@ -211,7 +125,7 @@ async function measureAll(service: BenchService, file: string): Promise<void> {
   const parts: [string, () => Promise<Measured | Measured[]>][] = [
     ['import', () => measureImport(service, file, list.id, brand.id)],
     ['preflight', () => measurePreflight(service, list.id, brand.id)],
-    ['sending', () => measureSending(service, brand.id)],
+    ['sending', () => measureSending(service, brand.id, RELAY_PORT)],
     ['tracking', () => measureTracking(service, BARE_PORT)],
     ['reading', () => measureReading(service)],
     ['events', () => measureEvents(service, brand.id)],

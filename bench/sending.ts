@@ -1,0 +1,137 @@
+import { createHash } from 'node:crypto';
+import nodemailer from 'nodemailer';
+import { compileMessage, standardFields, writeMessage } from '../src/core/message/compile-message.ts';
+import { makeTokenizer } from '../src/core/message/token.ts';
+import { makeMimeBuilder } from '../src/service/relay/mime-skeleton.ts';
+import type { NewCampaign } from '../src/shared/contract/campaigns.ts';
+import { addressOf, importEnd, median } from './measuring.ts';
+import { seconds, type BenchService, type Measured } from './support.ts';
+
+const MESSAGES = 4000;
+const SLOW = 2000;
+const CONNECTIONS = 8;
+/** So often each is done, all by turns; the median counts. */
+const ROUNDS = 3;
+const HTML = `<p>Dear [[first_name else "reader"]], ${'the nights are long now. '.repeat(40)}<a href="https://larkfield.example/sky">the sky</a></p>`;
+
+/** The same list in two waves, all at once, and at a pace that limits nobody. */
+const WITH_ALL: Partial<NewCampaign> = {
+  waves: [
+    { of: { share: 0.5 }, afterHours: null, at: null, test: null },
+    { of: { rest: true }, afterHours: 0, at: null, test: null },
+  ],
+  pace: {
+    perHour: 90_000_000,
+    connections: null,
+    domains: [{ domain: 'other.example', perHour: 60, connections: null }],
+  },
+};
+
+/**
+ * Sending to a sink: as it is, under a cap, a standing exclusion, waves and a pace, and beside a receiving domain that
+ * puts everything off; the bare pool hands over one ready-made message.
+ */
+export async function measureSending(service: BenchService, brandId: number, relayPort: number): Promise<Measured[]> {
+  const addresses = Array.from({ length: MESSAGES }, (_, index) => addressOf(index * 4 + 1));
+  const listId = await listOf(service, brandId, 'Send', addresses);
+  const slow = Array.from({ length: SLOW }, (_, index) => `reader${index}@slow.example`);
+  const withSlow = await listOf(service, brandId, 'Send beside a slow domain', [...addresses, ...slow]);
+  const ready = await readyMade();
+  const times = { plain: [] as number[], all: [] as number[], slow: [] as number[], bare: [] as number[] };
+  for (let round = 0; round < ROUNDS; round++) {
+    times.bare.push(await sendBare(ready, relayPort));
+    times.plain.push(await send(service, brandId, `Send ${round}`, { listIds: [listId] }));
+    const cap = await service.client.createCap({ brandId, messages: 32, days: 1 });
+    const exclusion = await service.client.createExclusion({
+      brandId,
+      name: `Bounced lately ${round}`,
+      condition: 'bounced in the last 45 days',
+      reason: 'bench',
+    });
+    times.all.push(await send(service, brandId, `With all ${round}`, { listIds: [listId], ...WITH_ALL }));
+    await service.client.endCap({ id: cap.id });
+    await service.client.endExclusion({ id: exclusion.id, reason: 'bench' });
+    times.slow.push(await send(service, brandId, `Beside a slow one ${round}`, { listIds: [withSlow] }));
+  }
+  const row = (ours: number[], bare: number[]): Omit<Measured, 'name' | 'wanted'> => ({
+    unit: 'messages/s',
+    ours: MESSAGES / median(ours),
+    bare: MESSAGES / median(bare),
+    peakMb: service.peakMb(),
+  });
+  const messages = MESSAGES.toLocaleString('en-GB');
+  return [
+    { ...row(times.plain, times.bare), name: `sending ${messages} messages to a sink`, wanted: 0.6 },
+    { ...row(times.all, times.bare), name: 'the same under a cap, an exclusion, in waves, at a pace', wanted: 0.5 },
+    { ...row(times.all, times.plain), name: 'that beside the first', wanted: 0.85 },
+    {
+      ...row(times.slow, times.plain),
+      name: 'beside a domain that puts everything off, beside the first',
+      wanted: 0.95,
+    },
+  ];
+}
+
+async function listOf(service: BenchService, brandId: number, name: string, addresses: string[]): Promise<number> {
+  const list = await service.client.createList({ brandId, name });
+  const file = ['address,name', ...addresses.map((address, index) => `${address},Reader ${index}`)].join('\n');
+  await importEnd(service, (await service.client.importFile({ listId: list.id, fileName: `${name}.csv`, file })).id);
+  return list.id;
+}
+
+/** Seconds until as many have been accepted as are at domains that take them; what is left of it is cancelled. */
+async function send(service: BenchService, brandId: number, name: string, to: Partial<NewCampaign>): Promise<number> {
+  const { id } = await service.client.createCampaign({ brandId, name, subject: 'The sky', html: HTML, ...to });
+  const { willGet } = await service.client.preflight({ id });
+  const took = await seconds(async () => {
+    await service.client.startCampaign({ id, expect: willGet });
+    while ((await service.client.report({ id })).ledger.accepted < MESSAGES)
+      await new Promise((resolve) => setTimeout(resolve, 50));
+  });
+  if (willGet > MESSAGES) await service.client.cancelCampaign({ id });
+  return took;
+}
+
+async function sendBare(ready: Buffer, port: number): Promise<number> {
+  const pool = nodemailer.createTransport({
+    host: '127.0.0.1',
+    port,
+    pool: true,
+    maxConnections: CONNECTIONS,
+    maxMessages: Infinity,
+    ignoreTLS: true,
+  });
+  const took = await seconds(() =>
+    Promise.all(
+      Array.from({ length: MESSAGES }, (_, index) =>
+        pool.sendMail({ envelope: { from: 'b@returns.larkfield.example', to: addressOf(index) }, raw: ready }),
+      ),
+    ),
+  );
+  pool.close();
+  return took;
+}
+
+/** One message as ours are, made beforehand. */
+async function readyMade(): Promise<Buffer> {
+  const tokens = makeTokenizer([{ version: 1, secret: createHash('sha256').update('bench').digest() }]);
+  const { message } = compileMessage(
+    { subject: 'The sky', html: HTML, text: '' },
+    new Set(['first_name', 'name', 'address']),
+  );
+  const sender = {
+    brandName: 'Bench',
+    fromAddress: 'bench@larkfield.example',
+    returnDomain: 'returns.larkfield.example',
+    publicUrl: 'http://127.0.0.1:7401',
+    listName: 'Send',
+  };
+  return makeMimeBuilder()(
+    writeMessage(
+      message,
+      { contactId: 1, campaignId: 1, address: addressOf(1), fields: standardFields(addressOf(1), 'Reader 1') },
+      sender,
+      tokens,
+    ),
+  );
+}
