@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { cancelCampaign, pauseCampaign, resumeCampaign } from '../../src/operations/campaigns/control-campaign.ts';
+import { createExclusion, endExclusion } from '../../src/operations/campaigns/exclusions.ts';
 import { getCampaign } from '../../src/operations/campaigns/edit-campaign.ts';
 import { listChanges } from '../../src/operations/campaigns/look-at-ledger.ts';
 import {
@@ -101,6 +102,24 @@ describe('a rate', () => {
     expect(both(first, rest)).toHaveLength(2 * EACH);
     expect(await stateOf(id)).toBe('finished');
     expect((await lookAtProgress(deps, id)).waits).toMatchObject({ pace: 0, next: 0 });
+  });
+
+  test('keeps nobody waiting whom a condition leaves out by now', async () => {
+    const id = await start({
+      pace: { perHour: null, connections: null, domains: [{ domain: SLOW, perHour: 1, connections: null }] },
+    });
+    const one = await createExclusion(deps, {
+      brandId: world.brandId,
+      name: 'At the slow one',
+      condition: `domain is "${SLOW}"`,
+      reason: 'a test',
+      actor,
+    });
+    expect(await turn(id)).toHaveLength(EACH);
+    await turn(id);
+    expect(await findLedger(deps, id)).toMatchObject({ accepted: EACH, heldBack: EACH, waiting: 0 });
+    expect(await stateOf(id)).toBe('finished');
+    await endExclusion(deps, one.id, 'done', actor);
   });
 
   test('can be set, and taken away, while it runs', async () => {

@@ -15,7 +15,9 @@ ALTER TABLE delivery
   -- its time alone.
   ADD COLUMN parked text,
   -- When the recipient's own server was first asked.
-  ADD COLUMN first_tried_at timestamptz;
+  ADD COLUMN first_tried_at timestamptz,
+  -- Of those that are stored nobody is: they need not be gone through.
+  ADD CONSTRAINT delivery_parked_waits CHECK (parked IS NULL OR state = 'queued') NOT VALID;
 DROP INDEX delivery_waiting;
 CREATE INDEX delivery_waiting ON delivery (campaign_id, wave, contact_id) WHERE state = 'queued' AND parked IS NULL;
 CREATE INDEX delivery_parked ON delivery (campaign_id, parked, not_before) WHERE parked IS NOT NULL;

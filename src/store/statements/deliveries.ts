@@ -172,7 +172,7 @@ export async function holdBackLeftOut(
 ): Promise<void> {
   await execute(
     sql,
-    `UPDATE delivery d SET state = 'held-back', reasons = '{left-out}'::text[] || d.reasons, held_back_at = now(), claim_id = NULL, process_id = NULL, left_out_by = l.by
+    `UPDATE delivery d SET state = 'held-back', reasons = '{left-out}'::text[] || d.reasons, held_back_at = now(), claim_id = NULL, process_id = NULL, parked = NULL, left_out_by = l.by
      FROM unnest($2::bigint[], $3::text[]) AS l (contact_id, by) WHERE d.campaign_id = $1 AND d.contact_id = l.contact_id`,
     [campaignId, leftOut.map(({ contactId }) => contactId), leftOut.map(({ by }) => by)],
   );
