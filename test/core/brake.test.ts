@@ -147,10 +147,8 @@ describe('a simulated year', () => {
   test('at the healthy limit of complaints, 0.1 %, too', () => {
     const draw = draws(7);
     const atLimit = { hard: 0.004, block: 0.004, complaints: 0.001, unsubscribed: 0.003 };
-    const stopped = Array.from({ length: CAMPAIGNS }, () => send(draw, MESSAGES, atLimit)).filter(
-      Number.isFinite,
-    ).length;
-    expect(stopped).toBeLessThan(CAMPAIGNS / 20);
+    const stopped = Array.from({ length: 250 }, () => send(draw, MESSAGES, atLimit)).filter(Number.isFinite).length;
+    expect(stopped).toBeLessThan(250 / 20);
   });
 
   test.each<[string, Partial<Rates>, number]>([
