@@ -8,6 +8,12 @@ const WORDS: Readonly<Record<BrakeFigure, string>> = {
   unsubscribed: 'unsubscribed',
 };
 
+const DOMAIN = 'domain ';
+
+/** The receiving domain that a slice is about; null for the campaign or a wave of it. */
+export const domainOfSlice = (slice: string): string | null =>
+  slice.startsWith(DOMAIN) ? slice.slice(DOMAIN.length) : null;
+
 type Passed = Pick<Brake, 'slice' | 'figure' | 'events' | 'of' | 'limit'>;
 
 /** Which figure it is: `12 of 220 bounced hard`, and in a wave which one. */

@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { watchBrake } from '../../src/operations/campaigns/brake.ts';
 import { cancelCampaign, pauseCampaign, resumeCampaign } from '../../src/operations/campaigns/control-campaign.ts';
 import { createExclusion, endExclusion } from '../../src/operations/campaigns/exclusions.ts';
 import { getCampaign } from '../../src/operations/campaigns/edit-campaign.ts';
@@ -303,6 +304,27 @@ describe('a domain that is stopped', () => {
     await turn(one);
     expect(await stateOf(one)).toBe('finished');
   });
+});
+
+test('a storm that is held in the middle of a turn stops who is claimed already', async () => {
+  const id = await start();
+  const handed: string[] = [];
+  let isHeld = false;
+  await turn(id, async (to) => {
+    handed.push(to);
+    if (isSlow(to) && !isHeld) {
+      isHeld = true;
+      await deps.database.query(`INSERT INTO storm (domain, begins, ends, messages) VALUES ($1, now(), now(), 100)`, [
+        SLOW,
+      ]);
+      await watchBrake(deps);
+    }
+    return ACCEPTED;
+  });
+  // Groups of eight pass the gate together, and one is ahead.
+  expect(handed.filter(isSlow).length).toBeLessThanOrEqual(24);
+  await deps.database.query(`UPDATE storm SET state = 'dismissed'`);
+  await cancelCampaign(deps, id, actor);
 });
 
 test('in the end the tallies say what the ledger says', async () => {

@@ -1,6 +1,6 @@
 import type { Command } from 'commander';
 import { domainWords, paceLines, waitingFor } from '../../client/wording/sending-pace.ts';
-import { brakeWords } from '../../shared/brake.ts';
+import { brakeWords, domainOfSlice } from '../../shared/brake.ts';
 import type { CampaignPace } from '../../shared/contract/campaigns.ts';
 import type { Brake, DomainProgress, Progress } from '../../shared/contract/pace.ts';
 import { campaignNamed } from '../names.ts';
@@ -137,7 +137,8 @@ function stoppedLines(
 }
 
 function brakeLines(brake: Brake): string[] {
-  const where = brake.slice.startsWith('domain ') ? `${brake.slice.slice('domain '.length)}: ` : '';
+  const domain = domainOfSlice(brake.slice);
+  const where = domain === null ? '' : `${domain}: `;
   const what = brake.warned ? 'The brake warns' : 'The brake';
   const since = brake.releasedAt ? `; ${brake.releasedBy} went on: ${brake.reason}` : '';
   return [

@@ -1,5 +1,5 @@
-import { domainOf } from './domain-of.ts';
 import { createHash } from 'node:crypto';
+import { domainOf } from './domain-of.ts';
 import { normalDomain, parseAddress } from './normal-form.ts';
 
 /** What kind of thing a suppression entry names. */

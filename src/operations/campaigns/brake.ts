@@ -1,5 +1,5 @@
 import { DEFAULT_BRAKE_LIMITS, findPassed, LEAST_TRIED, since, type Passed } from '../../core/health/brake.ts';
-import { brakeWords } from '../../shared/brake.ts';
+import { brakeWords, domainOfSlice } from '../../shared/brake.ts';
 import type { BrakeLimits } from '../../shared/contract/pace.ts';
 import type { CampaignState } from '../../shared/words.ts';
 import { inTransaction } from '../../store/database.ts';
@@ -90,8 +90,6 @@ async function judge(sql: Sql, slice: Slice, limits: BrakeLimits, releases: Rele
   return findPassed(await countSliceSince(sql, slice, release.at), limits);
 }
 
-const DOMAIN = 'domain ';
-
 /** Stops a slice of a campaign. What has come to its end meanwhile is warned of. */
 async function brake(deps: Deps, slice: Slice, passed: Passed): Promise<void> {
   const { campaignId: id } = slice;
@@ -102,8 +100,8 @@ async function brake(deps: Deps, slice: Slice, passed: Passed): Promise<void> {
     const hasEnded = campaign.state === 'finished' || campaign.state === 'cancelled';
     if (!(await insertBrake(sql, slice, passed, hasEnded))) return;
     if (hasEnded) return noteChange(sql, id, `the brake warns: ${because}`, BY_ITSELF);
-    if (slice.slice.startsWith(DOMAIN)) {
-      const domain = slice.slice.slice(DOMAIN.length);
+    const domain = domainOfSlice(slice.slice);
+    if (domain !== null) {
       await stopDomain(sql, id, domain, { by: 'the brake', because });
       return noteChange(sql, id, `the brake stops ${domain}: ${because}`, BY_ITSELF);
     }

@@ -1,5 +1,6 @@
 import { compileMessage, TRAP_LINK } from '../../core/message/compile-message.ts';
 import type { CampaignState } from '../../shared/words.ts';
+import { domainOfSlice } from '../../shared/brake.ts';
 import { inTransaction } from '../../store/database.ts';
 import type { Sql } from '../../store/sql.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
@@ -129,7 +130,7 @@ export async function resumeCampaign(deps: Deps, id: number, actor: string, reas
     );
   await inTransaction(deps.database, async (sql) => {
     await waitForCampaign(sql, id);
-    const braked = (await listOpenBrakes(sql, [id])).some(({ slice }) => !slice.startsWith('domain '));
+    const braked = (await listOpenBrakes(sql, [id])).some(({ slice }) => domainOfSlice(slice) === null);
     if (campaign.state === 'paused' && braked && reason === '')
       throw new Problem(
         'invalid-input',

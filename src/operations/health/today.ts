@@ -1,4 +1,4 @@
-import { brakeWords } from '../../shared/brake.ts';
+import { brakeWords, domainOfSlice } from '../../shared/brake.ts';
 import { listWarnings } from '../../store/statements/brake.ts';
 import { listStopped, type StoppedRow } from '../../store/statements/pace.ts';
 import { DAY_MS } from '../../core/rules/sunset-ladder.ts';
@@ -95,8 +95,8 @@ async function listStops(deps: Deps, brandId: number): Promise<Today['stops']> {
   return [
     ...(await listStopped(deps.database, brandId, MOST_CASES)),
     ...warnings.map(({ campaignId, campaignName, at, ...passed }) => {
-      const domain = passed.slice.startsWith('domain ') ? passed.slice.slice('domain '.length) : null;
-      return { campaignId, campaignName, domain, because: `the brake warns: ${brakeWords(passed)}`, at };
+      const because = `the brake warns: ${brakeWords(passed)}`;
+      return { campaignId, campaignName, domain: domainOfSlice(passed.slice), because, at };
     }),
   ];
 }

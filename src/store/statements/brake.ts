@@ -1,5 +1,6 @@
 import type { BrakeCounts, Passed } from '../../core/health/brake.ts';
 import type { Brake, BrakeFigure } from '../../shared/contract/pace.ts';
+import { domainOfSlice } from '../../shared/brake.ts';
 import type { CampaignState } from '../../shared/words.ts';
 import { changedBy, rowsOf, type Sql } from '../sql.ts';
 import type { WithDates } from '../with-dates.ts';
@@ -138,8 +139,7 @@ export async function releaseBrakes(
   domain: string | null,
   { by, reason }: { by: string; reason: string },
 ): Promise<number> {
-  const isOf = (slice: string): boolean =>
-    domain === null ? !slice.startsWith('domain ') : slice === `domain ${domain}`;
+  const isOf = (slice: string): boolean => domainOfSlice(slice) === domain;
   const slices = (await listSlices(sql, [campaignId], 0)).filter(({ slice }) => isOf(slice));
   const before = Object.fromEntries(slices.map(({ campaignId: _, slice, ...counts }) => [slice, counts]));
   return changedBy(

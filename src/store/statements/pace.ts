@@ -27,16 +27,24 @@ const inMs = (instant: string): string => `(extract(epoch FROM ${instant}) * 100
 const COLUMNS = `p.domain, p.per_hour AS "perHour", p.connections, p.rate, p.base, p.tokens, ${inMs('p.tokens_at')} AS "tokensAt", ${inMs('p.quiet_since')} AS "quietSince",
   p.recent, p.put_off AS "putOff", p.parks, ${STOPPED} AS "isStopped", ${inMs('clock_timestamp()')} AS now`;
 
-/**
- * The paces of a campaign that limit something or under which somebody is parked, in order of domain, held until the
- * transaction ends. Domains that a storm stops get a row with it.
- */
-export async function holdPaces(sql: Sql, campaignId: number): Promise<PaceRow[]> {
+/** Gives the domains of held storms a row in a campaign, or in all that are sending: without room. */
+async function stopAtStorms(sql: Sql, campaignId: number | null): Promise<void> {
   await execute(
     sql,
-    `INSERT INTO campaign_pace (campaign_id, domain) SELECT DISTINCT $1::int, domain FROM storm WHERE state = 'held' AND domain NOT IN (SELECT domain FROM campaign_pace WHERE campaign_id = $1) ORDER BY 2 ON CONFLICT DO NOTHING`,
+    `INSERT INTO campaign_pace (campaign_id, domain)
+     SELECT DISTINCT k.id, s.domain FROM storm s CROSS JOIN campaign k
+     WHERE s.state = 'held' AND CASE WHEN $1::int IS NULL THEN k.state = 'sending' ELSE k.id = $1 END
+       AND NOT EXISTS (SELECT FROM campaign_pace p WHERE p.campaign_id = k.id AND p.domain = s.domain) ORDER BY 1, 2 ON CONFLICT DO NOTHING`,
     [campaignId],
   );
+}
+
+/**
+ * The paces of a campaign that limit something or under which somebody is parked, in order of domain, held until the
+ * transaction ends. Domains that a storm stops are among them.
+ */
+export async function holdPaces(sql: Sql, campaignId: number): Promise<PaceRow[]> {
+  await stopAtStorms(sql, campaignId);
   return rowsOf<PaceRow>(
     sql,
     `SELECT ${COLUMNS} FROM campaign_pace p
@@ -107,6 +115,7 @@ export async function countClaimed(sql: Sql, campaignId: number): Promise<Map<st
  * finds them gone. Within a transaction. Uses delivery_claimed.
  */
 export async function parkStopped(sql: Sql): Promise<void> {
+  await stopAtStorms(sql, null);
   const stopped = await rowsOf<{ campaignId: number; domain: string }>(
     sql,
     `SELECT p.campaign_id AS "campaignId", p.domain FROM campaign_pace p JOIN campaign k ON k.id = p.campaign_id

@@ -3,7 +3,7 @@ import { IconHandStop } from '@tabler/icons-react';
 import { useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import { domainWords, paceLines } from '../../../client/wording/sending-pace.ts';
-import { brakeWords } from '../../../shared/brake.ts';
+import { brakeWords, domainOfSlice } from '../../../shared/brake.ts';
 import type { Campaign } from '../../../shared/contract/campaigns.ts';
 import type { Brake, DomainProgress, Progress } from '../../../shared/contract/pace.ts';
 import { useAct } from '../../api/use-act.ts';
@@ -170,7 +170,7 @@ export function AboutDomain({
 }) {
   const one = progress.domains.find((row) => row.domain === domain);
   if (!one) return null;
-  const brake = progress.brakes.find(({ slice, releasedAt }) => slice === `domain ${domain}` && releasedAt === null);
+  const brake = progress.brakes.find(({ slice, releasedAt }) => domainOfSlice(slice) === domain && releasedAt === null);
   const waiting = one.waiting === 0 ? 'it' : `the ${count(one.waiting)}`;
   return (
     <Section head={domain}>

@@ -10,7 +10,7 @@ import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
 import { count, moment, percent, plural } from '../../components/words.ts';
-import { brakeFigure, brakeRate } from '../../../shared/brake.ts';
+import { brakeFigure, brakeRate, domainOfSlice } from '../../../shared/brake.ts';
 import type { Progress as ProgressOf } from '../../../shared/contract/pace.ts';
 import { AboutBrakes, AboutDomain, Receiving } from './receiving.tsx';
 import { Recipients, type Filter } from './recipients.tsx';
@@ -95,7 +95,7 @@ function askedOf(
   if (whole)
     return { headline: `The brake stopped it: ${brakeFigure(whole)}`, words: `${brakeRate(whole)}. `, domain: null };
   if (!stopped) return null;
-  const brake = open.find(({ slice }) => slice === DOMAIN + stopped.domain);
+  const brake = open.find(({ slice }) => domainOfSlice(slice) === stopped.domain);
   const waits =
     stopped.waiting === 0
       ? 'Nobody waits there just now'
@@ -107,15 +107,14 @@ function askedOf(
   };
 }
 
-const DOMAIN = 'domain ';
 /** The brake has stopped the campaign, and nobody has gone on. */
 const isOfWhole = ({ slice, releasedAt, warned }: ProgressOf['brakes'][number]): boolean =>
-  releasedAt === null && !warned && !slice.startsWith(DOMAIN);
+  releasedAt === null && !warned && domainOfSlice(slice) === null;
 
 /** Beside the leaf: the brake where it stopped the campaign, or warns; the domain that is open. */
 function Beside({ campaign, progress, chosen }: { campaign: Campaign; progress: ProgressOf; chosen: string | null }) {
   const brakes = progress.brakes.filter(
-    ({ slice, releasedAt, warned }) => releasedAt === null && (warned || !slice.startsWith(DOMAIN)),
+    ({ slice, releasedAt, warned }) => releasedAt === null && (warned || domainOfSlice(slice) === null),
   );
   return (
     <>
