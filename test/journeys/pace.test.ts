@@ -198,7 +198,7 @@ test('in the console: a draft gets a pace, a running campaign another; a domain 
     await pace.getByLabel('Receiving domain').fill(DEAD);
     await pace.getByLabel(`Messages an hour, ${DEAD}`).fill('1');
     await page.getByRole('button', { name: 'Save the draft' }).click();
-    await page.getByRole('button', { name: 'Edit the message' }).waitFor();
+    await page.getByRole('heading', { name: 'Edit the draft' }).waitFor({ state: 'hidden' });
     expect((await service.client.campaign({ id })).pace).toEqual({
       perHour: null,
       connections: null,
