@@ -5,7 +5,7 @@ import { measureCheck, measureLargeImport, measureReconcile } from './clean-cont
 import { measureConditions } from './conditions.ts';
 import { measureSending } from './sending.ts';
 import { measureTracking } from './tracking.ts';
-import { measureEvents, measureReading } from './what-comes-back.ts';
+import { measureEvents, measureFirstActs, measureReading } from './what-comes-back.ts';
 import { seconds, startHelper, startService, type BenchService, type Measured } from './support.ts';
 
 const ROWS = 200_000;
@@ -128,6 +128,7 @@ async function measureAll(service: BenchService, file: string): Promise<void> {
     ['sending', () => measureSending(service, brand.id, RELAY_PORT)],
     ['tracking', () => measureTracking(service, BARE_PORT)],
     ['reading', () => measureReading(service)],
+    ['first-acts', () => measureFirstActs(service, brand.id)],
     ['events', () => measureEvents(service, brand.id)],
     ['check', () => measureCheck(service, BARE_PORT)],
     ['large-import', () => measureLargeImport(service, brand.id, FOLDER)],

@@ -6,7 +6,7 @@ import type { Client } from 'pg';
 import { from as copyFrom } from 'pg-copy-streams';
 import { parseMessage } from '../src/core/returns/mime-parts.ts';
 import { readReturn } from '../src/core/returns/read-return.ts';
-import { addressOf, withClient } from './measuring.ts';
+import { addressOf, median, withClient } from './measuring.ts';
 import { seconds, type BenchService, type Measured } from './support.ts';
 
 const EVENTS = 100_000;
@@ -43,6 +43,7 @@ export async function measureReading(service: BenchService): Promise<Measured[]>
 const STORED = 5_000_000;
 /** Requests under way at once, as `avendel events import` has them. */
 const IN_FLIGHT = 2;
+const DAY_MS = 86_400_000;
 
 /**
  * Visits of other systems into the store with activity folded, beside COPY of the same rows into a table with the same
@@ -67,25 +68,15 @@ export async function measureEvents(service: BenchService, brandId: number): Pro
 type Rates = Pick<Measured, 'unit' | 'ours' | 'bare'>;
 
 async function measureVisits(service: BenchService, brandId: number, source: string): Promise<Rates> {
-  const start = Date.now() - 20 * 86_400_000;
-  const lines = Array.from({ length: EVENTS }, (_, index) =>
-    JSON.stringify({
-      kind: 'visited',
-      at: new Date(start + index * 10_000).toISOString(),
-      source,
-      externalId: `visit ${index}`,
-      address: addressOf(index),
-      brandId,
-    }),
-  );
-  let from = 0;
-  const lane = async (): Promise<void> => {
-    for (; from < EVENTS;) {
-      const batch = lines.slice(from, (from += BATCH));
-      await service.client.recordEvents({ file: batch.join('\n') });
-    }
-  };
-  const ours = await seconds(() => Promise.all(Array.from({ length: IN_FLIGHT }, lane)));
+  const start = Date.now() - 20 * DAY_MS;
+  const ours = await tellSeconds(service, EVENTS, (index) => ({
+    kind: 'visited',
+    at: new Date(start + index * 10_000).toISOString(),
+    source,
+    externalId: `visit ${index}`,
+    address: addressOf(index),
+    brandId,
+  }));
   const bare = await withClient(service.databaseUrl, async (client) => {
     const { rows: stored } = await client.query<{ line: string }>(
       `SELECT concat_ws(',', id, contact_id, brand_id, kind, occurred_at, recorded_at, actor, source, external_id) AS line FROM event WHERE source = '${source}'`,
@@ -106,6 +97,59 @@ async function measureVisits(service: BenchService, brandId: number, source: str
     return took;
   });
   return { unit: 'events/s', ours: EVENTS / ours, bare: EVENTS / bare };
+}
+
+/**
+ * Opens of another system's messages: each the first of its message, which changes the ledger and the tallies, beside as
+ * many that come after them.
+ */
+export async function measureFirstActs(service: BenchService, brandId: number): Promise<Measured> {
+  const times = { first: [] as number[], later: [] as number[] };
+  for (let round = 0; round < FIRST_ROUNDS; round++) {
+    const start = Date.now() - 10 * DAY_MS;
+    const draft = { brandId, name: `Told of ${round}`, subject: 's', html: '<p>x</p>', listIds: [1] };
+    const { id: campaignId } = await service.client.recordCampaign({
+      ...draft,
+      startedAt: new Date(start).toISOString(),
+    });
+    const tell = (kind: string, source: string, after: number): Promise<number> =>
+      tellSeconds(service, FIRST_ACTS, (index) => ({
+        kind,
+        at: new Date(start + after + index).toISOString(),
+        source,
+        externalId: `${kind} ${round} ${index}`,
+        address: addressOf(index),
+        brandId,
+        campaignId,
+      }));
+    await tell('sent', 'elsewhere', 0);
+    times.first.push(await tell('opened', 'once', DAY_MS));
+    times.later.push(await tell('opened', 'again', 2 * DAY_MS));
+  }
+  return {
+    name: `${FIRST_ACTS.toLocaleString('en-GB')} opens, each the first of its message, beside later ones`,
+    unit: 'events/s',
+    ours: FIRST_ACTS / median(times.first),
+    bare: FIRST_ACTS / median(times.later),
+    wanted: 0.65,
+    peakMb: service.peakMb(),
+  };
+}
+
+const FIRST_ACTS = 50_000;
+const FIRST_ROUNDS = 3;
+
+/** Seconds that so many events take, as `avendel events import` tells them. */
+function tellSeconds(service: BenchService, count: number, eventOf: (index: number) => object): Promise<number> {
+  const lines = Array.from({ length: count }, (_, index) => JSON.stringify(eventOf(index)));
+  let from = 0;
+  const lane = async (): Promise<void> => {
+    for (; from < count;) {
+      const batch = lines.slice(from, (from += BATCH));
+      await service.client.recordEvents({ file: batch.join('\n') });
+    }
+  };
+  return seconds(() => Promise.all(Array.from({ length: IN_FLIGHT }, lane)));
 }
 
 /** Opens of people over the last months, put into the tables outright, with the activity that they make. */

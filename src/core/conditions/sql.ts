@@ -23,8 +23,8 @@ export interface Needs {
   /** The brand's `contact_stage g` of the contact, joined from the left. */
   stage: boolean;
   /**
-   * The CTE `decided` of the brand's ladder, which must come before, with the messages of whoever is silent for so many
-   * days, up to as many messages as are asked for; null where it is not read.
+   * The CTE `measured` of everybody's silence, which must come before, with the messages of whoever is silent for so
+   * many days, up to as many messages as are asked for; null where it is not read.
    */
   silence: { leastDays: number; messages: number } | null;
   /** The contact's `v (score)`, joined from the CTE `scored`, which must come before. */
@@ -158,8 +158,7 @@ export class ConditionWriter {
       case 'automated':
         return `(c.id IN (SELECT contact_id FROM automated_address WHERE state = 'marked'${this.ofThem('contact_id')}))`;
       case 'newcomer':
-        this.needs.silence = { leastDays: 0, messages: this.needs.silence?.messages ?? 0 };
-        return `(c.id IN (SELECT contact_id FROM decided WHERE stage = 'new'))`;
+        return this.newcomer();
       case 'mailable':
         this.needs.mailable = true;
         return '(c.id IN (SELECT id FROM mailable))';
@@ -203,7 +202,7 @@ export class ConditionWriter {
           leastDays: Math.min(this.needs.silence?.leastDays ?? Infinity, condition.days),
           messages: Math.max(this.needs.silence?.messages ?? 0, condition.messages),
         };
-        return `(c.id IN (SELECT contact_id FROM decided WHERE silent_days >= ${this.put(condition.days)}::int AND messages >= ${this.put(condition.messages)}::int))`;
+        return `(c.id IN (SELECT contact_id FROM measured WHERE silent_days >= ${this.put(condition.days)}::int AND messages >= ${this.put(condition.messages)}::int))`;
       case 'event':
         return this.event(condition.event);
     }
@@ -229,6 +228,12 @@ export class ConditionWriter {
     const found = all.find((one) => one.name === name);
     if (!found) throw new Error(`a name that was not checked: ${name}`);
     return found.id;
+  }
+
+  private newcomer(): string {
+    const { days, messages } = this.context.rule.grace;
+    this.needs.silence = { leastDays: 0, messages: this.needs.silence?.messages ?? 0 };
+    return `(c.id IN (SELECT contact_id FROM measured WHERE joined_days < ${this.put(days)}::int OR ever < ${this.put(messages)}::int))`;
   }
 
   private segment(name: string): string {

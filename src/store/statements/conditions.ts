@@ -8,7 +8,7 @@ import type { Stage } from '../../shared/words.ts';
 import { baseAddressSql } from './eligibility.ts';
 import { findHoldBack, keepMailable, keepMailableByAny, listSendingBrands, type SendingBrand } from './mailable.ts';
 import { scoredCte, scoreJoin } from './scores.ts';
-import { countingOfMany, decidedCtes, findDecidedStage, OF_FEW, type Counting } from './sunset-stages.ts';
+import { countingOfMany, measuredCtes, findDecidedStage, OF_FEW, type Counting } from './sunset-stages.ts';
 
 /** Parameters that the CTE of silence takes; those of a condition come behind them. */
 const SILENCE = 3;
@@ -36,7 +36,7 @@ async function before(
   const silence =
     needs.silence === null
       ? ''
-      : `, ${decidedCtes(context.rule, await countingOf(sql, context, needs.silence, among))}`;
+      : `, ${measuredCtes(context.rule, await countingOf(sql, context, needs.silence, among))}`;
   const score = needs.score ? `, ${scoredCte(context.score, among === null ? null : '$2::bigint[]')}` : '';
   return {
     ctes: `WITH given AS (SELECT $1::int, $2::bigint[], $3::timestamptz)${silence}${score}`,

@@ -5,8 +5,10 @@
  * apart; what was refused, put off or called back is taken out.
  *  A row is held before anything else is, so that two campaigns that hand over to one contact come one after the other.
  */
+import type { Compared } from '../../shared/contract/tallies.ts';
 import { execute, rowsOf, type Sql } from '../sql.ts';
 import { hasRoom } from './capped.ts';
+import { COMPARED } from './tallies.ts';
 
 /** A message to one contact. */
 export interface Message {
@@ -176,15 +178,16 @@ export async function takeInMailed(sql: Sql, after: number, upto: number): Promi
  * Derives all rows from the ledger and holds them beside those that are kept: how many there are, and the contacts of
  * those that differ. Reads one snapshot, and changes nothing. To be run within overWholeSet.
  */
-export async function compareMailed(sql: Sql): Promise<{ rows: number; differing: number[] }> {
+export async function compareMailed(sql: Sql): Promise<Compared<number>> {
   const same = COLUMNS.map((column) => `m.${column} = n.${column}`).join(' AND ');
-  const [row] = await rowsOf<{ rows: number; differing: number[] }>(
+  const [row] = await rowsOf<Compared<number>>(
     sql,
     `WITH derived AS (${derivedSql('true')}),
      compared AS (
        SELECT coalesce(m.contact_id, n.contact_id) AS contact_id, CASE WHEN n.contact_id IS NULL THEN m.ever = 0 AND m.lost_at = '{}' ELSE coalesce(${same}, false) END AS same
        FROM mailed m FULL JOIN derived n USING (contact_id, brand_id))
-     SELECT count(*)::int AS rows, coalesce(array_agg(DISTINCT contact_id::float8) FILTER (WHERE NOT same), '{}') AS differing FROM compared`,
+     SELECT ${COMPARED} FROM (
+       SELECT count(*)::int AS rows, coalesce(array_agg(DISTINCT contact_id::float8) FILTER (WHERE NOT same), '{}') AS differing FROM compared) c`,
   );
   return row!;
 }

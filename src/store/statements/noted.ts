@@ -3,11 +3,12 @@
  * first opened, clicked, complained or unsubscribed, when they bounced, and when a trap link was followed. The tallies
  * follow from it.
  */
+import type { Compared } from '../../shared/contract/tallies.ts';
 import type { Actor } from '../../shared/words.ts';
 import { queryPrepared } from '../prepared.ts';
 import { execute, rowsOf, type Sql } from '../sql.ts';
 import type { Message } from './mailed.ts';
-import { countedUnderSql, dayOf } from './tallies.ts';
+import { COMPARED, countedUnderSql, dayOf } from './tallies.ts';
 
 /**
  * Rows of a ledger that something is known of before the message itself, for rows `n (campaign_id, contact_id)`: that
@@ -190,16 +191,17 @@ export async function takeInTallies(sql: Sql, after: number, upto: number): Prom
  * Holds what is noted on messages beside what their events say: how many messages have events, and the contacts of
  * those that differ. Reads one snapshot, and changes nothing. To be run within overWholeSet.
  */
-export async function compareNoted(sql: Sql): Promise<{ rows: number; differing: number[] }> {
+export async function compareNoted(sql: Sql): Promise<Compared<number>> {
   const all = { ...FIRST_ACTS, ...FIRST_BOUNCES };
   const differs = Object.keys(all).map((column) => `d.${column} IS DISTINCT FROM a.${column}`);
-  const [row] = await rowsOf<{ rows: number; differing: number[] }>(
+  const [row] = await rowsOf<Compared<number>>(
     sql,
     `WITH acted AS (
        SELECT e.campaign_id, e.contact_id, ${firstOf(all, 'e.occurred_at')} FROM event e
        WHERE e.campaign_id IS NOT NULL AND e.kind IN ('opened', 'clicked', 'complained', 'unsubscribed', 'bounced') GROUP BY 1, 2)
-     SELECT count(a.contact_id)::int AS rows, coalesce(array_agg(DISTINCT d.contact_id::float8) FILTER (WHERE d.tallied AND (${differs.join(' OR ')})), '{}') AS differing
-     FROM delivery d LEFT JOIN acted a USING (campaign_id, contact_id)`,
+     SELECT ${COMPARED} FROM (
+       SELECT count(a.contact_id)::int AS rows, coalesce(array_agg(DISTINCT d.contact_id::float8) FILTER (WHERE d.tallied AND (${differs.join(' OR ')})), '{}') AS differing
+       FROM delivery d LEFT JOIN acted a USING (campaign_id, contact_id)) c`,
   );
   return row!;
 }

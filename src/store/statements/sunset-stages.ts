@@ -74,19 +74,12 @@ function reachedCte(counting: Counting): string {
 }
 
 /**
- * CTEs that end in `decided (contact_id, stage, silent_days, messages, current)` for the contacts that a brand's rule
- * covers ($1 brand, $2 contacts or null for all): the twin of core/rules/sunset-ladder on sets, held to it by a
- * differential test. Counted are messages that were accepted and did not bounce, by when they were handed over. Where
- * the rule covers some (`covered`), they stand in the table `matching`, and all others are `new`.
+ * CTEs that end in `measured (contact_id, silent_since, silent_days, messages, ever, joined_days)` for the contacts on a
+ * brand's lists ($1 brand, $2 contacts or null for all). Counted are messages that were accepted and did not bounce, by
+ * when they were handed over. Read once, it costs no more than what is read of it.
  */
-export function decidedCtes(rule: SunsetRule, counting: Counting, covered: Covered = 'all'): string {
+export function measuredCtes(rule: SunsetRule, counting: Counting): string {
   const engaged = rule.engagingActs.map((act) => LATEST_OF_ACT[act]).join(', ');
-  const steps = [...rule.steps]
-    .reverse()
-    .map(
-      (step) =>
-        `WHEN silent_days >= ${Number(step.days)} AND messages >= ${Number(step.messages)} THEN '${step.stage}'`,
-    );
   return `
   silence AS (
     SELECT c.id AS contact_id, c.joined_at, greatest(c.joined_at, ${engaged}, r.restarted_at) AS silent_since
@@ -102,7 +95,22 @@ export function decidedCtes(rule: SunsetRule, counting: Counting, covered: Cover
     SELECT s.contact_id, s.silent_since, s.messages, s.ever,
       greatest(0, floor(extract(epoch FROM $3::timestamptz - s.silent_since) / 86400))::int AS silent_days,
       greatest(0, floor(extract(epoch FROM $3::timestamptz - s.joined_at) / 86400))::int AS joined_days
-    FROM reached s),
+    FROM reached s)`;
+}
+
+/**
+ * CTEs that end in `decided (contact_id, stage, silent_days, messages, current)` for the contacts that a brand's rule
+ * covers: the twin of core/rules/sunset-ladder on sets, held to it by a differential test. Where the rule covers some
+ * (`covered`), they stand in the table `matching`, and all others are `new`.
+ */
+export function decidedCtes(rule: SunsetRule, counting: Counting, covered: Covered = 'all'): string {
+  const steps = [...rule.steps]
+    .reverse()
+    .map(
+      (step) =>
+        `WHEN silent_days >= ${Number(step.days)} AND messages >= ${Number(step.messages)} THEN '${step.stage}'`,
+    );
+  return `${measuredCtes(rule, counting)},
   decided AS (
     SELECT m.contact_id, m.silent_since, m.silent_days, m.messages, cs.stage AS current, cs.since,
       CASE WHEN ${covered === 'all' ? '' : 'm.contact_id NOT IN (SELECT id FROM matching) OR '}joined_days < ${Number(rule.grace.days)} OR ever < ${Number(rule.grace.messages)} THEN 'new' ${steps.join(' ')} ELSE 'engaged' END AS stage

@@ -2,6 +2,7 @@
  * Counts of what is sent and what comes of it, kept when it is recorded: triggers on `delivery` write what each
  * statement changes into `tally_change`, one process folds that into the tallies, and pages read both.
  */
+import type { Compared } from '../../shared/contract/tallies.ts';
 import { changedBy, execute, rowsOf, type Sql } from '../sql.ts';
 
 /** The advisory lock of whoever folds. */
@@ -109,12 +110,17 @@ export async function countDeliveryStates(sql: Sql): Promise<Record<string, numb
   return Object.fromEntries(rows.map((row) => [row.state, row.n]));
 }
 
+/** So many of those that differ are named. */
+const SAMPLE = 20;
+/** Columns of `Compared` over the column `rows` and the array `differing` of all that differ. */
+export const COMPARED = `rows, cardinality(differing) AS differing, differing[1:${SAMPLE}] AS sample`;
+
 /**
- * Counts all tallies anew from the ledger and holds them beside those that are kept: how many there are, and some that
- * differ. Reads one snapshot, and changes nothing. To be run within overWholeSet.
+ * Counts all tallies anew from the ledger and holds them beside those that are kept. Reads one snapshot, and changes
+ * nothing. To be run within overWholeSet.
  */
-export async function compareTallies(sql: Sql): Promise<{ rows: number; differing: string[] }> {
-  const [row] = await rowsOf<{ rows: number; differing: string[] }>(
+export async function compareTallies(sql: Sql): Promise<Compared<string>> {
+  const [row] = await rowsOf<Compared<string>>(
     sql,
     `WITH derived AS MATERIALIZED (
        SELECT campaign_id, wave, day, domain, source, list_id, stage, figure, hours, count(*)::int AS n FROM delivery_figure GROUP BY 1, 2, 3, 4, 5, 6, 7, 8, 9),
@@ -132,7 +138,8 @@ export async function compareTallies(sql: Sql): Promise<{ rows: number; differin
          UNION ALL
          SELECT k.brand_id, d.day, b.counted_by, b.one, b.two, d.figure, 0, d.n FROM derived d JOIN campaign k ON k.id = d.campaign_id CROSS JOIN LATERAL counted_under(d.domain, d.source, d.list_id, d.stage) b
          WHERE d.day IS NOT NULL) t GROUP BY brand_id, day, counted_by, one, two, figure)
-     SELECT count(*)::int AS rows, coalesce(array_agg(name || ': ' || kept || ' instead of ' || counted) FILTER (WHERE kept <> counted), '{}') AS differing FROM compared`,
+     SELECT ${COMPARED} FROM (
+       SELECT count(*)::int AS rows, coalesce(array_agg(name || ': ' || kept || ' instead of ' || counted) FILTER (WHERE kept <> counted), '{}') AS differing FROM compared) c`,
   );
   return row!;
 }
