@@ -1,17 +1,56 @@
 import pg from 'pg';
+import type { Deps } from '../src/operations/deps.ts';
+import { catchUp } from '../src/operations/tallies/catch-up.ts';
+import { makeFolding } from '../src/operations/tallies/fold-tallies.ts';
+import { migrate, openDatabase } from '../src/store/database.ts';
 import { withClient } from './measuring.ts';
+import { seconds } from './support.ts';
 
 const CONTACTS = 1_000_000;
 const EVENTS = 20_000_000;
 const CAMPAIGNS = 40;
+const DOMAINS = ['lanternpost', 'quillmail', 'hearthmail', 'campusnet', 'gauzepost'];
 /** Changed together with what is generated: another base is made then. */
 const NAME = 'avendel_conditions_2';
 
 /**
- * The base of a million contacts and twenty million events: generated once, and kept beside the other bench databases.
+ * Works over the base of a million contacts, three million deliveries and twenty million events, at this instant. It is
+ * generated once, and kept beside the other bench databases.
  */
-export async function conditionsWorld(server: string, migrate: (url: string) => Promise<void>): Promise<string> {
+export async function overConditionsWorld<T>(
+  server: string,
+  now: Date,
+  work: (deps: Deps, url: string) => Promise<T>,
+): Promise<T> {
   const url = `${server}/${NAME}`;
+  await makeOnce(server, url);
+  const database = await openDatabase(url, 2);
+  try {
+    const deps = { database, now: () => now, remembered: new Map(), costly: new Map(), announce: () => undefined };
+    await takeIn(deps as unknown as Deps);
+    return await work(deps as unknown as Deps, url);
+  } finally {
+    await database.destroy();
+  }
+}
+
+/** Takes in what was sent before there were tallies, and folds what changed. */
+async function takeIn(deps: Deps): Promise<void> {
+  const took = await seconds(async () => {
+    while (await catchUp(deps));
+    const fold = makeFolding(deps);
+    while ((await fold()) > 0);
+  });
+  process.stderr.write(`Taken in what was sent before: ${took.toFixed(0)} s\n`);
+}
+
+async function migrated(url: string): Promise<void> {
+  const database = await openDatabase(url, 2);
+  await migrate(database);
+  await database.destroy();
+}
+
+async function makeOnce(server: string, url: string): Promise<void> {
   const client = new pg.Client({ connectionString: `${server}/postgres` });
   await client.connect();
   const { rows } = await client.query('SELECT FROM pg_database WHERE datname = $1', [NAME]);
@@ -21,18 +60,20 @@ export async function conditionsWorld(server: string, migrate: (url: string) => 
     );
     await client.query('DROP DATABASE IF EXISTS avendel_conditions_new WITH (FORCE)');
     await client.query('CREATE DATABASE avendel_conditions_new');
-    await migrate(`${server}/avendel_conditions_new`);
+    await migrated(`${server}/avendel_conditions_new`);
     await withClient(`${server}/avendel_conditions_new`, fill);
     await client.query(`ALTER DATABASE avendel_conditions_new RENAME TO ${NAME}`);
-  } else await migrate(url);
+  } else await migrated(url);
   await client.end();
   await withClient(url, (world) =>
     world.query(
       `INSERT INTO automated_address (contact_id, state, evidence) SELECT id, 'marked', '{}' FROM contact WHERE id % 30 = 0 ON CONFLICT DO NOTHING`,
     ),
   );
-  return url;
 }
+
+/** The address of a contact by its number. */
+export const readerOf = (id: number): string => `reader${id}@${DOMAINS[id % DOMAINS.length]}.example`;
 
 /** Everything hangs on the contact's number by hashes, so that what one asks for is spread over the base. */
 async function fill(client: pg.Client): Promise<void> {
@@ -44,7 +85,7 @@ async function fill(client: pg.Client): Promise<void> {
     INSERT INTO suppression_list (name, built_in, scope, scope_id, reach) VALUES ('Complaints', 'complaint', 'brand', 1, 'marketing'), ('Opted out', 'opt-out', 'brand', 1, 'marketing'), ('Sunset', 'sunset', 'brand', 1, 'marketing'), ('Do not write', NULL, 'organisation', NULL, 'everything');
     INSERT INTO attribute_type (name, type) VALUES ('tier', 'text'), ('visits', 'number');
     INSERT INTO contact (id, address, name, attributes, joined_at, tags, deliverability)
-    SELECT n, 'reader' || n || '@' || (ARRAY['lanternpost','quillmail','hearthmail','campusnet','gauzepost'])[1 + n % 5] || '.example', 'Reader ' || n,
+    SELECT n, 'reader' || n || '@' || (ARRAY['${DOMAINS.join(`','`)}'])[1 + n % 5] || '.example', 'Reader ' || n,
       jsonb_build_object('visits', n % 23) || CASE WHEN n % 3 = 0 THEN jsonb_build_object('tier', (ARRAY['friend','patron'])[1 + n % 2]) ELSE '{}' END,
       now() - ${spread(1, '1100')} * interval '1 day', CASE WHEN n % 9 = 0 THEN '{board}'::text[] ELSE '{}' END, CASE WHEN n % 50 = 0 THEN 'undeliverable' WHEN n % 51 = 0 THEN 'doubtful' ELSE 'deliverable' END
     FROM generate_series(1, ${CONTACTS}) n;
@@ -90,5 +131,7 @@ async function fill(client: pg.Client): Promise<void> {
       max(occurred_at) FILTER (WHERE kind = 'sent'), max(occurred_at) FILTER (WHERE kind = 'bounced'), max(occurred_at) FILTER (WHERE kind = 'opened' AND actor = 'human'), max(occurred_at) FILTER (WHERE kind = 'clicked' AND actor = 'human'),
       max(occurred_at) FILTER (WHERE kind = 'visited'), max(occurred_at) FILTER (WHERE kind = 'purchased'), max(occurred_at) FILTER (WHERE kind = 'replied')
     FROM event GROUP BY contact_id`);
+  for (const table of ['brand', 'list', 'contact', 'campaign'])
+    await client.query(`SELECT setval(pg_get_serial_sequence('${table}', 'id'), max(id)) FROM ${table}`);
   await client.query('VACUUM ANALYZE');
 }

@@ -2,6 +2,7 @@ import { mkdirSync, statSync } from 'node:fs';
 import pg from 'pg';
 import { addressOf, copyBare, copyIndexed, importSeconds, median, withClient, writeRows } from './measuring.ts';
 import { measureCheck, measureLargeImport, measureReconcile } from './clean-contacts.ts';
+import { measureAtSize } from './at-size.ts';
 import { measureConditions } from './conditions.ts';
 import { measureSending } from './sending.ts';
 import { measureTracking } from './tracking.ts';
@@ -100,9 +101,16 @@ async function measurePreflight(service: BenchService, listId: number, brandId: 
   };
 }
 
+/** Parts that build on none before them. */
+const alone: [string, () => Promise<Measured[]>][] = [
+  ['conditions', () => measureConditions(server)],
+  ['at-size', () => measureAtSize(server, RELAY_PORT, SERVICE_PORT)],
+];
+
 async function main(): Promise<void> {
   mkdirSync(FOLDER, { recursive: true });
-  if (process.argv[2] === 'conditions') return print(await measureConditions(server));
+  const one = alone.find(([name]) => name === process.argv[2]);
+  if (one) return print([await one[1]()].flat());
   const file = await writeRows(`${FOLDER}/contacts.csv`, 'reader', ROWS);
   const sink = await startHelper('sink.js', String(RELAY_PORT));
   let service: BenchService | undefined;
@@ -133,7 +141,7 @@ async function measureAll(service: BenchService, file: string): Promise<void> {
     ['check', () => measureCheck(service, BARE_PORT)],
     ['large-import', () => measureLargeImport(service, brand.id, FOLDER)],
     ['reconcile', () => measureReconcile(service, FOLDER)],
-    ['conditions', () => measureConditions(server)],
+    ...alone,
   ];
   const results: Measured[] = [];
   // Each part builds on the ones before it: naming one runs up to it.

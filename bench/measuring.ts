@@ -86,5 +86,11 @@ export function copyBare(service: BenchService, file: string): Promise<number> {
   });
 }
 
+/** Tells events as `avendel events import` does. @throws when one of them is refused */
+export async function tell(service: BenchService, events: object[]): Promise<void> {
+  const { refused } = await service.client.recordEvents({ file: events.map((one) => JSON.stringify(one)).join('\n') });
+  if (refused.length > 0) throw new Error(refused[0]!.detail);
+}
+
 /** The middle one; of an even number the upper of the two. */
 export const median = (all: number[]): number => all.sort((a, b) => a - b)[Math.floor(all.length / 2)]!;

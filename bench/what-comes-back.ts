@@ -6,7 +6,7 @@ import type { Client } from 'pg';
 import { from as copyFrom } from 'pg-copy-streams';
 import { parseMessage } from '../src/core/returns/mime-parts.ts';
 import { readReturn } from '../src/core/returns/read-return.ts';
-import { addressOf, median, withClient } from './measuring.ts';
+import { addressOf, median, tell, withClient } from './measuring.ts';
 import { seconds, type BenchService, type Measured } from './support.ts';
 
 const EVENTS = 100_000;
@@ -100,8 +100,8 @@ async function measureVisits(service: BenchService, brandId: number, source: str
 }
 
 /**
- * Opens of another system's messages: each the first of its message, which changes the ledger and the tallies, beside as
- * many that come after them.
+ * Opens of messages that another system sent: each the first of its message, which changes the ledger and the tallies,
+ * beside as many that come after them.
  */
 export async function measureFirstActs(service: BenchService, brandId: number): Promise<Measured> {
   const times = { first: [] as number[], later: [] as number[] };
@@ -112,7 +112,7 @@ export async function measureFirstActs(service: BenchService, brandId: number): 
       ...draft,
       startedAt: new Date(start).toISOString(),
     });
-    const tell = (kind: string, source: string, after: number): Promise<number> =>
+    const told = (kind: string, source: string, after: number): Promise<number> =>
       tellSeconds(service, FIRST_ACTS, (index) => ({
         kind,
         at: new Date(start + after + index).toISOString(),
@@ -122,9 +122,9 @@ export async function measureFirstActs(service: BenchService, brandId: number): 
         brandId,
         campaignId,
       }));
-    await tell('sent', 'elsewhere', 0);
-    times.first.push(await tell('opened', 'once', DAY_MS));
-    times.later.push(await tell('opened', 'again', 2 * DAY_MS));
+    await told('sent', 'elsewhere', 0);
+    times.first.push(await told('opened', 'once', DAY_MS));
+    times.later.push(await told('opened', 'again', 2 * DAY_MS));
   }
   return {
     name: `${FIRST_ACTS.toLocaleString('en-GB')} opens, each the first of its message, beside later ones`,
@@ -139,15 +139,12 @@ export async function measureFirstActs(service: BenchService, brandId: number): 
 const FIRST_ACTS = 50_000;
 const FIRST_ROUNDS = 3;
 
-/** Seconds that so many events take, as `avendel events import` tells them. */
+/** Seconds that so many events take, two requests at once. */
 function tellSeconds(service: BenchService, count: number, eventOf: (index: number) => object): Promise<number> {
-  const lines = Array.from({ length: count }, (_, index) => JSON.stringify(eventOf(index)));
+  const events = Array.from({ length: count }, (_, index) => eventOf(index));
   let from = 0;
   const lane = async (): Promise<void> => {
-    for (; from < count;) {
-      const batch = lines.slice(from, (from += BATCH));
-      await service.client.recordEvents({ file: batch.join('\n') });
-    }
+    for (; from < count;) await tell(service, events.slice(from, (from += BATCH)));
   };
   return seconds(() => Promise.all(Array.from({ length: IN_FLIGHT }, lane)));
 }

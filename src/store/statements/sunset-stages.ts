@@ -74,7 +74,7 @@ function reachedCte(counting: Counting): string {
 }
 
 /**
- * CTEs that end in `measured (contact_id, silent_since, silent_days, messages, ever, joined_days)` for the contacts on a
+ * CTEs that end in `measured (contact_id, silent_since, silent_days, messages, ever, joined_days)` for contacts on the
  * brand's lists ($1 brand, $2 contacts or null for all). Counted are messages that were accepted and did not bounce, by
  * when they were handed over. Read once, it costs no more than what is read of it.
  */
