@@ -2,7 +2,7 @@ import { overFewRows, type Database } from '../database.ts';
 import { execute, rowsOf, type Sql } from '../sql.ts';
 import { queryPrepared } from '../prepared.ts';
 import { cappedBySql, countedBy } from './capped.ts';
-import { holdForAllBrands, recountMailed, TAKE_PLACES, type Message } from './mailed.ts';
+import { holdForAllBrands, recountMailed, STILL_CLAIMED, TAKE_PLACES, type Message } from './mailed.ts';
 import { countedUnderSql, dayOf } from './tallies.ts';
 import { STOPPED } from './pace.ts';
 import { livingProcessSql } from './processes.ts';
@@ -240,7 +240,7 @@ const gate = (places: string): string => `WITH picked AS (
     day = ${dayOf('now()', '$2::int')},
     attempts = d.attempts + CASE WHEN ${passes(places)} THEN 1 ELSE 0 END
   FROM verdict v JOIN unnest($6::bigint[], $7::uuid[]) AS g(contact_id, claim_id) USING (contact_id)${places === '' ? '' : ' LEFT JOIN placed p USING (contact_id)'}
-  WHERE d.campaign_id = v.campaign_id AND d.contact_id = v.contact_id AND d.state = 'claimed' AND d.claim_id = g.claim_id AND d.handed_at IS NULL
+  WHERE ${STILL_CLAIMED}
     AND EXISTS (SELECT FROM campaign WHERE id = $1::int AND state = 'sending')
   RETURNING d.contact_id, CASE WHEN d.handed_at IS NOT NULL THEN 'passed' ELSE 'back' END AS went)
      SELECT contact_id, went FROM changed

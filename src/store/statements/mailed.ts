@@ -35,6 +35,13 @@ const MERGED = ['campaigns', 'at']
   .join(', ');
 
 /**
+ * The row of whoever of a group `g` with a `verdict v` is still claimed as it was, found by their key: of those that are
+ * claimed there is an index of its own, which has little in it as a rule, and the planner would go through all of it for
+ * each. What is put behind the state hides it.
+ */
+export const STILL_CLAIMED = `d.campaign_id = v.campaign_id AND d.contact_id = v.contact_id AND d.state || '' = 'claimed' AND d.claim_id = g.claim_id AND d.handed_at IS NULL`;
+
+/**
  * Takes a place for each eligible recipient of a group whom nobody has called back, as handed over now: part of the
  * second gate, over its `verdict`, `capping`, parameters and groups. None is taken where a cap of the brand is full:
  * that is asked of the newest row, after waiting for whoever has it. A cap of all brands can only be asked by whoever
@@ -45,7 +52,7 @@ export const TAKE_PLACES = `
   INSERT INTO mailed AS m (contact_id, brand_id, ever, campaigns, at)
   SELECT v.contact_id, $2::int, 1, ARRAY[$1::int], ARRAY[now()]
   FROM verdict v JOIN unnest($6::bigint[], $7::uuid[]) AS g(contact_id, claim_id) USING (contact_id)
-  JOIN delivery d ON d.campaign_id = v.campaign_id AND d.contact_id = v.contact_id AND d.state = 'claimed' AND d.claim_id = g.claim_id AND d.handed_at IS NULL
+  JOIN delivery d ON ${STILL_CLAIMED}
   WHERE v.reasons = '{}' AND ($8::boolean OR NOT EXISTS (SELECT FROM capping WHERE brand_id IS NULL)) ORDER BY v.contact_id
   ON CONFLICT (contact_id, brand_id) DO UPDATE SET ever = m.ever + 1, ${MERGED}
   WHERE ${hasRoom('m')}`;
