@@ -1,7 +1,7 @@
 import { inEffectSql } from '../eligibility/in-effect.ts';
 import { ACT_KINDS } from '../activity/judge-actor.ts';
 import type { ScoreRule } from '../rules/score.ts';
-import type { SunsetRule } from '../rules/sunset-ladder.ts';
+import { DAY_MS, type SunsetRule } from '../rules/sunset-ladder.ts';
 import { boundsOf, type Bounds, type ConditionClock } from './bounds.ts';
 import type { ConditionNames } from './check-names.ts';
 import type { ActName, Condition, EventTest, ValueTest, When } from './tree.ts';
@@ -202,7 +202,7 @@ export class ConditionWriter {
           leastDays: Math.min(this.needs.silence?.leastDays ?? Infinity, condition.days),
           messages: Math.max(this.needs.silence?.messages ?? 0, condition.messages),
         };
-        return `(c.id IN (SELECT contact_id FROM measured WHERE silent_days >= ${this.put(condition.days)}::int AND messages >= ${this.put(condition.messages)}::int))`;
+        return `(c.id IN (SELECT contact_id FROM measured WHERE ${this.passed('silent_since', condition.days)} AND messages >= ${this.put(condition.messages)}::int))`;
       case 'event':
         return this.event(condition.event);
     }
@@ -233,7 +233,13 @@ export class ConditionWriter {
   private newcomer(): string {
     const { days, messages } = this.context.rule.grace;
     this.needs.silence = { leastDays: 0, messages: this.needs.silence?.messages ?? 0 };
-    return `(c.id IN (SELECT contact_id FROM measured WHERE joined_days < ${this.put(days)}::int OR ever < ${this.put(messages)}::int))`;
+    return `(c.id IN (SELECT contact_id FROM measured WHERE NOT ${this.passed('joined_at', days)} OR ever < ${this.put(messages)}::int))`;
+  }
+
+  /** Whether so many whole days have passed since an instant. */
+  private passed(instant: string, days: number): string {
+    if (days === 0) return 'true';
+    return `${instant} <= to_timestamp(${this.put((this.context.now - days * DAY_MS) / 1000)}::float8)`;
   }
 
   private segment(name: string): string {

@@ -35,9 +35,9 @@ const MERGED = ['campaigns', 'at']
   .join(', ');
 
 /**
- * The row of whoever of a group `g` with a `verdict v` is still claimed as it was, found by their key: of those that are
- * claimed there is an index of its own, which has little in it as a rule, and the planner would go through all of it for
- * each. What is put behind the state hides it.
+ * The row of whoever of a group `g` with a `verdict v` is still claimed as it was, found by their key: of those that
+ * are claimed there is an index of its own, which has little in it as a rule, and the planner would go through all of
+ * it for each. What is put behind the state hides it.
  */
 export const STILL_CLAIMED = `d.campaign_id = v.campaign_id AND d.contact_id = v.contact_id AND d.state || '' = 'claimed' AND d.claim_id = g.claim_id AND d.handed_at IS NULL`;
 

@@ -50,8 +50,9 @@ const HANDED_IN_SILENCE = 'coalesce(d.handed_at, d.accepted_at) > s.silent_since
 
 /**
  * CTE `reached`: `silence` with the messages `ever` and those in the silence. In `mailed` a message stands from when it
- * is handed over: those that nobody has answered yet are taken off, who are few. Of whoever has more than are kept, all
- * of them in silence, the ledger is asked where anything asks for more than are kept.
+ * is handed over: those that nobody has answered yet are taken off, who are few; without a query of its own for each
+ * contact, which no two processes would work at together. Of whoever has more than are kept, all of them in silence,
+ * the ledger is asked where anything asks for more than are kept.
  */
 function reachedCte(counting: Counting): string {
   if (counting.in === 'ledger')
@@ -60,13 +61,13 @@ function reachedCte(counting: Counting): string {
       `count(*)::int AS ever, (count(*) FILTER (WHERE ${HANDED_IN_SILENCE}))::int AS messages`,
       'd.contact_id = s.contact_id',
     )}) x ON ${counting.leastDays > 0 ? `s.silent_since <= $3::timestamptz - interval '${Number(counting.leastDays) * 24} hours'` : 'true'})`;
-  const kept = `cardinality(m.at) - width_bucket(s.silent_since, m.at) - CASE WHEN w.handed_at IS NULL THEN 0 ELSE (SELECT count(*) FROM unnest(w.handed_at) h WHERE h > s.silent_since)::int END`;
+  const kept = `cardinality(m.at) - width_bucket(s.silent_since, m.at) - CASE WHEN w.handed_at IS NULL THEN 0 ELSE cardinality(w.handed_at) - width_bucket(s.silent_since, w.handed_at) END`;
   const messages =
     counting.most <= KEPT_MESSAGES
       ? kept
       : `CASE WHEN m.ever > ${KEPT_MESSAGES} AND m.at[1] > s.silent_since THEN (${inLedger('count(*)::int', `d.contact_id = s.contact_id AND ${HANDED_IN_SILENCE}`)}) ELSE ${kept} END`;
   return `on_their_way AS (
-    SELECT d.contact_id, array_agg(d.handed_at) AS handed_at FROM delivery d JOIN campaign k ON k.id = d.campaign_id
+    SELECT d.contact_id, array_agg(d.handed_at ORDER BY d.handed_at) AS handed_at FROM delivery d JOIN campaign k ON k.id = d.campaign_id
     WHERE k.brand_id = $1::int AND k.purpose = 'marketing' AND d.state = 'claimed' AND d.handed_at IS NOT NULL AND d.bounced IS NULL GROUP BY 1),
   reached AS (
     SELECT s.*, coalesce(m.ever - coalesce(cardinality(w.handed_at), 0), 0) AS ever, coalesce(${messages}, 0) AS messages
@@ -74,7 +75,7 @@ function reachedCte(counting: Counting): string {
 }
 
 /**
- * CTEs that end in `measured (contact_id, silent_since, silent_days, messages, ever, joined_days)` for contacts on the
+ * CTEs that end in `measured (contact_id, silent_since, silent_days, messages, ever, joined_at)` for contacts on the
  * brand's lists ($1 brand, $2 contacts or null for all). Counted are messages that were accepted and did not bounce, by
  * when they were handed over. Read once, it costs no more than what is read of it.
  */
@@ -89,14 +90,17 @@ export function measuredCtes(rule: SunsetRule, counting: Counting): string {
       WHERE l.built_in = 'sunset' AND l.scope_id = $1::int AND e.lift_kind = 'person'
         AND ($2::bigint[] IS NULL OR e.value = ANY (ARRAY(SELECT address FROM contact WHERE id = ANY($2::bigint[])))) GROUP BY e.value) r ON r.value = c.address
     WHERE c.erased_at IS NULL AND ($2::bigint[] IS NULL OR c.id = ANY($2::bigint[]))
-      AND EXISTS (SELECT FROM subscription s JOIN list l ON l.id = s.list_id WHERE l.brand_id = $1::int AND s.contact_id = c.id)),
+      AND EXISTS (SELECT FROM subscription s WHERE s.contact_id = c.id AND s.list_id = ANY (ARRAY(SELECT id FROM list WHERE brand_id = $1::int)))),
   ${reachedCte(counting)},
   measured AS (
-    SELECT s.contact_id, s.silent_since, s.messages, s.ever,
-      greatest(0, floor(extract(epoch FROM $3::timestamptz - s.silent_since) / 86400))::int AS silent_days,
-      greatest(0, floor(extract(epoch FROM $3::timestamptz - s.joined_at) / 86400))::int AS joined_days
+    SELECT s.contact_id, s.silent_since, s.joined_at, s.messages, s.ever,
+      greatest(0, floor(date_part('epoch', $3::timestamptz - s.silent_since) / 86400))::int AS silent_days
     FROM reached s)`;
 }
+
+/** Whether so many whole days have passed since an instant: compared, which costs less than counting them. */
+const passedSince = (instant: string, days: number): string =>
+  Number(days) === 0 ? 'true' : `${instant} <= $3::timestamptz - interval '${Number(days) * 24} hours'`;
 
 /**
  * CTEs that end in `decided (contact_id, stage, silent_days, messages, current)` for the contacts that a brand's rule
@@ -108,12 +112,12 @@ export function decidedCtes(rule: SunsetRule, counting: Counting, covered: Cover
     .reverse()
     .map(
       (step) =>
-        `WHEN silent_days >= ${Number(step.days)} AND messages >= ${Number(step.messages)} THEN '${step.stage}'`,
+        `WHEN ${passedSince('silent_since', step.days)} AND messages >= ${Number(step.messages)} THEN '${step.stage}'`,
     );
   return `${measuredCtes(rule, counting)},
   decided AS (
     SELECT m.contact_id, m.silent_since, m.silent_days, m.messages, cs.stage AS current, cs.since,
-      CASE WHEN ${covered === 'all' ? '' : 'm.contact_id NOT IN (SELECT id FROM matching) OR '}joined_days < ${Number(rule.grace.days)} OR ever < ${Number(rule.grace.messages)} THEN 'new' ${steps.join(' ')} ELSE 'engaged' END AS stage
+      CASE WHEN ${covered === 'all' ? '' : 'm.contact_id NOT IN (SELECT id FROM matching) OR '}NOT ${passedSince('joined_at', rule.grace.days)} OR ever < ${Number(rule.grace.messages)} THEN 'new' ${steps.join(' ')} ELSE 'engaged' END AS stage
     FROM measured m LEFT JOIN contact_stage cs ON cs.contact_id = m.contact_id AND cs.brand_id = $1::int)`;
 }
 
@@ -184,7 +188,7 @@ export async function surveyStages(
 ): Promise<StagesSurvey> {
   const byDays = [...rule.steps]
     .reverse()
-    .map((step) => `WHEN silent_days >= ${Number(step.days)} THEN '${step.stage}'`);
+    .map((step) => `WHEN ${passedSince('silent_since', step.days)} THEN '${step.stage}'`);
   const [survey] = await rowsOf<StagesSurvey>(
     sql,
     `WITH ${decidedCtes(rule, await countingOfMany(sql, rule), covered)},
