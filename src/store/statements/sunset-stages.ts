@@ -60,7 +60,7 @@ function reachedCte(counting: Counting): string {
     SELECT s.*, coalesce(x.ever, 0) AS ever, coalesce(x.messages, 0) AS messages FROM silence s LEFT JOIN LATERAL (${inLedger(
       `count(*)::int AS ever, (count(*) FILTER (WHERE ${HANDED_IN_SILENCE}))::int AS messages`,
       'd.contact_id = s.contact_id',
-    )}) x ON ${counting.leastDays > 0 ? `s.silent_since <= $3::timestamptz - interval '${Number(counting.leastDays) * 24} hours'` : 'true'})`;
+    )}) x ON ${passedSince('s.silent_since', counting.leastDays)})`;
   const kept = `cardinality(m.at) - width_bucket(s.silent_since, m.at) - CASE WHEN w.handed_at IS NULL THEN 0 ELSE cardinality(w.handed_at) - width_bucket(s.silent_since, w.handed_at) END`;
   const messages =
     counting.most <= KEPT_MESSAGES
