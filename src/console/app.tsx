@@ -23,6 +23,7 @@ const NewImport = lazy(() => import('./pages/contacts/new-import.tsx'));
 const ImportPage = lazy(() => import('./pages/contacts/import.tsx'));
 const Campaigns = lazy(() => import('./pages/campaigns/campaigns.tsx'));
 const Campaign = lazy(() => import('./pages/campaigns/campaign.tsx'));
+const Message = lazy(() => import('./pages/campaigns/message.tsx'));
 const Segments = lazy(() => import('./pages/segments/segments.tsx'));
 const Segment = lazy(() => import('./pages/segments/segment.tsx'));
 const Snapshot = lazy(() => import('./pages/segments/snapshot.tsx'));
@@ -83,6 +84,7 @@ function Pages() {
           <Route path="/segments/:id/since/:snapshot" element={<Snapshot />} />
           <Route path="/campaigns" element={<Campaigns />} />
           <Route path="/campaigns/:id" element={<Campaign />} />
+          <Route path="/campaigns/:id/message" element={<Message />} />
           <Route path="/suppression" element={<Suppression />} />
           <Route path="/rules" element={<Rules />} />
           <Route path="/returns" element={<Returns />} />

@@ -160,6 +160,21 @@ export const PURPOSES = ['marketing', 'service'] as const;
 /** One of PURPOSES. */
 export type Purpose = (typeof PURPOSES)[number];
 
+/** What a service message reaches people in spite of. */
+export const IN_SPITE_OF = ['complained', 'unsubscribed', 'sunset'] as const satisfies readonly Reason[];
+/** One of IN_SPITE_OF. */
+export type InSpiteOf = (typeof IN_SPITE_OF)[number];
+
+/** What a message is made of: HTML with a text part, or plain text alone. */
+export const MESSAGE_FORMATS = ['html', 'text'] as const;
+/** One of MESSAGE_FORMATS. */
+export type MessageFormat = (typeof MESSAGE_FORMATS)[number];
+
+/** How much a finding of the check weighs: it stops the message, is worth a look, or is as it should be. */
+export const FINDING_WEIGHTS = ['stops', 'look', 'fine'] as const;
+/** One of FINDING_WEIGHTS. */
+export type FindingWeight = (typeof FINDING_WEIGHTS)[number];
+
 /** What an entry stops: marketing, or everything. */
 export const REACHES = ['marketing', 'everything'] as const;
 /** One of REACHES. */

@@ -176,8 +176,8 @@ describe('links', () => {
         ];
         expect(written.html).toMatch(wayOut);
         expect(written.html).toMatch(pixel);
-        const back = written.html
-          .replace(wayOut, '')
+        const back = written
+          .html!.replace(wayOut, '')
           .replace(pixel, '')
           .replace(/https:\/\/t\.larkfield\.example\/to\/([a-z2-7]+)/g, (_, token: string) => {
             const { link } = tokens.read(token, 'click')!;
@@ -216,7 +216,7 @@ describe('merge fields', () => {
         fc.array(fc.oneof(odd, fc.string()), { minLength: 1, maxLength: 3 }).map((parts) => `A${parts.join('')}`),
         (name) => {
           const { html, text, subject, ...others } = write(name);
-          expect(html).toBe(plain.html.replaceAll('PLACEHOLDER', () => escapeHtml(name)));
+          expect(html).toBe(plain.html!.replaceAll('PLACEHOLDER', () => escapeHtml(name)));
           expect(text).toBe(plain.text.replaceAll('PLACEHOLDER', () => name));
           expect(subject).toBe(`For ${oneLine(name)}`);
           expect(subject).not.toMatch(/[\r\n]/);

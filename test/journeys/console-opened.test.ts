@@ -116,7 +116,7 @@ const OPENED: [string, string | (() => string), () => Promise<void>][] = [
   ],
   ['deleting a segment, asked once more', () => `/segments/${segmentId}`, () => press('Delete All')],
   ['a new campaign', '/campaigns', () => press('New campaign')],
-  ['the editor of a draft', () => `/campaigns/${draftId}`, () => press('Edit the message')],
+  ['the editor of a draft', () => `/campaigns/${draftId}`, () => press('Edit the draft')],
   ['sending, asked once more', () => `/campaigns/${draftId}`, () => press(/^Send to/)],
   ['a new suppression list', '/suppression', () => press('New list')],
   [

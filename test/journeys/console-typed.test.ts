@@ -35,10 +35,10 @@ test('a draft that is left, or loaded again, opens with what was typed; closing 
   const id = await makeCampaign(service.client, list, 'Left');
   await go(`/campaigns/${id}`);
   await press('Edit');
-  await field('Subject').fill('Moon over the observatory');
+  await field('Name').fill('Moon over the observatory');
   await page.reload();
   await isBack().waitFor();
-  await expect(field('Subject').inputValue()).resolves.toBe('Moon over the observatory');
+  await expect(field('Name').inputValue()).resolves.toBe('Moon over the observatory');
   await page.getByRole('navigation', { name: 'Places' }).getByRole('link', { name: 'Contacts' }).click();
   await page.getByRole('heading', { level: 1, name: /contacts are/ }).waitFor();
   await page.goBack();
@@ -46,42 +46,56 @@ test('a draft that is left, or loaded again, opens with what was typed; closing 
   await press('Close without saving');
   await page.reload();
   await atRest(page);
-  await gone(field('Subject'));
+  await gone(field('Name'));
   await press('Edit');
+  await expect(field('Name').inputValue()).resolves.toBe('Left');
+  await gone(isBack());
+});
+
+test('a message that is left comes back as it was typed, its body too', async () => {
+  const id = await makeCampaign(service.client, list, 'Typed');
+  await go(`/campaigns/${id}/message`);
+  await field('Subject').fill('Moon over the observatory');
+  await field('HTML').fill('<p>Tonight</p>');
+  await page.reload();
+  await isBack().waitFor();
+  await expect(field('Subject').inputValue()).resolves.toBe('Moon over the observatory');
+  await expect(field('HTML').textContent()).resolves.toBe('<p>Tonight</p>');
+  await press('Back to what is kept');
+  await page.reload();
+  await atRest(page);
   await expect(field('Subject').inputValue()).resolves.not.toBe('Moon over the observatory');
   await gone(isBack());
 });
 
-test('two who edit a draft: the second sees what is another by now, goes on, and both changes are kept', async () => {
+test('two who write one message: the second sees what is another by now, goes on, and both changes are kept', async () => {
   const id = await makeCampaign(service.client, list, 'Both');
-  await go(`/campaigns/${id}`);
-  await press('Edit');
+  await go(`/campaigns/${id}/message`);
   await field('Subject').fill('Mine');
-  await service.client.changeCampaign({ id, name: 'Both of us', subject: 'Theirs' });
-  await press('Save the draft');
+  await service.client.changeCampaign({ id, previewLine: 'Theirs, too', subject: 'Theirs' });
+  await press('Keep the message');
   await told().waitFor();
-  const [, name, subject] = await rows();
-  expect(name).toBe('NameBothBoth of usas it was');
+  const [, subject, line] = await rows();
   expect(subject).toMatch(/^Subject.*TheirsMine$/);
+  expect(line).toBe('Shown after itTheirs, tooas it was');
   await expect(service.client.campaign({ id })).resolves.toMatchObject({ subject: 'Theirs', version: 2 });
   await press('Go on with mine');
-  await expect(field('Name').inputValue()).resolves.toBe('Both of us');
-  await press('Save the draft');
-  await field('Subject').waitFor({ state: 'detached' });
+  await expect(field('Shown after it in the list of messages').inputValue()).resolves.toBe('Theirs, too');
+  await press('Keep the message');
+  await page.getByText('Kept.', { exact: true }).waitFor();
   await expect(service.client.campaign({ id })).resolves.toMatchObject({
-    name: 'Both of us',
+    previewLine: 'Theirs, too',
     subject: 'Mine',
     version: 3,
   });
 });
 
-test('whose draft somebody changed while nothing was typed sees that change, and is asked nothing', async () => {
+test('whose message somebody changed while nothing was typed sees that change, and is asked nothing', async () => {
   const id = await makeCampaign(service.client, list, 'Followed');
-  await go(`/campaigns/${id}`);
-  await press('Edit');
+  await go(`/campaigns/${id}/message`);
   await service.client.changeCampaign({ id, subject: 'Theirs' });
   await page.reload();
-  await press('Edit');
+  await atRest(page);
   await expect(field('Subject').inputValue()).resolves.toBe('Theirs');
   await gone(told());
 });
@@ -134,8 +148,7 @@ test('a ladder that is tried is tried still after a reload; one that somebody ap
 
 test('whoever signs out leaves nothing of what they typed behind', async () => {
   const id = await makeCampaign(service.client, list, 'Mine alone');
-  await go(`/campaigns/${id}`);
-  await press('Edit');
+  await go(`/campaigns/${id}/message`);
   await field('Subject').fill('For nobody else');
   await until(async () => Boolean(await page.evaluate('Object.keys(sessionStorage).length')));
   await press('Sign out');

@@ -96,7 +96,7 @@ test('a draft is deleted after it is asked once more, and what names a sent camp
   });
   await page.goto(`${service.console}/campaigns/${id}`);
   await page.getByRole('button', { name: 'Delete A slip' }).click();
-  await page.getByRole('button', { name: 'Edit the message' }).focus();
+  await page.getByRole('button', { name: 'Edit the draft' }).focus();
   // Whoever goes on to something else has not said yes.
   await page.getByRole('button', { name: 'Delete A slip' }).click();
   await page.getByRole('button', { name: 'Yes, delete A slip' }).click();

@@ -67,6 +67,7 @@ beforeAll(async () => {
         ...draft,
         name: 'Of service',
         purpose: 'service',
+        statement: 'The dome is closed on the evening of each ticket.',
         listIds: [digest.id],
         leftOutSegmentIds: await others('service'),
       })

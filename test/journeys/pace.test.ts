@@ -192,7 +192,7 @@ test('in the console: a draft gets a pace, a running campaign another; a domain 
   try {
     const page = await signIn(browser, service);
     await page.goto(`${service.console}/campaigns/${id}`);
-    await page.getByRole('button', { name: 'Edit the message' }).click();
+    await page.getByRole('button', { name: 'Edit the draft' }).click();
     const pace = page.getByRole('group', { name: 'Pace' });
     await pace.getByRole('button', { name: 'A pace for a receiving domain' }).click();
     await pace.getByLabel('Receiving domain').fill(DEAD);

@@ -120,7 +120,7 @@ test('in the console: parts and hours are chosen, it is scheduled, rests, and a 
   try {
     const page = await signIn(browser, service);
     await page.goto(`${service.console}/campaigns/${id}`);
-    await page.getByRole('button', { name: 'Edit the message' }).click();
+    await page.getByRole('button', { name: 'Edit the draft' }).click();
     await page.getByRole('combobox', { name: 'In which parts' }).click();
     await page.getByRole('option', { name: /^The engaged first/ }).click();
     await page.getByRole('group', { name: 'Wave 1' }).getByLabel('Condition').fill('tagged "first"');

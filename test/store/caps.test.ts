@@ -119,7 +119,7 @@ describe('caps', () => {
   test('service messages neither count nor are stopped', async () => {
     await afresh();
     await createCap(deps, { brandId: world.brandId, messages: 1, days: 7, actor });
-    const service = { purpose: 'service' as const };
+    const service = { purpose: 'service' as const, statement: 'The dome is closed on the evening of each ticket.' };
     expect(await send(await start(await draft(world, service)))).toHaveLength(CONTACTS);
     expect(await send(await start(await draft()))).toHaveLength(CONTACTS);
     expect(await send(await start(await draft(world, service)))).toHaveLength(CONTACTS);

@@ -1,5 +1,5 @@
 import type { RecipientsQuery } from '../../shared/contract/reports.ts';
-import type { Reason } from '../../shared/words.ts';
+import type { InSpiteOf, Reason } from '../../shared/words.ts';
 import { heldByWords, leftOutWords } from '../../client/wording/held-by.ts';
 import { IN_SPITE_WORDS } from '../../client/wording/in-spite.ts';
 import type { Command } from 'commander';
@@ -39,17 +39,24 @@ function addPreflight(group: Command): void {
     .option('--reason <reason>', 'deciding reason')
     .option('--by <what>', 'left out by this: list, segment or exclusion with its number, as “exclusion 5”')
     .option('--eligible', 'those who will get it')
+    .option(
+      '--in-spite-of <reason>',
+      'whom a service message reaches although they complained, unsubscribed or are at sunset',
+    )
     .action(
       async (
         name: string,
-        options: OutputOptions & PagingOptions & { reason?: Reason; by?: string; eligible?: boolean },
+        options: OutputOptions &
+          PagingOptions & { reason?: Reason; by?: string; eligible?: boolean; inSpiteOf?: InSpiteOf },
       ) => {
         const reason = options.reason ?? (options.by === undefined ? undefined : 'left-out');
-        if (!reason && !options.eligible) throw new UsageError('Say which: --reason REASON, --by WHAT or --eligible.');
+        const { inSpiteOf } = options;
+        if (!reason && !inSpiteOf && !options.eligible)
+          throw new UsageError('Say which: --reason REASON, --by WHAT, --in-spite-of REASON or --eligible.');
         const client = connect();
         const { id } = await campaignNamed(client, name);
         printPage(
-          await client.preflightContacts({ id, reason, by: options.by, ...pageOf(options) }),
+          await client.preflightContacts({ id, reason, by: options.by, inSpiteOf, ...pageOf(options) }),
           [
             { head: 'Address', cell: (contact) => contact.address },
             { head: 'Name', cell: (contact) => contact.name },
@@ -104,10 +111,17 @@ function preflightLines(name: string, preflight: Preflight): string[] {
     ...preflight.problems.map((problem) => `! ${problem.field}, character ${problem.at}: ${problem.message}`),
     ...(preflight.willGet > 0 && preflight.problems.length === 0
       ? [
-          `Send it: avendel campaigns send ${preflight.campaignId} --expect ${preflight.willGet} --draft ${preflight.version}`,
+          `Send it: avendel campaigns send ${preflight.campaignId} --expect ${preflight.willGet}${preflight.reachedInSpite > 0 ? ` --in-spite ${preflight.reachedInSpite}` : ''} --draft ${preflight.version}`,
         ]
       : []),
   ];
+}
+
+interface SendOptions extends OutputOptions {
+  expect: string;
+  inSpite?: string;
+  draft?: string;
+  watch?: boolean;
 }
 
 function addSending(group: Command): void {
@@ -117,13 +131,18 @@ function addSending(group: Command): void {
       '--draft <version>',
       'version of the draft that the preflight was of: one that was changed since does not start',
     )
+    .option(
+      '--in-spite <number>',
+      'of a service message: how many the preflight said it reaches although they opted out, complained or are at sunset',
+    )
     .option('--watch', 'draw the progress until it has ended')
-    .action(async (name: string, options: OutputOptions & { expect: string; draft?: string; watch?: boolean }) => {
+    .action(async (name: string, options: SendOptions) => {
       const client = connect();
       const campaign = await campaignNamed(client, name);
       const started = await client.startCampaign({
         id: campaign.id,
         expect: Number(options.expect),
+        inSpite: options.inSpite === undefined ? undefined : Number(options.inSpite),
         version: options.draft === undefined ? undefined : Number(options.draft),
       });
       if (!options.watch)

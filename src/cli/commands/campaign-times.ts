@@ -104,18 +104,20 @@ export function addTimeCommands(group: Command): void {
   withOutput(group.command('schedule <campaign>').description('start it later; said again, at another time'))
     .requiredOption('--at <time>', '“2026-12-03 08:30” by the brand’s clock, or an instant of RFC 3339')
     .requiredOption('--expect <number>', 'how many the preflight said will get it')
+    .option('--in-spite <number>', 'of a service message: how many it reaches although they opted out')
     .option('--draft <version>', 'version of the draft that the preflight was of')
     .option('--tolerance <percent>', 'by how much that may have moved by then; beyond it nothing leaves', '10')
     .action(
       async (
         name: string,
-        options: OutputOptions & { at: string; expect: string; draft?: string; tolerance: string },
+        options: OutputOptions & { at: string; expect: string; inSpite?: string; draft?: string; tolerance: string },
       ) => {
         const client = connect();
         const campaign = await client.scheduleCampaign({
           id: (await campaignNamed(client, name)).id,
           at: options.at,
           expect: Number(options.expect),
+          inSpite: options.inSpite === undefined ? undefined : Number(options.inSpite),
           version: options.draft === undefined ? undefined : Number(options.draft),
           tolerance: Number(options.tolerance) / 100,
         });

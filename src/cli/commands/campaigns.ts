@@ -1,12 +1,13 @@
-import type { CampaignState } from '../../shared/words.ts';
+import type { CampaignState, MessageFormat, Purpose } from '../../shared/words.ts';
 import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
 import type { Client } from '../../client/client.ts';
-import type { NewCampaign } from '../../shared/contract/campaigns.ts';
+import type { Campaign, NewCampaign } from '../../shared/contract/campaigns.ts';
 import { paceLines } from '../../client/wording/sending-pace.ts';
 import { addPaceCommands } from './campaign-pace.ts';
 import { addTimeCommands, timeLines, timesOf, withTimes, type TimeOptions } from './campaign-times.ts';
 import { addSetAsideCommands } from './exclusions.ts';
+import { addMessageCommands } from './campaign-message.ts';
 import { addSendingCommands } from './campaign-sending.ts';
 import { UsageError } from '../usage-error.ts';
 import { brandNamed, campaignNamed, listNamed, segmentNamed } from '../names.ts';
@@ -25,7 +26,11 @@ interface DraftOptions extends OutputOptions, TimeOptions {
   leaveOut: string[];
   segment: string[];
   leaveOutSegment: string[];
-  purpose?: 'marketing' | 'service';
+  purpose?: Purpose;
+  statement?: string;
+  format?: MessageFormat;
+  previewLine?: string;
+  countLinks?: boolean;
   priority?: string;
   restDays?: string;
   name?: string;
@@ -40,6 +45,7 @@ export function addCommands(group: Command): void {
   addTimeCommands(group);
   addPaceCommands(group);
   addSetAsideCommands(group);
+  addMessageCommands(group);
   addSendingCommands(group);
 }
 
@@ -70,13 +76,18 @@ function addDrafting(group: Command): void {
   const draftOptions = (command: Command): Command =>
     withTimes(withOutput(command))
       .option('--subject <text>', 'subject; merge fields as [[first_name else "stargazer"]]')
+      .option('--preview-line <text>', 'what mailboxes show after the subject')
+      .option('--format <format>', 'html, with a text part; or text, plain text alone')
       .option('--html <file>', 'file with the HTML body')
       .option('--text <file>', 'file with the plain-text body; made from the HTML if there is none')
+      .option('--count-links', 'of plain text alone: have its links counted')
+      .option('--no-count-links', 'of plain text alone: leave its links as they are')
       .option('--list <list>', 'list taken in; may be repeated', collect, [])
       .option('--leave-out <list>', 'list left out; may be repeated', collect, [])
       .option('--segment <segment>', 'segment taken in; may be repeated', collect, [])
       .option('--leave-out-segment <segment>', 'segment left out; may be repeated', collect, [])
       .option('--purpose <purpose>', 'marketing or service')
+      .option('--statement <text>', 'of a service message: why each recipient has to get it, also who opted out')
       .option('--priority <number>', '1 to 5: of two that compete for one last place under a cap the lower gets it')
       .option('--rest-days <number>', 'not to whoever had a marketing message in so many days; 0 for no such rest');
   draftOptions(group.command('create <name>').description('create a campaign as a draft'))
@@ -90,7 +101,8 @@ function addDrafting(group: Command): void {
       const brandId = options.brand || !list ? (await brandNamed(client, options.brand)).id : list.brandId;
       const campaign = await client.createCampaign({ ...draft, name, brandId });
       printOne(campaign, options, () => [
-        `Draft ${campaign.id}, “${campaign.name}”. Next: avendel campaigns preflight ${campaign.id}`,
+        `Draft ${campaign.id}, “${campaign.name}”. Next: avendel campaigns ${campaign.problems.length > 0 ? 'check' : 'preflight'} ${campaign.id}`,
+        ...unfitLines(campaign),
       ]);
     });
   draftOptions(group.command('edit <campaign>').description('change a draft'))
@@ -102,7 +114,10 @@ function addDrafting(group: Command): void {
         ...(await draftOf(client, options)),
         name: options.name,
       });
-      printOne(campaign, options, () => [`Draft ${campaign.id}, “${campaign.name}”, is changed.`]);
+      printOne(campaign, options, () => [
+        `Draft ${campaign.id}, “${campaign.name}”, is changed.`,
+        ...unfitLines(campaign),
+      ]);
     });
   group
     .command('delete <campaign>')
@@ -112,22 +127,6 @@ function addDrafting(group: Command): void {
       const campaign = await campaignNamed(client, name);
       await client.removeDraft({ id: campaign.id });
       line(`“${campaign.name}” is deleted.`);
-    });
-  withOutput(group.command('preview <campaign>').description('the message as one contact would get it'))
-    .option('--for <address>', 'contact to write it out for')
-    .action(async (name: string, options: OutputOptions & { for?: string }) => {
-      const client = connect();
-      const preview = await client.preview({ id: (await campaignNamed(client, name)).id, address: options.for });
-      printOne(preview, options, ({ message, problems }) => [
-        `From: ${message.from.name} <${message.from.address}>`,
-        `To: ${message.to}`,
-        `Subject: ${message.subject}`,
-        ...Object.entries(message.headers).map(([header, value]) => `${header}: ${value}`),
-        '',
-        message.text,
-        ...problems.map((problem) => `! ${problem.field}, character ${problem.at}: ${problem.message}`),
-      ]);
-      if (preview.problems.length > 0) process.exitCode = 1;
     });
 }
 
@@ -150,7 +149,13 @@ function addShow(group: Command): void {
         [...named(listIds, lists, 'list'), ...named(segmentIds, segments, 'segment')].join(', ') || 'nobody';
       printOne(campaign, options, () => [
         `${campaign.id}, “${campaign.name}”, ${campaign.purpose} of ${brand.name}: ${campaign.state}`,
+        ...(campaign.purpose === 'service'
+          ? [`Why each has to get it: ${campaign.statement || '(not said yet)'}`]
+          : []),
         `Subject: ${campaign.subject || '(none yet)'}`,
+        ...(campaign.format === 'html' && campaign.previewLine !== ''
+          ? [`Shown after it: ${campaign.previewLine}`]
+          : []),
         `Goes to ${audience(campaign.listIds, campaign.segmentIds)}`,
         `Leaves out ${audience(campaign.leftOutListIds, campaign.leftOutSegmentIds)}`,
         ...(campaign.restDays === null
@@ -160,7 +165,7 @@ function addShow(group: Command): void {
         ...timeLines(campaign),
         ...paceLines(campaign.pace).map((text) => `Pace: ${text}`),
         ...setAside.map(({ name: what, reason, setBy }) => `Does without “${what}”: ${reason} (${setBy})`),
-        `HTML of ${count(campaign.html.length)} characters, ${campaign.text === '' ? 'plain text made from it' : `plain text of ${count(campaign.text.length)}`}; as one contact gets it: avendel campaigns preview ${campaign.id} --for ADDRESS`,
+        `${bodyWords(campaign)}; as one contact gets it: avendel campaigns preview ${campaign.id} --for ADDRESS`,
         campaign.state === 'draft'
           ? `Next: avendel campaigns preflight ${campaign.id}`
           : `What became of it: avendel campaigns report ${campaign.id}`,
@@ -177,15 +182,20 @@ function addCopy(group: Command): void {
     const { brandId, purpose, subject, html, text, ...other } = await client.campaign({
       id: (await campaignNamed(client, name)).id,
     });
+    const { statement, format, previewLine, countLinks } = other;
     const { listIds, leftOutListIds, segmentIds, leftOutSegmentIds, priority, restDays, sendWindow, waves, pace } =
       other;
     const copy = await client.createCampaign({
       name: newName,
       brandId,
       purpose,
+      statement,
+      format,
       subject,
+      previewLine,
       html,
       text,
+      countLinks,
       listIds,
       leftOutListIds,
       segmentIds,
@@ -202,6 +212,18 @@ function addCopy(group: Command): void {
   });
 }
 
+/** What keeps a draft from being sent, said when it is kept. */
+function unfitLines({ problems }: { problems: { message: string }[] }): string[] {
+  return problems.length === 0 ? [] : ['It cannot be sent as it is:', ...problems.map(({ message }) => `  ${message}`)];
+}
+
+function bodyWords({ format, html, text, countLinks }: Campaign): string {
+  if (format === 'text')
+    return `Plain text alone, of ${count(text.length)} characters, its links ${countLinks ? 'counted' : 'not counted'}`;
+  const textPart = text === '' ? 'plain text made from it' : `plain text of ${count(text.length)}`;
+  return `HTML of ${count(html.length)} characters, ${textPart}`;
+}
+
 async function draftOf(client: Client, options: DraftOptions): Promise<Partial<NewCampaign>> {
   const numbers = async (
     names: string[],
@@ -209,7 +231,11 @@ async function draftOf(client: Client, options: DraftOptions): Promise<Partial<N
   ): Promise<number[] | undefined> =>
     names.length === 0 ? undefined : Promise.all(names.map(async (name) => (await find(client, name)).id));
   return {
+    statement: options.statement,
+    format: options.format,
     subject: options.subject,
+    previewLine: options.previewLine,
+    countLinks: options.countLinks,
     html: options.html === undefined ? undefined : readFileSync(options.html, 'utf8'),
     text: options.text === undefined ? undefined : readFileSync(options.text, 'utf8'),
     listIds: await numbers(options.list, listNamed),

@@ -1,5 +1,13 @@
 import { PUBLIC_PATHS } from './public-paths.ts';
-import { findHtmlLinks, findTextLinks, isTrackable, replaceLinks, reportLinkProblems } from './links.ts';
+import {
+  findHtmlLinks,
+  findTextLinks,
+  isTrackable,
+  replaceLinks,
+  reportLinkProblems,
+  type FoundLink,
+} from './links.ts';
+import type { MessageFormat } from '../../shared/words.ts';
 import { htmlToText } from './html-to-text.ts';
 import {
   escapeHtml,
@@ -16,10 +24,20 @@ export interface MessageSource {
   subject: string;
   html: string;
   text: string;
+  /** `text` for plain text alone: no HTML, and no pixel. Absent: HTML and text. */
+  format?: MessageFormat;
+  /** What mailboxes show after the subject in the list of messages; with HTML only. */
+  previewLine?: string;
+  /** Whether links of plain text alone lead through Avendel, which counts who follows them. Those of HTML always do. */
+  countLinks?: boolean;
 }
 
-export interface PlacedProblem extends TemplateProblem {
-  field: 'subject' | 'html' | 'text';
+/** A field of a message that something can be wrong with. */
+export type MessageField = 'subject' | 'previewLine' | 'html' | 'text';
+
+export interface PlacedProblem extends Omit<TemplateProblem, 'code'> {
+  code: TemplateProblem['code'] | 'no-subject' | 'no-body';
+  field: MessageField;
 }
 
 /** A link of a campaign by its number; number 0 is the trap link, which no person sees. */
@@ -31,7 +49,8 @@ export interface CampaignLink {
 /** A campaign's message read once, ready to be written out for many contacts. */
 export interface CompiledMessage {
   subject: TemplatePiece[];
-  html: TemplatePiece[];
+  /** Null where the message is plain text alone. */
+  html: TemplatePiece[] | null;
   text: TemplatePiece[];
   links: CampaignLink[];
 }
@@ -59,7 +78,8 @@ export interface WrittenMessage {
   to: string;
   from: { name: string; address: string };
   subject: string;
-  html: string;
+  /** Null where the message is plain text alone. */
+  html: string | null;
   text: string;
   messageId: string;
   headers: Record<string, string>;
@@ -68,6 +88,7 @@ export interface WrittenMessage {
 /** Stands in compiled bodies where a link's own token goes; \u0001 cannot occur in what an author writes. */
 const LINK_MARK = (number: number): string => `\u0001L${number}\u0001`;
 const UNSUBSCRIBE_MARK = '\u0001U\u0001';
+const PREVIEW_MARK = '\u0001P\u0001';
 const MARKS = /\u0001(?:L(\d+)|U)\u0001/g; // eslint-disable-line no-control-regex
 export const TRAP_LINK = 0;
 
@@ -75,7 +96,7 @@ export const TRAP_LINK = 0;
 export const STANDARD_FIELDS = ['address', 'name', 'first_name'] as const;
 
 /** Longer than names are. */
-const LONGEST_NAME = 60;
+export const LONGEST_NAME = 60;
 /** What a mail program may draw as a link: an address of the web or of mail, or a domain's name. */
 const LINK_LIKE = /\/\/|www\.|@|[\p{L}\p{N}-]\.[\p{L}\p{N}-]*\p{L}{2}/iu;
 
@@ -96,34 +117,58 @@ export function compileMessage(
   source: MessageSource,
   known: ReadonlySet<string>,
 ): { message: CompiledMessage; problems: PlacedProblem[] } {
-  const textSource = source.text.trim() === '' ? htmlToText(source.html) : source.text;
-  const htmlLinks = findHtmlLinks(source.html);
+  const isText = source.format === 'text';
+  const textSource = isText || source.text.trim() !== '' ? source.text : htmlToText(source.html);
+  const htmlLinks = isText ? [] : findHtmlLinks(source.html);
   const textLinks = findTextLinks(textSource);
-  const numbers = numberLinks([...htmlLinks, ...textLinks].map((link) => link.url));
+  const counted = isText && !source.countLinks ? [] : [...htmlLinks, ...textLinks];
+  const numbers = numberLinks(counted.map((link) => link.url));
   const mark = (url: string): string => (numbers.has(url) ? LINK_MARK(numbers.get(url)!) : url);
-  const subject = parseTemplate(oneLine(source.subject), known);
-  const html = parseTemplate(addFooter(replaceLinks(stripMarks(source.html), htmlLinks, mark)), known);
-  const text = parseTemplate(
-    `${replaceLinks(stripMarks(textSource), textLinks, mark)}\n\n-- \nUnsubscribe: ${UNSUBSCRIBE_MARK}\n`,
-    known,
-  );
-  const place = (field: PlacedProblem['field'], problems: TemplateProblem[]): PlacedProblem[] =>
-    problems.map((problem) => ({ ...problem, field }));
+  const body = (text: string, links: FoundLink[]): string => replaceLinks(stripMarks(text), links, mark);
+  const text = `${body(textSource, textLinks)}\n\n-- \nUnsubscribe: ${UNSUBSCRIBE_MARK}\n`;
   return {
     message: {
-      subject: subject.pieces,
-      html: html.pieces,
-      text: text.pieces,
+      subject: parseTemplate(oneLine(source.subject), known).pieces,
+      html: isText
+        ? null
+        : withPreviewLine(addFooter(body(source.html, htmlLinks)), source.previewLine ?? '', (part) =>
+            parseTemplate(part, known),
+          ),
+      text: parseTemplate(text, known).pieces,
       links: [...numbers].map(([url, number]) => ({ number, url })),
     },
-    problems: [
-      ...place('subject', subject.problems),
-      ...place('html', [...parseTemplate(source.html, known).problems, ...reportLinkProblems(htmlLinks)]),
-      ...(source.text.trim() === ''
-        ? []
-        : place('text', [...parseTemplate(source.text, known).problems, ...reportLinkProblems(textLinks)])),
-    ],
+    problems: reportProblems(source, known, htmlLinks, textLinks),
   };
+}
+
+/** Everything that keeps a message from being sent, in the order of its fields. */
+function reportProblems(
+  { subject, html, text, format, previewLine }: MessageSource,
+  known: ReadonlySet<string>,
+  htmlLinks: FoundLink[],
+  textLinks: FoundLink[],
+): PlacedProblem[] {
+  const isText = format === 'text';
+  const place = (field: MessageField, problems: TemplateProblem[]): PlacedProblem[] =>
+    problems.map((problem) => ({ ...problem, field }));
+  const of = (field: MessageField, template: string, links: FoundLink[] = []): PlacedProblem[] =>
+    place(field, [...parseTemplate(template, known).problems, ...reportLinkProblems(links)]);
+  const missing = (field: MessageField, code: PlacedProblem['code'], message: string): PlacedProblem => ({
+    code,
+    at: 0,
+    end: 0,
+    field,
+    message,
+  });
+  const isEmpty = (isText ? text : html).trim() === '';
+  return [
+    ...(subject.trim() === '' ? [missing('subject', 'no-subject', 'The message has no subject.')] : []),
+    ...(isEmpty ? [missing(isText ? 'text' : 'html', 'no-body', 'The message has no body.')] : []),
+    ...of('subject', oneLine(subject)),
+    ...(isText ? [] : [...of('previewLine', previewLine ?? ''), ...of('html', html, htmlLinks)]),
+    // Where the text is made from the HTML, its faults are those of the HTML.
+    ...(isText || text.trim() !== '' ? of('text', text, textLinks) : []),
+  ];
 }
 
 /** The message as one contact gets it: fields filled, links and pixel and ways out under this contact's own tokens. */
@@ -144,31 +189,89 @@ export function writeMessage(
     if (!links.has(number)) links.set(number, `${base}${PUBLIC_PATHS.to}/${token('click', number)}`);
     return links.get(number)!;
   };
-  const fill = (body: string): string =>
-    body.replace(MARKS, (_, number?: string) =>
-      number === undefined ? `${base}${PUBLIC_PATHS.out}/${wayOut}` : linkUrl(Number(number)),
-    );
-  const html = renderTemplate(compiled.html, recipient.fields, escapeHtml, fill);
+  const out = `${base}${PUBLIC_PATHS.out}/${wayOut}`;
+  const { subject, html, text } = fillMessage(compiled, recipient.fields, { out, link: linkUrl });
   return {
     envelopeFrom: `b.${returnToken}@${sender.returnDomain}`,
     to: recipient.address,
     from: { name: sender.brandName, address: sender.fromAddress },
-    subject: oneLine(renderTemplate(compiled.subject, recipient.fields, oneLine)),
-    html: withPixel(html, `${base}${PUBLIC_PATHS.seen}/${token('open')}.gif`),
-    text: renderTemplate(compiled.text, recipient.fields, (value) => value, fill),
+    subject,
+    html: html === null ? null : withPixel(html, `${base}${PUBLIC_PATHS.seen}/${token('open')}.gif`),
+    text,
     messageId: `<${returnToken}@${sender.fromAddress.split('@')[1]}>`,
-    headers: listHeaders(sender, `${base}${PUBLIC_PATHS.out}/${wayOut}`, `u.${wayOut}@${sender.returnDomain}`),
+    headers: listHeaders(sender, [`<${out}>`, `<mailto:u.${wayOut}@${sender.returnDomain}?subject=unsubscribe>`]),
+  };
+}
+
+/** What a message is tried with. */
+export interface TestOf {
+  to: string;
+  fields: Recipient['fields'];
+  /** Who has it sent, and makes it one of its kind. */
+  by: string;
+  number: string;
+}
+
+/**
+ * A message to try it out, marked as a test: its links lead where they lead, uncounted; it has no pixel, its way out
+ * takes nobody off, and its return path stands for nobody.
+ */
+export function writeTest(
+  compiled: CompiledMessage,
+  { to, fields, by, number }: TestOf,
+  sender: SenderIdentity,
+  tokens: Tokenizer,
+): WrittenMessage {
+  const urls = new Map(compiled.links.map((link) => [link.number, link.url]));
+  const token = tokens.make({ use: 'unsubscribe', ...OF_A_TEST, link: 0 });
+  const out = `${sender.publicUrl}${PUBLIC_PATHS.out}/${token}`;
+  const written = fillMessage(compiled, fields, { out, link: (link) => urls.get(link) ?? out });
+  const mark = `This is a test message. ${by} had it sent; it counts nowhere.`;
+  return {
+    envelopeFrom: `test@${sender.returnDomain}`,
+    to,
+    from: { name: sender.brandName, address: sender.fromAddress },
+    subject: `Test: ${written.subject}`,
+    html: written.html && insertBeforeBodyEnd(written.html, `<p>${escapeHtml(mark)}</p>`),
+    text: `${written.text}\n${mark}\n`,
+    messageId: `<test.${number}@${sender.fromAddress.split('@')[1]}>`,
+    headers: listHeaders(sender, [`<${out}>`]),
+  };
+}
+
+/** What the tokens of a test message stand for: no campaign, and nobody. */
+export const OF_A_TEST = { campaignId: 0, contactId: 0 } as const;
+
+/** Fills fields, and the addresses of links and of the way out; in HTML an address is written as HTML asks. */
+function fillMessage(
+  compiled: CompiledMessage,
+  fields: Recipient['fields'],
+  { out, link }: { out: string; link: (number: number) => string },
+): Pick<WrittenMessage, 'subject' | 'html' | 'text'> {
+  const fill =
+    (write: (url: string) => string) =>
+    (body: string): string =>
+      body.replace(MARKS, (_, number?: string) => write(number === undefined ? out : link(Number(number))));
+  return {
+    subject: oneLine(renderTemplate(compiled.subject, fields, oneLine)),
+    html: compiled.html && renderTemplate(compiled.html, fields, escapeHtml, fill(escapeHtml)),
+    text: renderTemplate(
+      compiled.text,
+      fields,
+      (value) => value,
+      fill((url) => url),
+    ),
   };
 }
 
 /** RFC 2369 and 8058 (one click), RFC 2919 (list identity). */
-function listHeaders(sender: SenderIdentity, url: string, mailbox: string): Record<string, string> {
+function listHeaders(sender: SenderIdentity, waysOut: string[]): Record<string, string> {
   const slug = sender.listName
     .toLowerCase()
     .replace(/[^a-z0-9]+/g, '-')
     .replace(/^-|-$/g, '');
   return {
-    'List-Unsubscribe': `<${url}>, <mailto:${mailbox}?subject=unsubscribe>`,
+    'List-Unsubscribe': waysOut.join(', '),
     'List-Unsubscribe-Post': 'List-Unsubscribe=One-Click',
     'List-Id': `${oneLine(sender.listName)} <${slug || 'list'}.${sender.fromAddress.split('@')[1]}>`,
   };
@@ -192,6 +295,30 @@ function addFooter(html: string): string {
 
 function withPixel(html: string, url: string): string {
   return insertBeforeBodyEnd(html, `<img src="${url}" width="1" height="1" alt="" style="display:block">`);
+}
+
+/** Where the body begins: behind its tag, or behind the head's where it has none. */
+const BEFORE_BODY = /<body\b[^>]*>|<\/head\s*>/gi;
+
+/**
+ * Puts the preview line before everything else that is read. It is not drawn: mailboxes take the first words of a
+ * message for their list, and these are the first.
+ */
+function withPreviewLine(
+  html: string,
+  line: string,
+  parse: (template: string) => { pieces: TemplatePiece[] },
+): TemplatePiece[] {
+  const said = oneLine(line).trim();
+  if (said === '') return parse(html).pieces;
+  const begins = [...html.matchAll(BEFORE_BODY)].at(-1);
+  const at = begins ? begins.index + begins[0].length : 0;
+  const hidden = `<div style="display:none;max-height:0;overflow:hidden">${PREVIEW_MARK}</div>`;
+  const [before, after] = `${html.slice(0, at)}${hidden}${html.slice(at)}`.split(PREVIEW_MARK) as [string, string];
+  const pieces = parse(stripMarks(said)).pieces.map((piece) =>
+    piece.kind === 'text' ? { ...piece, text: escapeHtml(piece.text) } : piece,
+  );
+  return [...parse(before).pieces, ...pieces, ...parse(after).pieces];
 }
 
 function insertBeforeBodyEnd(html: string, addition: string): string {

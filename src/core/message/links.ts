@@ -1,5 +1,5 @@
 import { QuoteType, Tokenizer } from 'htmlparser2';
-import type { TemplateProblem } from './merge-fields.ts';
+import { MOST_PROBLEMS, type TemplateProblem } from './merge-fields.ts';
 
 /** A link found in a body: where its address starts and ends in that body, and what it says. */
 export interface FoundLink {
@@ -8,7 +8,7 @@ export interface FoundLink {
   url: string;
 }
 
-const BARE_URL = /https?:\/\/[^\s<>"'\]]{1,2000}/g;
+const BARE_URL = /https?:\/\/[^\s<>"'\]]+/g;
 /** What stands between the name of an attribute and its value. */
 const BEFORE_VALUE = /\s*=\s*["']?/y;
 /** Tags whose `href` somebody follows: words and pictures, and parts of a picture. */
@@ -102,25 +102,48 @@ export function asLocation(url: string): string {
   return URL.canParse(url) ? new URL(url).href : encodeURI(url.replace(/\p{Surrogate}/gu, ''));
 }
 
+/** Longer ones are cut by mail programs and by servers on the way (RFC 9110 section 4.1 promises 8,000 at most). */
+const LONGEST_LINK = 2000;
+/** Different links of a message. A page of links takes some hundred; the number of a link is written in two bytes. */
+export const MOST_LINKS = 2000;
+
 /** Problems with the links of a body, each at its place. */
 export function reportLinkProblems(links: FoundLink[]): TemplateProblem[] {
-  return links.flatMap(({ url, start }): TemplateProblem[] => {
-    if (url.includes('[[')) {
-      return [
-        { code: 'field-in-link', at: start, message: 'A link cannot hold a merge field; write the address out.' },
-      ];
-    }
-    if (/^(mailto:|tel:|#)/i.test(url)) return [];
-    return isTrackable(url) && URL.canParse(url) && new URL(url).hostname.includes('.')
-      ? []
-      : [
-          {
-            code: 'broken-link',
-            at: start,
-            message: `“${url}” is not a web address. Start it with https:// and name a site.`,
-          },
-        ];
-  });
+  const problems: TemplateProblem[] = [];
+  for (const link of links) {
+    const problem = linkProblem(link);
+    if (problem && problems.push(problem) >= MOST_PROBLEMS) break;
+  }
+  return [...problems, ...reportTooMany(links)];
+}
+
+function linkProblem({ url, start, end }: FoundLink): TemplateProblem | undefined {
+  const place = { at: start, end };
+  if (url.includes('[['))
+    return { code: 'field-in-link', ...place, message: 'A link cannot hold a merge field; write the address out.' };
+  if (/^(mailto:|tel:|#)/i.test(url)) return undefined;
+  if (url.length > LONGEST_LINK)
+    return {
+      code: 'long-link',
+      ...place,
+      message: `This link has ${url.length} characters; a mail program may cut what is longer than ${LONGEST_LINK}.`,
+    };
+  if (isTrackable(url) && URL.canParse(url) && new URL(url).hostname.includes('.')) return undefined;
+  return {
+    code: 'broken-link',
+    ...place,
+    message: `“${url.slice(0, 200)}” is not a web address. Start it with https:// and name a site.`,
+  };
+}
+
+function reportTooMany(links: FoundLink[]): TemplateProblem[] {
+  const urls = new Set<string>();
+  for (const { url, start: at, end } of links) {
+    if (urls.add(url).size <= MOST_LINKS) continue;
+    const message = `The message has more than ${MOST_LINKS} different links. Lead to a page that holds them.`;
+    return [{ code: 'many-links', at, end, message }];
+  }
+  return [];
 }
 
 /** The body with every found link replaced by what `rewrite` returns for it. Links must be in order of their place. */

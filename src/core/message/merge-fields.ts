@@ -2,9 +2,12 @@
 export type TemplatePiece = { kind: 'text'; text: string } | { kind: 'field'; field: string; fallback: string };
 
 export interface TemplateProblem {
-  code: 'unknown-field' | 'unclosed-field' | 'no-fallback' | 'field-in-link' | 'broken-link';
+  code:
+    'unknown-field' | 'unclosed-field' | 'no-fallback' | 'field-in-link' | 'broken-link' | 'long-link' | 'many-links';
   /** Offset in characters from the start of the template. */
   at: number;
+  /** Where what is wrong ends. */
+  end: number;
   message: string;
 }
 
@@ -13,6 +16,8 @@ export interface ParsedTemplate {
   problems: TemplateProblem[];
 }
 
+/** Problems told of one template: whoever has mended these is told of the next. */
+export const MOST_PROBLEMS = 100;
 const FIELD_NAME = /^[a-z][a-z0-9_ ]{0,63}$/i;
 
 /**
@@ -31,6 +36,7 @@ export function parseTemplate(template: string, known: ReadonlySet<string>): Par
       problems.push({
         code: 'unclosed-field',
         at: start,
+        end: start + 2,
         message: 'This merge field is opened with [[ and never closed with ]].',
       });
       break;
@@ -46,17 +52,20 @@ export function parseTemplate(template: string, known: ReadonlySet<string>): Par
 function readField(inside: string, at: number, known: ReadonlySet<string>, problems: TemplateProblem[]): TemplatePiece {
   const [namePart = '', ...rest] = inside.split(/\selse\s/);
   const field = namePart.trim().toLowerCase();
+  const end = at + inside.length + 4;
   const fallback = rest
     .join(' else ')
     .trim()
     .replace(/^"(.*)"$/, '$1');
+  if (problems.length >= MOST_PROBLEMS) return { kind: 'field', field, fallback };
   if (!FIELD_NAME.test(field) || !known.has(field)) {
     const names = [...known].sort().join(', ');
-    problems.push({ code: 'unknown-field', at, message: `There is no field “${field}”. Known fields: ${names}.` });
+    problems.push({ code: 'unknown-field', at, end, message: `There is no field “${field}”. Known fields: ${names}.` });
   } else if (rest.length === 0 && field !== 'address') {
     problems.push({
       code: 'no-fallback',
       at,
+      end,
       message: `Say what to write when “${field}” is empty: [[${field} else "…"]].`,
     });
   }

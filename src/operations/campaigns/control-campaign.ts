@@ -15,6 +15,7 @@ import { listOpenBrakes, releaseBrakes } from '../../store/statements/brake.ts';
 import { isCaughtUp } from '../../store/statements/catching-up.ts';
 import { countFigures, nameDomains } from '../../store/statements/tallies.ts';
 import { findWaiting, openLedger } from '../../store/statements/deliveries.ts';
+import { countReachedInSpite } from '../../store/statements/preflight.ts';
 import { listWaves, openWaves } from '../../store/statements/waves.ts';
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
@@ -29,19 +30,20 @@ const MOVED_SHARE = 0.01;
 
 /**
  * Starts a campaign: the audience is worked out afresh, its ledger opened, and sending begins. `expected` is how many
- * the preflight said would get it, `version` the draft that it was of: what leaves is what was looked at. Who saves the
+ * the preflight said would get it, `inSpite` whom of them a service message reaches although they opted out, complained
+ * or are at sunset; `version` the draft that it was of: what leaves is what was looked at. Who saves the
  * draft in the same moment comes before it, and it does not start, or after it, and cannot save.
  * @throws Problem message-unfit, nobody-left, count-moved, wrong-state
  */
 export async function startCampaign(
   deps: Deps,
   id: number,
-  { expected, version, actor }: { expected: number; version?: number; actor: string },
+  { expected, inSpite = 0, version, actor }: { expected: number; inSpite?: number; version?: number; actor: string },
 ): Promise<Campaign> {
   const campaign = await getCampaign(deps, id);
   assertState(campaign, isHalted(campaign) ? ['paused'] : ['draft', 'scheduled'], 'started');
   if (version !== undefined && version !== campaign.version) throw changedMeanwhile(campaign);
-  await begin(deps, campaign, { expected, share: MOVED_SHARE, by: { actorKind: 'person', actor } });
+  await begin(deps, campaign, { expected, inSpite, share: MOVED_SHARE, by: { actorKind: 'person', actor } });
   return getCampaign(deps, id);
 }
 
@@ -56,7 +58,7 @@ export const isHalted = ({ state, startedAt }: Campaign): boolean => state === '
 export async function begin(
   deps: Deps,
   campaign: Campaign,
-  { expected, share, by }: { expected: number; share: number; by: CampaignMover },
+  { expected, inSpite, share, by }: { expected: number; inSpite: number; share: number; by: CampaignMover },
 ): Promise<void> {
   const { id } = campaign;
   if (campaign.restDays !== null && !(await isCaughtUp(deps.database, 'mailed')))
@@ -69,6 +71,8 @@ export async function begin(
     throw new Problem('message-unfit', problems[0]!.message, { field: problems[0]!.field, extra: { problems } });
   const { message } = compileMessage(campaign, await knownFields(deps));
   await overAudience(deps, campaign, async (sql, judged, leavesOut) => {
+    if (judged.purpose === 'service')
+      assertInSpite(campaign, (await countReachedInSpite(sql, judged)).contacts, inSpite, share);
     await move(sql, campaign, [campaign.state], 'sending', null, by, campaign.version);
     await replaceLinks(sql, id, [{ number: TRAP_LINK, url: '' }, ...message.links]);
     await openLedger(sql, judged, namesOf(leavesOut));
@@ -94,6 +98,16 @@ function assertAudience(
     throw new Problem('count-moved', `${expected} were expected to get “${name}”; now it is ${willGet}.`, {
       extra: { expected, now: willGet },
     });
+}
+
+/** Whoever sends a service message has said how many it reaches although they want, or may get, no other. */
+function assertInSpite({ name }: Campaign, reached: number, inSpite: number, share: number): void {
+  if (Math.abs(reached - inSpite) <= inSpite * share) return;
+  throw new Problem(
+    'count-moved',
+    `“${name}” reaches ${reached} who opted out, complained or are at sunset; ${inSpite} were said. Look at the preflight, and say how many it reaches in spite of that.`,
+    { field: 'inSpite', extra: { expected: inSpite, now: reached } },
+  );
 }
 
 /** Stops a send that is under way, with why; what is claimed goes back to waiting. @throws Problem wrong-state */

@@ -1,5 +1,6 @@
 import { windowProblem } from '../../core/sending/send-window.ts';
 import { wavePlanProblem } from '../../core/sending/wave-plan.ts';
+import { statementProblem } from '../../core/message/check-message.ts';
 import { compileMessage, STANDARD_FIELDS, type PlacedProblem } from '../../core/message/compile-message.ts';
 import { inTransaction, violates } from '../../store/database.ts';
 import { nameDomains } from '../../store/statements/tallies.ts';
@@ -34,7 +35,12 @@ export type CampaignDraft = Pick<
   | 'segmentIds'
   | 'leftOutSegmentIds'
 > &
-  Partial<Pick<Campaign, 'priority' | 'restDays' | 'sendWindow' | 'waves' | 'pace'>>;
+  Partial<
+    Pick<
+      Campaign,
+      'priority' | 'restDays' | 'sendWindow' | 'waves' | 'pace' | 'format' | 'previewLine' | 'countLinks' | 'statement'
+    >
+  >;
 
 /** @throws Problem name-taken, bad-condition, invalid-input, not-found */
 export async function createCampaign(deps: Deps, draft: CampaignDraft): Promise<Campaign> {
@@ -143,21 +149,25 @@ export async function knownFields(deps: Deps): Promise<Set<string>> {
   return new Set([...STANDARD_FIELDS, ...(await listAttributeNames(deps.database))]);
 }
 
+/** What keeps a message from being sent: of its text, or of why it is a service message. */
+export type MessageProblem =
+  PlacedProblem | { code: 'no-statement'; at: 0; end: 0; field: 'statement'; message: string };
+
 /** Everything that keeps a message from being sent as it is, each at its place. */
 export async function reportMessageProblems(
   deps: Deps,
-  campaign: Pick<Campaign, 'subject' | 'html' | 'text'>,
-): Promise<PlacedProblem[]> {
+  campaign: Pick<Campaign, 'subject' | 'previewLine' | 'html' | 'text' | 'format' | 'purpose' | 'statement'>,
+): Promise<MessageProblem[]> {
   const { problems } = compileMessage(campaign, await knownFields(deps));
-  const missing = (field: PlacedProblem['field'], message: string): PlacedProblem => ({
-    code: 'broken-link',
-    at: 0,
-    field,
-    message,
-  });
-  if (campaign.subject.trim() === '') problems.unshift(missing('subject', 'The message has no subject.'));
-  if (campaign.html.trim() === '') problems.unshift(missing('html', 'The message has no body.'));
-  return problems;
+  const unstated = statementProblem(campaign.purpose, campaign.statement);
+  return unstated
+    ? [{ code: 'no-statement', at: 0, end: 0, field: 'statement', message: unstated }, ...problems]
+    : problems;
+}
+
+/** A draft as it is kept, with what keeps it from being sent as it is. */
+export async function withProblems(deps: Deps, campaign: Campaign): Promise<Campaign & { problems: MessageProblem[] }> {
+  return { ...campaign, problems: await reportMessageProblems(deps, campaign) };
 }
 
 async function assertAudience(

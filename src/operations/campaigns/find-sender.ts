@@ -5,7 +5,7 @@ import type { Deps } from '../deps.ts';
 import { found } from '../problem.ts';
 
 /** The identity that a campaign's messages carry. */
-export async function findSender(deps: Deps, campaign: Campaign): Promise<SenderIdentity> {
+export async function findSender(deps: Deps, campaign: Pick<Campaign, 'brandId' | 'listIds'>): Promise<SenderIdentity> {
   const brand = found(
     await deps.database.getRepository(BrandEntity).findOneBy({ id: campaign.brandId }),
     `brand ${campaign.brandId}`,

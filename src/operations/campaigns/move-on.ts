@@ -55,9 +55,9 @@ async function startDue(deps: Deps, id: number, missed: boolean): Promise<void> 
     await ask('it was to start more than an hour ago, and nothing was running then; nothing has left');
     return;
   }
-  const { expected, tolerance } = await findExpected(deps.database, id);
+  const { expected, inSpite, tolerance } = await findExpected(deps.database, id);
   try {
-    await begin(deps, campaign, { expected, share: tolerance, by: BY_ITSELF });
+    await begin(deps, campaign, { expected, inSpite, share: tolerance, by: BY_ITSELF });
   } catch (error) {
     if (!(error instanceof Problem)) throw error;
     await ask(`it could not start, and nothing has left: ${error.detail}`);

@@ -2,12 +2,13 @@ import { waveWords } from '../../shared/waves.ts';
 import type { PreflightWave } from '../../shared/contract/sending.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
 import type { LeftOutBy } from '../../shared/contract/campaigns.ts';
-import { REASONS, type Reason } from '../../shared/words.ts';
+import { REASONS, type InSpiteOf, type Reason } from '../../shared/words.ts';
 import { listSetAside, type SetAsideRow } from '../../store/statements/exclusions.ts';
 import { nameCapped, type CappedByNamed } from '../../store/statements/held-back-by.ts';
 import {
   countPreflight,
   countReachedInSpite,
+  listReachedInSpite,
   listPreflight,
   type CountedPreflight,
   type JudgedContact,
@@ -44,6 +45,8 @@ export interface Preflight {
    * several.
    */
   inSpiteOf: HoldBackCount[];
+  /** How many those are, each once. */
+  reachedInSpite: number;
   /** Standing exclusions that it does without. */
   setAside: SetAsideRow[];
   /** Its parts, if it goes in parts. */
@@ -53,6 +56,7 @@ export interface Preflight {
 }
 
 const MOST_DOMAINS = 12;
+const NOBODY_SPARED = { contacts: 0, rows: [] };
 
 /** Works out who would get a campaign now. Nothing is written. */
 export async function preflightCampaign(deps: Deps, id: number): Promise<Preflight> {
@@ -61,7 +65,7 @@ export async function preflightCampaign(deps: Deps, id: number): Promise<Preflig
     overAudience(deps, campaign, async (sql, message, leavesOut) => ({
       leavesOut,
       ...(await countPreflight(sql, message, MOST_DOMAINS)),
-      spared: message.purpose === 'service' ? await countReachedInSpite(sql, message) : [],
+      spared: message.purpose === 'service' ? await countReachedInSpite(sql, message) : NOBODY_SPARED,
     })),
     reportMessageProblems(deps, campaign),
   ]);
@@ -85,7 +89,8 @@ export async function preflightCampaign(deps: Deps, id: number): Promise<Preflig
     willGet,
     heldBack,
     reasons,
-    inSpiteOf: spared.map(({ reason, contacts, sample }) => ({ reason: reason!, by: null, contacts, sample })),
+    inSpiteOf: spared.rows.map(({ reason, contacts, sample }) => ({ reason: reason!, by: null, contacts, sample })),
+    reachedInSpite: spared.contacts,
     setAside: await listSetAside(deps.database, id),
     waves: wavesOf(campaign, waves),
     domains,
@@ -119,19 +124,23 @@ export type JudgedContactNamed = Omit<JudgedContact, 'leftOutBy' | 'cappedBy'> &
 
 /**
  * The contacts behind one figure of a preflight; reason null lists those who would get it, `by` those whom one thing
- * leaves out (`exclusion 5`).
+ * leaves out (`exclusion 5`), `inSpiteOf` those whom a service message reaches although this holds marketing back.
  */
 export async function listPreflightContacts(
   deps: Deps,
   id: number,
-  { reason, by }: { reason: Reason | null; by?: string },
+  { reason, by, inSpiteOf }: { reason: Reason | null; by?: string; inSpiteOf?: InSpiteOf },
   after: number,
   limit: number,
 ): Promise<JudgedContactNamed[]> {
   return overAudience(deps, await getCampaign(deps, id), async (sql, message, leavesOut) => {
     // What is not among them leaves nobody out.
     const place = by === undefined ? null : namesOf(leavesOut).indexOf(by) + 1;
-    const rows = await listPreflight(sql, message, reason, after, limit, place);
+    const rows = inSpiteOf
+      ? message.purpose === 'service'
+        ? await listReachedInSpite(sql, message, inSpiteOf, after, limit)
+        : []
+      : await listPreflight(sql, message, reason, after, limit, place);
     return nameCapped(
       sql,
       rows.map((row) => ({ ...row, leftOutBy: row.leftOutBy === null ? null : leavesOut[row.leftOutBy - 1]!.by })),

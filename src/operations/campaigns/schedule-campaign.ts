@@ -26,7 +26,7 @@ const DEFAULT_TOLERANCE = 0.1;
 export async function scheduleCampaign(
   deps: Deps,
   id: number,
-  { at, expect, version, tolerance = DEFAULT_TOLERANCE, actor }: ScheduleRequest & { actor: string },
+  { at, expect, inSpite = 0, version, tolerance = DEFAULT_TOLERANCE, actor }: ScheduleRequest & { actor: string },
 ): Promise<Campaign> {
   const campaign = await getCampaign(deps, id);
   assertState(campaign, ['draft', 'scheduled'], 'scheduled');
@@ -42,7 +42,7 @@ export async function scheduleCampaign(
     const by = { actorKind: 'person' as const, actor };
     if (!(await moveCampaign(sql, id, [campaign.state], 'scheduled', null, by, campaign.version)))
       throw changedMeanwhile(campaign);
-    await keepSchedule(sql, id, { at: new Date(instant), expected: expect, tolerance });
+    await keepSchedule(sql, id, { at: new Date(instant), expected: expect, inSpite, tolerance });
   });
   return getCampaign(deps, id);
 }

@@ -23,6 +23,7 @@ import type { NetworkOf } from './network-of.ts';
 import { refuseForeign, type Doors } from './doors.ts';
 import { sessionCookie } from './session-cookie.ts';
 import { campaignsRoutes } from './routes/campaigns.ts';
+import { messagesRoutes } from './routes/messages.ts';
 import { sendingRoutes } from './routes/sending.ts';
 import { reportsRoutes } from './routes/reports.ts';
 import { actsRoutes } from './routes/acts.ts';
@@ -68,6 +69,7 @@ export const ROUTES: Route[] = [
   ...pacingRoutes,
   ...verificationsRoutes,
   ...campaignsRoutes,
+  ...messagesRoutes,
   ...sendingRoutes,
   ...reportsRoutes,
   ...eventsRoutes,

@@ -64,6 +64,14 @@ export function donePage(brandName: string, lists: string[]): string {
   );
 }
 
+/** Behind the way out of a test message: it takes nobody off anything. */
+export function testPage(): string {
+  return page(
+    'A test message',
+    `<h1>This was a test message</h1><p>In the real one this is the way out. Here it takes nobody off anything.</p>`,
+  );
+}
+
 /** For a link that was never ours, or is cut off. It says nothing about anybody. */
 export function gonePage(): string {
   return page(

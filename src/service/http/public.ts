@@ -9,7 +9,7 @@ import { listsToLeave } from '../../core/consent/leaving.ts';
 import { PUBLIC_PATHS, todaysPath } from '../../core/message/public-paths.ts';
 import { asLocation } from '../../core/message/links.ts';
 import { siteScript } from '../../core/message/visit-link.ts';
-import { TRAP_LINK } from '../../core/message/compile-message.ts';
+import { OF_A_TEST, TRAP_LINK } from '../../core/message/compile-message.ts';
 import { OWN_SOURCE, type IncomingEvent } from '../../operations/events/record-events.ts';
 import { findDestination, findVisit } from '../../operations/events/sites.ts';
 import { leavingByMessage, leavingEvent } from '../../operations/consent/leave.ts';
@@ -24,7 +24,7 @@ import { makeCache } from '../tracking/cache.ts';
 import type { NetworkOf } from './network-of.ts';
 import { makePermissionPages } from './permission-pages.ts';
 import { readForm } from './read-form.ts';
-import { donePage, gonePage, MOST_FORM_BYTES, NEVER_CACHED, unsubscribePage } from './public-pages.ts';
+import { donePage, gonePage, testPage, MOST_FORM_BYTES, NEVER_CACHED, unsubscribePage } from './public-pages.ts';
 
 /** The smallest GIF: one transparent pixel. */
 const PIXEL = Buffer.from('R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7', 'base64');
@@ -134,6 +134,7 @@ function addVisits(app: Hono, { deps, recorder, networkOf, brandOfToken }: Publi
 /** The ways out of a message: by one click (RFC 8058), and by a page with a button. */
 function addWaysOut(app: Hono, { deps, recorder }: Public): void {
   app.get(`${PUBLIC_PATHS.out}/:token`, async (c) => {
+    if (isOfTest(deps, c.req.param('token'))) return c.html(testPage(), 200, NEVER_CACHED);
     const found = await findBehind(deps, c.req.param('token'));
     if (!found) return c.html(gonePage(), 404, NEVER_CACHED);
     const { brandName, lists } = await pageFacts(deps, found);
@@ -146,6 +147,7 @@ function addWaysOut(app: Hono, { deps, recorder }: Public): void {
 
   // RFC 8058: acts at once, without cookies or redirects. The page's own form posts here too, with what was chosen.
   app.post(`${PUBLIC_PATHS.out}/:token`, bodyLimit({ maxSize: MOST_FORM_BYTES }), async (c) => {
+    if (isOfTest(deps, c.req.param('token'))) return c.html(testPage(), 200, NEVER_CACHED);
     const found = await findBehind(deps, c.req.param('token'));
     if (!found) return c.html(gonePage(), 404, NEVER_CACHED);
     const form = await readForm(c);
@@ -177,6 +179,12 @@ function read(deps: Deps, token: string, use: TokenUse): TokenPayload | undefine
 
 async function brandOf(deps: Deps, payload: TokenPayload): Promise<number | undefined> {
   return (await findDelivery(deps.database, payload.campaignId, payload.contactId))?.brandId;
+}
+
+/** Whether it is the way out of a test message, which stands for nobody. */
+function isOfTest(deps: Deps, token: string): boolean {
+  const payload = read(deps, token, 'unsubscribe');
+  return payload?.campaignId === OF_A_TEST.campaignId && payload.contactId === OF_A_TEST.contactId;
 }
 
 function findBehind(deps: Deps, token: string): Promise<DeliveryOfToken | undefined> {

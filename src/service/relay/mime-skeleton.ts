@@ -14,15 +14,15 @@ const LINE = 76;
 type Fill = (message: WrittenMessage) => string;
 
 /**
- * Makes the MIME text of messages (RFC 2045 to 2049, 2047): multipart/alternative with a text part first. All messages
- * of a campaign have the same structure, so it is composed once by nodemailer, with holes; each message then only has
+ * Makes the MIME text of messages (RFC 2045 to 2049, 2047): multipart/alternative with a text part first, or
+ * text/plain alone. All messages of a campaign have the same structure, so it is composed once by nodemailer, with holes; each message then only has
  * its own parts encoded. Composing each afresh took four times as long.
  */
 export function makeMimeBuilder(): (message: WrittenMessage) => Promise<Buffer> {
   let kept: { key: string; fills: Fill[] } | undefined;
   return async (message) => {
     refuseControlCharacters(message);
-    const key = JSON.stringify([message.from, Object.keys(message.headers)]);
+    const key = JSON.stringify([message.from, Object.keys(message.headers), message.html === null]);
     if (kept?.key !== key) kept = { key, fills: await composeSkeleton(message) };
     return Buffer.from(kept.fills.map((fill) => fill(message)).join(''), 'utf8');
   };
@@ -38,7 +38,7 @@ async function composeSkeleton(message: WrittenMessage): Promise<Fill[]> {
     date: new Date(0),
     headers: Object.fromEntries(names.map((name, index) => [name, HOLE(`h${index}`)])),
     // A character beyond ASCII, or the bodies would be taken for seven bits and not be quoted-printable.
-    html: `${HOLE('html')}é`,
+    ...(message.html === null ? {} : { html: `${HOLE('html')}é` }),
     text: `${HOLE('text')}é`,
     textEncoding: 'quoted-printable',
     disableFileAccess: true,
@@ -55,7 +55,7 @@ async function composeSkeleton(message: WrittenMessage): Promise<Fill[]> {
     subject: (one) => foldLines(`Subject: ${encodeText(one.subject)}`, LINE).slice('Subject: '.length),
     id: (one) => one.messageId,
     date: () => new Date().toUTCString().replace('GMT', '+0000'),
-    html: (one) => wrap(encode(lineEnds(one.html))),
+    html: (one) => wrap(encode(lineEnds(one.html ?? ''))),
     text: (one) => wrap(encode(lineEnds(one.text))),
     ...Object.fromEntries(
       names.map((name, index) => [`h${index}`, (one: WrittenMessage) => headerValue(name, one.headers[name]!)]),

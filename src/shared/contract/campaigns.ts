@@ -13,7 +13,14 @@ import {
   idParams,
   type PageQuery,
 } from './parts.ts';
-import { type CampaignState, CAMPAIGN_STATES, type Purpose, PURPOSES } from '../words.ts';
+import {
+  type CampaignState,
+  CAMPAIGN_STATES,
+  MESSAGE_FORMATS,
+  type MessageFormat,
+  type Purpose,
+  PURPOSES,
+} from '../words.ts';
 import { contract } from './contract.ts';
 
 /** A campaign in a list, with how many it went to. */
@@ -201,9 +208,17 @@ export interface Campaign {
   brandId: number;
   name: string;
   purpose: Purpose;
+  /** Of a service message: why each recipient has to get it. */
+  statement: string;
+  /** HTML and text, or plain text alone. */
+  format: MessageFormat;
   subject: string;
+  /** What mailboxes show after the subject; with HTML only. */
+  previewLine: string;
   html: string;
   text: string;
+  /** Whether links of plain text alone are counted; those of HTML always are. */
+  countLinks: boolean;
   listIds: number[];
   leftOutListIds: number[];
   segmentIds: number[];
@@ -245,9 +260,13 @@ export const campaignSchema = Joi.object<Campaign, true>({
   brandId: Joi.number().required(),
   name: anyText.required(),
   purpose: oneOf(PURPOSES).required(),
+  statement: anyText.required(),
+  format: oneOf(MESSAGE_FORMATS).required(),
   subject: anyText.required(),
+  previewLine: anyText.required(),
   html: anyText.required(),
   text: anyText.required(),
+  countLinks: Joi.boolean().required(),
   listIds: Joi.array().items(Joi.number()).required(),
   leftOutListIds: Joi.array().items(Joi.number()).required(),
   segmentIds: Joi.array().items(Joi.number()).required(),
@@ -273,12 +292,43 @@ export const campaignSchema = Joi.object<Campaign, true>({
   createdAt: instant.required(),
 });
 
+/** What a message says, as its author writes it. */
+export const messageFields = {
+  format: oneOf(MESSAGE_FORMATS),
+  subject: text(900).allow(''),
+  previewLine: text(500).allow(''),
+  html: Joi.string().max(1_000_000).allow(''),
+  text: Joi.string().max(1_000_000).allow(''),
+  countLinks: Joi.boolean(),
+  statement: text(2000).allow(''),
+};
+
+/** Something that keeps a message from being sent, at its character of a field. */
+export interface MessageProblem {
+  field: string;
+  at: number;
+  message: string;
+}
+
+export const messageProblemSchema = Joi.object<MessageProblem, true>({
+  field: anyText.required(),
+  at: Joi.number().required(),
+  message: anyText.required(),
+});
+
+/** A draft as it was kept, with what keeps it from being sent as it is. */
+export interface KeptDraft extends Campaign {
+  problems: MessageProblem[];
+}
+
+const keptDraftSchema = campaignSchema.append<KeptDraft>({
+  problems: Joi.array().items(messageProblemSchema).required(),
+});
+
 export const draft = {
   name: name(200),
   purpose: oneOf(PURPOSES),
-  subject: text(900).allow(''),
-  html: Joi.string().max(1_000_000).allow(''),
-  text: Joi.string().max(1_000_000).allow(''),
+  ...messageFields,
   listIds: ids,
   leftOutListIds: ids,
   segmentIds: ids,
@@ -294,9 +344,13 @@ export const draft = {
 export interface NewCampaign {
   name: string;
   purpose?: Purpose;
+  statement?: string;
+  format?: MessageFormat;
   subject?: string;
+  previewLine?: string;
   html?: string;
   text?: string;
+  countLinks?: boolean;
   listIds?: number[];
   leftOutListIds?: number[];
   segmentIds?: number[];
@@ -314,9 +368,13 @@ const ofNewCampaign = {
   brandId: id.required(),
   name: draft.name.required(),
   purpose: draft.purpose.default('marketing'),
+  statement: draft.statement.default('').description('Of a service message: why each recipient has to get it'),
+  format: draft.format.default('html').description('HTML with a text part, or plain text alone'),
   subject: draft.subject.default(''),
+  previewLine: draft.previewLine.default('').description('What mailboxes show after the subject; with HTML only'),
   html: draft.html.default(''),
-  text: draft.text.default(''),
+  text: draft.text.default('').description('The text part; made from the HTML where it is empty'),
+  countLinks: draft.countLinks.default(false).description('Whether links of plain text alone are counted'),
   listIds: ids.default([]),
   leftOutListIds: ids.default([]),
   segmentIds: ids.default([]).description('Segments taken in; with the lists at least one'),
@@ -366,9 +424,13 @@ const draftQuery = Joi.object<DraftQuery, true>({ version });
 
 const FILLED = [
   'purpose',
+  'statement',
+  'format',
   'subject',
+  'previewLine',
   'html',
   'text',
+  'countLinks',
   'listIds',
   'leftOutListIds',
   'segmentIds',
@@ -398,7 +460,7 @@ export const campaigns = {
     body: newCampaign,
     filled: FILLED,
     status: 201,
-    answer: campaignSchema,
+    answer: keptDraftSchema,
     problems: ['name-taken', 'not-found'],
     example: {
       brandId: 1,
@@ -434,7 +496,7 @@ export const campaigns = {
     summary: 'Change a draft',
     params: idParams,
     body: campaignChange,
-    answer: campaignSchema,
+    answer: keptDraftSchema,
     problems: ['changed-meanwhile', 'name-taken', 'not-found', 'wrong-state'],
     example: { id: 1, subject: 'What to see in December' },
   }),

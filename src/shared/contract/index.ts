@@ -8,6 +8,7 @@ import { caps } from './caps.ts';
 import { exclusions } from './exclusions.ts';
 import { pacing } from './pace.ts';
 import { schedule } from './schedule.ts';
+import { messages } from './messages.ts';
 import { reports } from './reports.ts';
 import { sending } from './sending.ts';
 import { conditions } from './conditions.ts';
@@ -40,6 +41,7 @@ export const THINGS = {
   exclusions,
   schedule,
   pacing,
+  messages,
   sending,
   reports,
   conditions,
@@ -73,6 +75,7 @@ export const CONTRACTS = {
   ...exclusions,
   ...schedule,
   ...pacing,
+  ...messages,
   ...sending,
   ...reports,
   ...conditions,

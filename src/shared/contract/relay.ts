@@ -35,6 +35,11 @@ export interface TestOutcome {
   reply: string;
 }
 
+export const handoverSchema = Joi.object<TestOutcome, true>({
+  outcome: oneOf(HANDOVERS).required(),
+  reply: anyText.required(),
+});
+
 /** The relay that messages are handed to. */
 export const relay = {
   checkRelay: contract({
@@ -54,10 +59,7 @@ export const relay = {
       brandId: id.required(),
       to: text(320).email({ tlds: false }).required(),
     }),
-    answer: Joi.object<TestOutcome, true>({
-      outcome: oneOf(HANDOVERS).required(),
-      reply: anyText.required(),
-    }),
+    answer: handoverSchema,
     problems: ['held-back', 'not-found', 'too-many-tries'],
     example: { brandId: 1, to: 'rosa.lindgard@larkfield.example' },
   }),

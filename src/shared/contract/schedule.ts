@@ -1,12 +1,14 @@
 import Joi from 'joi';
 import { anyText, id, idParams, instant, reason, version } from './parts.ts';
 import { campaignSchema } from './campaigns.ts';
+import { inSpite } from './sending.ts';
 import { contract } from './contract.ts';
 
 /** Body of `POST /campaigns/:id/schedule`. */
 export interface ScheduleRequest {
   at: string;
   expect: number;
+  inSpite?: number;
   version?: number;
   tolerance?: number;
 }
@@ -17,6 +19,7 @@ const scheduleRequest = Joi.object<ScheduleRequest, true>({
     .required()
     .description('When it starts: `2026-12-03 08:30` by the clock of the brand’s zone, or an instant of RFC 3339'),
   expect: Joi.number().integer().min(0).required().description('How many the preflight said will get it'),
+  inSpite,
   version,
   tolerance: Joi.number()
     .min(0)
@@ -118,7 +121,7 @@ export const schedule = {
     needs: 'send',
     params: idParams,
     body: scheduleRequest,
-    filled: ['tolerance'],
+    filled: ['inSpite', 'tolerance'],
     answer: campaignSchema,
     problems: ['bad-condition', 'message-unfit', 'nobody-left', 'not-found', 'wrong-state'],
     example: { id: 1, at: '2027-01-08 08:30', expect: 3 },

@@ -1,15 +1,17 @@
 import {
   campaignSchema,
+  messageProblemSchema,
   cappedBySchema,
   leftOutBySchema,
   whatLeavesOut,
   type CappedBy,
   type LeftOutBy,
+  type MessageProblem,
 } from './campaigns.ts';
 import { setAsideSchema, type SetAside } from './exclusions.ts';
 import Joi from 'joi';
 import { anyText, oneOf, instant, text, page, pageOf, idParams, arrayOf, type PageQuery } from './parts.ts';
-import { type CampaignState, CAMPAIGN_STATES, type Reason, REASONS } from '../words.ts';
+import { type CampaignState, CAMPAIGN_STATES, IN_SPITE_OF, type InSpiteOf, type Reason, REASONS } from '../words.ts';
 import { contract } from './contract.ts';
 
 /**
@@ -35,48 +37,6 @@ const campaignChangeSchema = Joi.object<CampaignChange, true>({
   actorKind: Joi.string().valid('person', 'rule').required(),
   actor: anyText.required(),
   because: anyText.allow(null).required(),
-});
-
-/** The message as one contact would get it, with what is wrong with it. */
-export interface MessagePreview {
-  message: {
-    to: string;
-    from: { name: string; address: string };
-    subject: string;
-    html: string;
-    text: string;
-    headers: Record<string, string>;
-  };
-  links: { number: number; url: string }[];
-  problems: { field: string; at: number; message: string }[];
-}
-
-const messagePreviewSchema = Joi.object<MessagePreview, true>({
-  message: Joi.object<MessagePreview['message'], true>({
-    to: anyText.required(),
-    from: Joi.object<MessagePreview['message']['from'], true>({
-      name: anyText.required(),
-      address: anyText.required(),
-    }).required(),
-    subject: anyText.required(),
-    html: anyText.required(),
-    text: anyText.required(),
-    headers: Joi.object().pattern(Joi.string(), anyText).required(),
-  }).required(),
-  links: Joi.array()
-    .items(
-      Joi.object<MessagePreview['links'][number], true>({ number: Joi.number().required(), url: anyText.required() }),
-    )
-    .required(),
-  problems: Joi.array()
-    .items(
-      Joi.object<MessagePreview['problems'][number], true>({
-        field: anyText.required(),
-        at: Joi.number().required(),
-        message: anyText.required(),
-      }),
-    )
-    .required(),
 });
 
 /** A contact of the audience, with every reason that holds them back; none means they will get it. */
@@ -147,12 +107,14 @@ export interface Preflight {
    * several.
    */
   inSpiteOf: HeldBackCount[];
+  /** How many those are, each once: to be said back when it is started. */
+  reachedInSpite: number;
   /** Standing exclusions that it does without. */
   setAside: SetAside[];
   /** Its parts, if it goes in parts. */
   waves: PreflightWave[];
   domains: { domain: string; contacts: number; accepted: number; bounced: number }[];
-  problems: { field: string; at: number; message: string }[];
+  problems: MessageProblem[];
 }
 
 const preflightSchema = Joi.object<Preflight, true>({
@@ -164,6 +126,7 @@ const preflightSchema = Joi.object<Preflight, true>({
   heldBack: Joi.number().required(),
   reasons: Joi.array().items(heldBackCountSchema).required(),
   inSpiteOf: Joi.array().items(heldBackCountSchema).required(),
+  reachedInSpite: Joi.number().required(),
   setAside: Joi.array().items(setAsideSchema).required(),
   waves: Joi.array()
     .items(
@@ -186,25 +149,27 @@ const preflightSchema = Joi.object<Preflight, true>({
       }),
     )
     .required(),
-  problems: Joi.array()
-    .items(
-      Joi.object<Preflight['problems'][number], true>({
-        field: anyText.required(),
-        at: Joi.number().required(),
-        message: anyText.required(),
-      }),
-    )
-    .required(),
+  problems: Joi.array().items(messageProblemSchema).required(),
 });
 
 /** Body of `POST /campaigns/:id/start`. */
 export interface StartRequest {
   expect: number;
+  inSpite?: number;
   version?: number;
 }
 
+export const inSpite = Joi.number()
+  .integer()
+  .min(0)
+  .default(0)
+  .description(
+    'How many the preflight said a service message reaches although they opted out, complained or are at sunset',
+  );
+
 const startRequest = Joi.object<StartRequest, true>({
   expect: Joi.number().integer().min(0).required().description('How many the preflight said will get it'),
+  inSpite,
   version: Joi.number()
     .integer()
     .min(1)
@@ -231,22 +196,17 @@ const resumeRequest = Joi.object<ResumeRequest, true>({
 export interface PreflightContactsQuery extends PageQuery {
   reason?: Reason;
   by?: string;
+  inSpiteOf?: InSpiteOf;
 }
 
 const preflightContactsQuery = Joi.object<PreflightContactsQuery, true>({
   ...page,
   reason: oneOf(REASONS).description('Deciding reason; left out: those who will get it'),
   by: whatLeavesOut,
-});
+  inSpiteOf: oneOf(IN_SPITE_OF).description('Whom a service message reaches although this would hold marketing back'),
+}).oxor('reason', 'inSpiteOf');
 
-/** Query of `GET /campaigns/:id/preview`. */
-export interface PreviewQuery {
-  address?: string;
-}
-
-const previewQuery = Joi.object<PreviewQuery, true>({ address: text(320) });
-
-/** Campaigns on their way: preflight, preview, sending. */
+/** Campaigns on their way: preflight, sending. */
 export const sending = {
   preflight: contract({
     method: 'get',
@@ -268,16 +228,6 @@ export const sending = {
     problems: ['bad-condition', 'not-found', 'took-too-long'],
     example: { id: 1, reason: 'suppressed', limit: 20 },
   }),
-  preview: contract({
-    method: 'get',
-    path: '/campaigns/:id/preview',
-    summary: 'The message as one contact would get it',
-    params: idParams,
-    query: previewQuery,
-    answer: messagePreviewSchema,
-    problems: ['not-found'],
-    example: { id: 1, address: 'ada@lanternpost.example' },
-  }),
   startCampaign: contract({
     method: 'post',
     path: '/campaigns/:id/start',
@@ -285,6 +235,7 @@ export const sending = {
     needs: 'send',
     params: idParams,
     body: startRequest,
+    filled: ['inSpite'],
     answer: campaignSchema,
     problems: [
       'bad-condition',

@@ -1,4 +1,4 @@
-import type { Reason } from '../../shared/words.ts';
+import { IN_SPITE_OF, type InSpiteOf, type Reason } from '../../shared/words.ts';
 import { execute, rowsOf, type Sql } from '../sql.ts';
 import { cappedBySql, type CappedByRow } from './capped.ts';
 import {
@@ -68,14 +68,55 @@ export async function countPreflight(sql: Sql, message: JudgedMessage, mostDomai
   return answer!;
 }
 
-/** What a service message reaches people in spite of. */
-export const IN_SPITE_OF = ['complained', 'unsubscribed', 'sunset'] as const satisfies readonly Reason[];
-
 /**
  * Of those whom a service message will reach, those whom a marketing message would not, by each of these reasons, with
  * three contacts of each; one contact may have several. Within a transaction of overWholeSet.
  */
-export async function countReachedInSpite(sql: Sql, message: JudgedMessage): Promise<Omit<PreflightRow, 'by'>[]> {
+export async function countReachedInSpite(
+  sql: Sql,
+  message: JudgedMessage,
+): Promise<{ contacts: number; rows: Omit<PreflightRow, 'by'>[] }> {
+  const { ctes, parameters } = await sparedCtes(sql, message);
+  const rows = await rowsOf<Omit<PreflightRow, 'by'>>(
+    sql,
+    `WITH ${ctes},
+     counted AS (
+       SELECT reason, count(*)::int AS contacts, (array_agg(contact_id ORDER BY contact_id))[1:3] AS some FROM spared GROUP BY 1
+       UNION ALL SELECT NULL, count(DISTINCT contact_id)::int, '{}' FROM spared)
+     SELECT n.reason, n.contacts, (
+       SELECT coalesce(json_agg(json_build_object('contactId', c.id, 'name', c.name, 'address', c.address) ORDER BY c.id), '[]')
+       FROM contact c WHERE c.id = ANY (n.some)) AS sample FROM counted n ORDER BY array_position($6::text[], n.reason)`,
+    parameters,
+  );
+  return {
+    contacts: rows.find(({ reason }) => reason === null)!.contacts,
+    rows: rows.filter(({ reason }) => reason !== null),
+  };
+}
+
+/** Lists whom a service message reaches in spite of one reason, by contact number after `after`. */
+export async function listReachedInSpite(
+  sql: Sql,
+  message: JudgedMessage,
+  reason: InSpiteOf,
+  after: number,
+  limit: number,
+): Promise<JudgedContact[]> {
+  const { ctes, parameters } = await sparedCtes(sql, message);
+  return rowsOf<JudgedContact>(
+    sql,
+    `WITH ${ctes}
+     SELECT s.contact_id::float8 AS "contactId", c.address, c.name, s.reasons, NULL::int AS "leftOutBy", NULL AS "cappedBy"
+     FROM spared s JOIN contact c ON c.id = s.contact_id WHERE s.reason = $7 AND s.contact_id > $8 ORDER BY 1 LIMIT $9`,
+    [...parameters, reason, after, limit],
+  );
+}
+
+/**
+ * CTEs that end in `spared`: whom a service message will reach although a marketing message would not, a row for each
+ * such reason. Within a transaction of overWholeSet.
+ */
+async function sparedCtes(sql: Sql, message: JudgedMessage): Promise<{ ctes: string; parameters: unknown[] }> {
   await execute(
     sql,
     `CREATE TEMP TABLE reached ON COMMIT DROP AS WITH ${judgeAudienceCtes(message, await findWhatApplies(sql, message))}
@@ -83,18 +124,14 @@ export async function countReachedInSpite(sql: Sql, message: JudgedMessage): Pro
     messageParameters(message),
   );
   const asMarketing: JudgedMessage = { ...message, purpose: 'marketing' };
-  return rowsOf<Omit<PreflightRow, 'by'>>(
-    sql,
-    `WITH ${judgeAudienceCtes(asMarketing, await findWhatApplies(sql, asMarketing))},
+  return {
+    ctes: `${judgeAudienceCtes(asMarketing, await findWhatApplies(sql, asMarketing))},
      spared AS (
-       SELECT r.reason, j.contact_id FROM judged j JOIN reached USING (contact_id) CROSS JOIN LATERAL unnest(${REASONS_SQL}) r (reason)
-       WHERE r.reason = ANY($6::text[])),
-     counted AS (SELECT reason, count(*)::int AS contacts, (array_agg(contact_id ORDER BY contact_id))[1:3] AS some FROM spared GROUP BY 1)
-     SELECT n.reason, n.contacts, (
-       SELECT coalesce(json_agg(json_build_object('contactId', c.id, 'name', c.name, 'address', c.address) ORDER BY c.id), '[]')
-       FROM contact c WHERE c.id = ANY (n.some)) AS sample FROM counted n ORDER BY array_position($6::text[], n.reason)`,
-    [...messageParameters(asMarketing), [...IN_SPITE_OF]],
-  );
+       SELECT r.reason, j.contact_id, j.reasons
+       FROM (SELECT j.contact_id, ${REASONS_SQL} AS reasons FROM judged j JOIN reached USING (contact_id)) j
+       CROSS JOIN LATERAL unnest(j.reasons) r (reason) WHERE r.reason = ANY($6::text[]))`,
+    parameters: [...messageParameters(asMarketing), [...IN_SPITE_OF]],
+  };
 }
 
 export interface JudgedContact {

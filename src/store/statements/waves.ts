@@ -129,20 +129,23 @@ export async function listDue(sql: Sql): Promise<{ id: number; missed: boolean }
 export async function keepSchedule(
   sql: Sql,
   id: number,
-  { at, expected, tolerance }: { at: Date; expected: number; tolerance: number },
+  { at, expected, inSpite, tolerance }: { at: Date; expected: number; inSpite: number; tolerance: number },
 ): Promise<void> {
   await execute(
     sql,
-    'UPDATE campaign SET starts_at = $2, expected = $3, tolerance = $4, version = version + 1 WHERE id = $1',
-    [id, at, expected, tolerance],
+    'UPDATE campaign SET starts_at = $2, expected = $3, tolerance = $4, expected_in_spite = $5, version = version + 1 WHERE id = $1',
+    [id, at, expected, tolerance, inSpite],
   );
 }
 
 /** How many the person saw who scheduled a campaign, and by how much that may move. */
-export async function findExpected(sql: Sql, id: number): Promise<{ expected: number; tolerance: number }> {
-  const [row] = await rowsOf<{ expected: number; tolerance: number }>(
+export async function findExpected(
+  sql: Sql,
+  id: number,
+): Promise<{ expected: number; inSpite: number; tolerance: number }> {
+  const [row] = await rowsOf<{ expected: number; inSpite: number; tolerance: number }>(
     sql,
-    'SELECT coalesce(expected, 0) AS expected, tolerance FROM campaign WHERE id = $1',
+    'SELECT coalesce(expected, 0) AS expected, coalesce(expected_in_spite, 0) AS "inSpite", tolerance FROM campaign WHERE id = $1',
     [id],
   );
   return row!;

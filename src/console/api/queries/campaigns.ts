@@ -40,14 +40,16 @@ export const useProgress = (id: number, isUnderWay: boolean) =>
   });
 export const usePreflight = (id: number) =>
   useQuery({ queryKey: keys.preflight(id), queryFn: () => client.preflight({ id }) });
-export const usePreflightContacts = (id: number, of: Pick<PreflightContactsQuery, 'reason' | 'by'>, open: boolean) =>
+export const usePreflightContacts = (
+  id: number,
+  of: Pick<PreflightContactsQuery, 'reason' | 'by' | 'inSpiteOf'>,
+  open: boolean,
+) =>
   useQuery({
     queryKey: [...keys.preflight(id), 'contacts', of],
     queryFn: () => client.preflightContacts({ id, ...of, limit: 20 }),
     enabled: open,
   });
-export const usePreview = (id: number, address?: string) =>
-  useQuery({ queryKey: [...keys.campaign(id), 'preview', address], queryFn: () => client.preview({ id, address }) });
 /** Read again when the state has changed. */
 export const useCampaignChanges = (id: number, state: string) =>
   useQuery({ queryKey: [...keys.campaign(id), 'changes', state], queryFn: () => client.campaignChanges({ id }) });

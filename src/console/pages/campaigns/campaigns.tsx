@@ -79,7 +79,9 @@ function NewCampaign({ opened, onClose }: { opened: boolean; onClose: () => void
       opened={opened}
       onClose={onClose}
       title="New campaign"
-      send={() => create.mutate(undefined, { onSuccess: (campaign) => void navigate(`/campaigns/${campaign.id}`) })}
+      send={() =>
+        create.mutate(undefined, { onSuccess: (campaign) => void navigate(`/campaigns/${campaign.id}/message`) })
+      }
     >
       <TextInput
         label="Name"

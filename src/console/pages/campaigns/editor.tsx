@@ -19,7 +19,8 @@ export const placeOfDraft = (id: number): string => `draft ${id}`;
 
 const WORDS = {
   name: 'Name',
-  subject: 'Subject',
+  purpose: 'Purpose',
+  statement: 'Why each has to get it',
   listIds: 'Lists taken in',
   segmentIds: 'Segments taken in',
   leftOutListIds: 'Lists left out',
@@ -29,23 +30,21 @@ const WORDS = {
   sendWindow: 'Hours',
   waves: 'Parts',
   pace: 'Pace',
-  html: 'HTML body',
-  text: 'Plain-text body',
 } as const;
 
 /**
- * The draft's name, audience and message. What was typed stays when the service refuses it, and when the page is left.
+ * The draft's name, purpose, audience and times. What was typed stays when the service refuses it, and when the page is
+ * left.
  */
 export function Editor({ campaign, onDone }: { campaign: Campaign; onDone: () => void }) {
-  const { name, subject, html, text, listIds, segmentIds, leftOutListIds, leftOutSegmentIds, version } = campaign;
+  const { name, purpose, statement, listIds, segmentIds, leftOutListIds, leftOutSegmentIds, version } = campaign;
   const { restDays, priority, sendWindow, waves, pace } = campaign;
   const form = useTyped(
     placeOfDraft(campaign.id),
     {
       name,
-      subject,
-      html,
-      text,
+      purpose,
+      statement,
       listIds,
       segmentIds,
       leftOutListIds,
@@ -61,8 +60,6 @@ export function Editor({ campaign, onDone }: { campaign: Campaign; onDone: () =>
   const draft = form.typed;
   const save = useAct((client, _: void) => client.changeCampaign({ id: campaign.id, ...draft, version: form.version }));
   const names = useNames(campaign.brandId);
-  const set = (field: 'name' | 'subject' | 'html' | 'text') => (event: Parameters<Change>[0]) =>
-    form.set({ [field]: event.currentTarget.value });
   const keep = (): void => save.mutate(undefined, { onSuccess: ({ version: kept }) => (form.wasKept(kept), onDone()) });
   return (
     <div style={{ marginTop: 24 }}>
@@ -82,18 +79,17 @@ export function Editor({ campaign, onDone }: { campaign: Campaign; onDone: () =>
               show={(value, field) => <span className={css.someOfIt}>{show(field, value, names)}</span>}
             />
           )}
-          <TextInput label="Name" required value={draft.name} onChange={set('name')} />
           <TextInput
-            label="Subject"
-            value={draft.subject}
-            onChange={set('subject')}
-            description='A merge field says what to write when it is empty: [[first_name else "stargazer"]]'
+            label="Name"
+            required
+            value={draft.name}
+            onChange={(event) => form.set({ name: event.currentTarget.value })}
           />
+          <Purpose purpose={draft.purpose} statement={draft.statement} change={form.set} />
           <AudienceFields brandId={campaign.brandId} audience={draft} change={form.set} />
           <HowOften restDays={draft.restDays} priority={draft.priority} change={form.set} />
           <TimeFields sendWindow={draft.sendWindow} waves={draft.waves} change={form.set} />
           <PaceFields pace={draft.pace} change={(changed) => form.set({ pace: changed })} />
-          <Bodies html={draft.html} text={draft.text} set={set} />
           <ProblemNote error={form.meanwhile ? null : save.error} />
           <div className="row">
             <Button type="submit" loading={save.isPending}>
@@ -163,29 +159,38 @@ function HowOften({
   );
 }
 
-type Change = (event: { currentTarget: { value: string } }) => void;
-
-function Bodies({ html, text, set }: { html: string; text: string; set: (field: 'html' | 'text') => Change }) {
+/** For what it is sent; a service message says why each recipient has to get it. */
+function Purpose({
+  purpose,
+  statement,
+  change,
+}: Pick<Campaign, 'purpose' | 'statement'> & {
+  change: (of: Partial<Pick<Campaign, 'purpose' | 'statement'>>) => void;
+}) {
   return (
     <>
-      <Textarea
-        label="HTML body"
-        value={html}
-        onChange={set('html')}
-        autosize
-        minRows={8}
-        maxRows={20}
-        styles={{ input: { fontFamily: 'var(--mantine-font-family-monospace)', fontSize: 13.5 } }}
+      <Select
+        label="Purpose"
+        description="Service: receipts, notices, what each recipient has to get; also who opted out, complained or is at sunset gets it. Nothing that advertises."
+        data={[
+          { value: 'marketing', label: 'marketing' },
+          { value: 'service', label: 'service' },
+        ]}
+        value={purpose}
+        onChange={(value) => change({ purpose: (value ?? 'marketing') })}
+        allowDeselect={false}
+        maw={360}
       />
-      <Textarea
-        label="Plain-text body"
-        description="Made from the HTML if it is left empty."
-        value={text}
-        onChange={set('text')}
-        autosize
-        minRows={3}
-        maxRows={12}
-      />
+      {purpose === 'service' ? (
+        <Textarea
+          label="Why each recipient has to get it"
+          description="A sentence at least. It stays with the campaign."
+          value={statement}
+          onChange={(event) => change({ statement: event.currentTarget.value })}
+          autosize
+          minRows={2}
+        />
+      ) : null}
     </>
   );
 }

@@ -1,15 +1,20 @@
 import { Button, SegmentedControl, TextInput } from '@mantine/core';
 import { useState } from 'react';
-import { useNavigate } from 'react-router';
+import { Link, useNavigate } from 'react-router';
 import { windowWords } from '../../../client/wording/window.ts';
 import type { Campaign, LeftOutBy, WavePlan } from '../../../shared/contract/campaigns.ts';
-import type { MessagePreview, Preflight } from '../../../shared/contract/sending.ts';
-import { usePreflight, usePreflightContacts, usePreview } from '../../api/queries/campaigns.ts';
+import type { MessagePreview } from '../../../shared/contract/messages.ts';
+import type { InSpiteOf } from '../../../shared/words.ts';
+import { SayInSpite } from './say-in-spite.tsx';
+import type { Preflight } from '../../../shared/contract/sending.ts';
+import { usePreflight, usePreflightContacts } from '../../api/queries/campaigns.ts';
+import { useCheck, usePreview } from '../../api/queries/messages.ts';
 import { useLists } from '../../api/queries/organisation.ts';
 import { useSegments } from '../../api/queries/segments.ts';
 import { useAct } from '../../api/use-act.ts';
 import { hasTyped } from '../../api/use-typed.ts';
 import { useBrand } from '../../brand.tsx';
+import { messageOf } from '../../../client/wording/findings.ts';
 import { heldByWords, leftOutWords } from '../../../client/wording/held-by.ts';
 import { IN_SPITE_WORDS } from '../../../client/wording/in-spite.ts';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
@@ -24,7 +29,7 @@ import { Rows } from '../../components/rows.tsx';
 /** A draft: who will get it, who is held back and why; the decision in the margin, then the message. */
 export function PreflightPage({ campaign }: { campaign: Campaign }) {
   const { zone, name } = useBrand();
-  const [editing, setEditing] = useState(campaign.html === '' || hasTyped(placeOfDraft(campaign.id)));
+  const [editing, setEditing] = useState(hasTyped(placeOfDraft(campaign.id)));
   return (
     <Await of={usePreflight(campaign.id)} rows={12}>
       {(preflight) => (
@@ -97,18 +102,54 @@ function Audience({ campaign, preflight }: { campaign: Campaign; preflight: Pref
         {campaign.priority === 3 ? '' : `; priority ${campaign.priority}`}
       </p>
       <Steps preflight={preflight} open={open} onOpen={toggle} />
-      {preflight.inSpiteOf.map((row) => (
-        <p key={row.reason} role="note">
-          <strong>{count(row.contacts)}</strong> of those who will get it do although {IN_SPITE_WORDS[row.reason]},
-          because its purpose is service{' '}
-          <span className="second">{row.sample.map((one) => one.name ?? one.address).join(', ')}</span>
-        </p>
-      ))}
+      <InSpite campaign={campaign} preflight={preflight} />
       {preflight.setAside.map((one) => (
         <SetAside key={one.exclusionId} campaign={campaign} one={one} />
       ))}
       {open ? <Held key={open.by?.id} campaign={campaign} of={open} /> : null}
     </section>
+  );
+}
+
+/** Whom a service message reaches although a marketing message would not, each reason on a line of its own. */
+function InSpite({ campaign, preflight }: { campaign: Campaign; preflight: Preflight }) {
+  const [open, setOpen] = useState<InSpiteOf | null>(null);
+  if (preflight.inSpiteOf.length === 0) return null;
+  return (
+    <div className="note">
+      <p>
+        {count(preflight.reachedInSpite)} of those who will get it would get no marketing. This is a service message:{' '}
+        {campaign.statement === '' ? 'why is not said yet' : `“${campaign.statement}”`}.
+      </p>
+      <ul className="bare">
+        {preflight.inSpiteOf.map(({ reason, contacts }) => (
+          <li key={reason}>
+            <Door onClick={() => setOpen(open === reason ? null : (reason as InSpiteOf))}>{count(contacts)}</Door>{' '}
+            although {IN_SPITE_WORDS[reason]}
+          </li>
+        ))}
+      </ul>
+      {open ? <Spared campaign={campaign} inSpiteOf={open} /> : null}
+    </div>
+  );
+}
+
+function Spared({ campaign, inSpiteOf }: { campaign: Campaign; inSpiteOf: InSpiteOf }) {
+  return (
+    <Await of={usePreflightContacts(campaign.id, { inSpiteOf }, true)} rows={4}>
+      {({ items }) => (
+        <Rows heads={<th>Will get it although {IN_SPITE_WORDS[inSpiteOf]}, the first twenty</th>}>
+          {items.map((contact) => (
+            <tr key={contact.contactId}>
+              <td>
+                <Door to={`/contacts/${contact.contactId}`}>{contact.name ?? contact.address}</Door>{' '}
+                <span className="second">{contact.address}</span>
+              </td>
+            </tr>
+          ))}
+        </Rows>
+      )}
+    </Await>
   );
 }
 
@@ -268,8 +309,13 @@ function Domains({ preflight }: { preflight: Preflight }) {
 
 function Decision({ campaign, preflight, onEdit }: { campaign: Campaign; preflight: Preflight; onEdit: () => void }) {
   const { zone } = useBrand();
-  const start = useAct((client, expected: number) =>
-    client.startCampaign({ id: campaign.id, expect: expected, version: preflight.version }),
+  const start = useAct((client, _: void) =>
+    client.startCampaign({
+      id: campaign.id,
+      expect: preflight.willGet,
+      inSpite: preflight.reachedInSpite,
+      version: preflight.version,
+    }),
   );
   const goOn = useNavigate();
   const remove = useAct(async (client, _: void) => {
@@ -290,13 +336,14 @@ function Decision({ campaign, preflight, onEdit }: { campaign: Campaign; preflig
             {problem.message}
           </div>
         ))}
+        {fit ? <WorthALook campaign={campaign} /> : null}
         <ProblemNote error={start.error ?? remove.error} />
         {asked ? (
           <Sure
             campaign={campaign}
-            willGet={preflight.willGet}
+            preflight={preflight}
             busy={start.isPending}
-            send={() => start.mutate(preflight.willGet)}
+            send={() => start.mutate(undefined)}
             leave={() => setAsked(false)}
           />
         ) : (
@@ -310,7 +357,14 @@ function Decision({ campaign, preflight, onEdit }: { campaign: Campaign; preflig
               Send to {count(preflight.willGet)}
             </button>
             <Schedule campaign={campaign} preflight={preflight} />
-            {campaign.state === 'draft' ? <Button onClick={onEdit}>Edit the message</Button> : null}
+            {campaign.state === 'draft' ? (
+              <>
+                <Button component={Link} to={`/campaigns/${campaign.id}/message`}>
+                  Write the message
+                </Button>
+                <Button onClick={onEdit}>Edit the draft</Button>
+              </>
+            ) : null}
             {campaign.state === 'draft' ? (
               <SureButton
                 ask={`Delete ${campaign.name}`}
@@ -330,17 +384,18 @@ function Decision({ campaign, preflight, onEdit }: { campaign: Campaign; preflig
 /** A message that has left does not come back: what it is and whom it goes to is said once more. */
 function Sure({
   campaign,
-  willGet,
+  preflight: { willGet, reachedInSpite },
   busy,
   send,
   leave,
 }: {
   campaign: Campaign;
-  willGet: number;
+  preflight: Preflight;
   busy: boolean;
   send: () => void;
   leave: () => void;
 }) {
+  const [said, setSaid] = useState(reachedInSpite === 0);
   const first = usePreflightContacts(campaign.id, {}, true).data?.items ?? [];
   return (
     <div className="sheet stack" role="group" aria-label="Send it?">
@@ -354,7 +409,8 @@ function Sure({
           Of the first {first.length}: from {first[0]!.address} to {first.at(-1)!.address}.
         </span>
       ) : null}
-      <button type="button" className="main-button" autoFocus disabled={busy} onClick={send}>
+      {reachedInSpite === 0 ? null : <SayInSpite reached={reachedInSpite} onSaid={setSaid} />}
+      <button type="button" className="main-button" autoFocus disabled={busy || !said} onClick={send}>
         Yes, send it to {count(willGet)}
       </button>
       <Button onClick={leave}>Not yet</Button>
@@ -362,7 +418,25 @@ function Sure({
   );
 }
 
-const FIELD_WORDS: Record<string, string> = { subject: 'the subject', html: 'the message', text: 'the plain text' };
+/** What the check finds worth a look, with the way to its place. */
+function WorthALook({ campaign }: { campaign: Campaign }) {
+  const looks = useCheck(campaign.id, messageOf(campaign)).data?.findings.filter(({ weight }) => weight === 'look');
+  if (!looks || looks.length === 0) return null;
+  return (
+    <div className="second">
+      <Door to={`/campaigns/${campaign.id}/message`}>{count(looks.length)}</Door>{' '}
+      {looks.length === 1 ? 'thing in the message is' : 'things in the message are'} worth a look:{' '}
+      {looks.map(({ title }) => title).join('; ')}.
+    </div>
+  );
+}
+
+const FIELD_WORDS: Record<string, string> = {
+  subject: 'the subject',
+  previewLine: 'the line shown after it',
+  html: 'the message',
+  text: 'the plain text',
+};
 
 /** Where in the message something is wrong; at its very beginning it is about all of it. */
 function placeWords({ field, at }: Preflight['problems'][number]): string {
@@ -376,7 +450,7 @@ function Seen({ message, links, plain }: { message: MessagePreview['message']; l
       <div className="second">
         {message.from.name}, {message.from.address}
       </div>
-      {plain ? (
+      {plain || message.html === null ? (
         <pre className="said as-written" style={{ maxHeight: 320, overflow: 'auto' }} tabIndex={0}>
           {message.text}
         </pre>
@@ -389,7 +463,8 @@ function Seen({ message, links, plain }: { message: MessagePreview['message']; l
         />
       )}
       <div className="second">
-        Unsubscribe link and one-click header present; {plural(links, 'link', 'links')} and a trap link.
+        Unsubscribe link and one-click header present; {plural(links, 'link', 'links')}
+        {message.html === null ? ', plain text alone' : ' and a trap link'}.
       </div>
     </div>
   );

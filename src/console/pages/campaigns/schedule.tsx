@@ -5,6 +5,7 @@ import type { Preflight } from '../../../shared/contract/sending.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { ProblemNote } from '../../components/page.tsx';
+import { SayInSpite } from './say-in-spite.tsx';
 import { moment } from '../../components/words.ts';
 
 /** Starts a campaign later, at another time, or not after all. */
@@ -12,12 +13,14 @@ export function Schedule({ campaign, preflight }: { campaign: Campaign; prefligh
   const { zone } = useBrand();
   const [asked, setAsked] = useState(false);
   const [at, setAt] = useState('');
+  const [said, setSaid] = useState(preflight.reachedInSpite === 0);
   const [percent, setPercent] = useState<number | string>(10);
   const keep = useAct((client, _: void) =>
     client.scheduleCampaign({
       id: campaign.id,
       at: at.replace('T', ' '),
       expect: preflight.willGet,
+      inSpite: preflight.reachedInSpite,
       version: preflight.version,
       tolerance: Number(percent) / 100,
     }),
@@ -53,8 +56,9 @@ export function Schedule({ campaign, preflight }: { campaign: Campaign; prefligh
             value={percent}
             onChange={setPercent}
           />
+          {preflight.reachedInSpite === 0 ? null : <SayInSpite reached={preflight.reachedInSpite} onSaid={setSaid} />}
           <ProblemNote error={keep.error} />
-          <Button type="submit" loading={keep.isPending}>
+          <Button type="submit" loading={keep.isPending} disabled={!said}>
             Schedule it
           </Button>
           <Button variant="subtle" onClick={() => setAsked(false)}>
