@@ -53,6 +53,19 @@ async function signUpUrl(page, listName) {
   }, listName);
 }
 
+const FAULTY = `<h1>What to find in the December sky</h1>
+<p>Dear [[first_name else "stargazer"]], the nights are long now. Three things to look for without a telescope.</p>
+<img src="https://larkfield.example/geminids.jpg">
+<p><a href="https://larkfield.example/december">Read on</a></p>
+<p><a href="htps:/larkfield.example/evenings">Evenings</a></p>`;
+
+async function someReader(page) {
+  return page.evaluate(async () => {
+    const { items } = await (await fetch('/api/v1/contacts?brandId=1&limit=20')).json();
+    return items.find((one) => one.name).address;
+  });
+}
+
 const PICTURES = {
   today: async (page) => page.goto(`${base}/`),
   contacts: async (page) => page.goto(`${base}/contacts`),
@@ -73,12 +86,6 @@ const PICTURES = {
     await page.getByRole('button', { name: /^Check/ }).click();
     await page.getByText('Meant:').first().waitFor();
   },
-  // After `avendel verifications read .avendel/demo/verified.csv` and saying what its words mean.
-  verification: async (page) => {
-    await page.goto(`${base}/contacts/verifications`);
-    await page.getByRole('link', { name: 'verified.csv' }).first().click();
-    await page.getByRole('heading', { name: /What the verdicts do/ }).waitFor();
-  },
   'sign-up': async (page) => page.goto(await signUpUrl(page, 'Members’ Letter')),
   segment: async (page) => {
     await page.goto(`${base}/segments`);
@@ -87,6 +94,17 @@ const PICTURES = {
     await page.getByLabel('Address to try').fill('emrys.lark@tollgate-freight.example');
     await page.getByLabel('Address to try').press('Enter');
     await page.getByText(/^(In|Out)$/).waitFor();
+  },
+  // What is typed is not kept.
+  composer: async (page) => {
+    await page.goto(`${base}/campaigns/${await campaignNumber(page, 'The December sky')}/message`);
+    const field = (name) => page.getByRole('textbox', { name, exact: true });
+    await field('Shown after it in the list of messages').fill('Geminids, a bright Jupiter, the longest night');
+    await field('HTML').fill(FAULTY);
+    await page.getByLabel('As another contact gets it').fill(await someReader(page));
+    await page.getByLabel('As another contact gets it').press('Enter');
+    await field('To, up to ten addresses').fill('rosa.lindgard@larkfield.example');
+    await page.getByRole('heading', { name: '1 thing stands in the way; 1 is worth a look' }).waitFor();
   },
   preflight: async (page) =>
     page.goto(`${base}/campaigns/${await campaignNumber(page, process.env.AVENDEL_DRAFT ?? 'The December sky')}`),

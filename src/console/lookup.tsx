@@ -22,7 +22,11 @@ export function Lookup() {
   const [asked, setAsked] = useState('');
   useEffect(() => {
     const onKey = (event: KeyboardEvent): void => {
-      const typing = event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement;
+      const { target } = event;
+      const typing =
+        target instanceof HTMLInputElement ||
+        target instanceof HTMLTextAreaElement ||
+        (target instanceof HTMLElement && target.isContentEditable);
       if ((event.key === '/' && !typing) || (event.key === 'k' && event.ctrlKey)) {
         event.preventDefault();
         field.current?.focus();

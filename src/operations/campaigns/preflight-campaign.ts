@@ -15,7 +15,7 @@ import {
   type PreflightRow,
 } from '../../store/statements/preflight.ts';
 import type { Deps } from '../deps.ts';
-import { getCampaign, reportMessageProblems } from './edit-campaign.ts';
+import { getCampaign, reportMessageProblems, type MessageProblem } from './edit-campaign.ts';
 import { overAudience } from './judged-message.ts';
 import { namesOf } from './leaving-out.ts';
 
@@ -52,7 +52,7 @@ export interface Preflight {
   /** Its parts, if it goes in parts. */
   waves: PreflightWave[];
   domains: { domain: string; contacts: number; accepted: number; bounced: number }[];
-  problems: { field: string; at: number; message: string }[];
+  problems: MessageProblem[];
 }
 
 const MOST_DOMAINS = 12;

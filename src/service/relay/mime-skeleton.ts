@@ -14,9 +14,9 @@ const LINE = 76;
 type Fill = (message: WrittenMessage) => string;
 
 /**
- * Makes the MIME text of messages (RFC 2045 to 2049, 2047): multipart/alternative with a text part first, or
- * text/plain alone. All messages of a campaign have the same structure, so it is composed once by nodemailer, with holes; each message then only has
- * its own parts encoded. Composing each afresh took four times as long.
+ * Makes the MIME text of messages (RFC 2045 to 2049, 2047): multipart/alternative with a text part first, or text/plain
+ * alone. All messages of a campaign have the same structure, so it is composed once by nodemailer, with holes; each
+ * message then only has its own parts encoded. Composing each afresh took four times as long.
  */
 export function makeMimeBuilder(): (message: WrittenMessage) => Promise<Buffer> {
   let kept: { key: string; fills: Fill[] } | undefined;

@@ -305,14 +305,19 @@ export const messageFields = {
 
 /** Something that keeps a message from being sent, at its character of a field. */
 export interface MessageProblem {
+  code: string;
   field: string;
   at: number;
+  /** Where it ends; as `at`, where it is about all of the field. */
+  end: number;
   message: string;
 }
 
 export const messageProblemSchema = Joi.object<MessageProblem, true>({
+  code: anyText.required(),
   field: anyText.required(),
   at: Joi.number().required(),
+  end: Joi.number().required(),
   message: anyText.required(),
 });
 

@@ -177,7 +177,7 @@ function Purpose({
           { value: 'service', label: 'service' },
         ]}
         value={purpose}
-        onChange={(value) => change({ purpose: (value ?? 'marketing') })}
+        onChange={(value) => change({ purpose: value ?? 'marketing' })}
         allowDeselect={false}
         maw={360}
       />

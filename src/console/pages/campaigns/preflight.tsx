@@ -438,9 +438,9 @@ const FIELD_WORDS: Record<string, string> = {
   text: 'the plain text',
 };
 
-/** Where in the message something is wrong; at its very beginning it is about all of it. */
-function placeWords({ field, at }: Preflight['problems'][number]): string {
-  return at === 0 ? '' : `In ${FIELD_WORDS[field] ?? field}, at its character ${count(at)}: `;
+/** Where in the message something is wrong; where it has no end it is about all of it. */
+function placeWords({ field, at, end }: Preflight['problems'][number]): string {
+  return at === end ? '' : `In ${FIELD_WORDS[field] ?? field}, at its character ${count(at)}: `;
 }
 
 function Seen({ message, links, plain }: { message: MessagePreview['message']; links: number; plain: boolean }) {
