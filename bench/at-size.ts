@@ -10,6 +10,7 @@ import { createExclusion } from '../src/operations/campaigns/exclusions.ts';
 import { inTransaction, overWholeSet } from '../src/store/database.ts';
 import { claimDeliveries, passGate, type ClaimedDelivery } from '../src/store/statements/deliveries.ts';
 import { overConditionsWorld, readerOf } from './conditions-world.ts';
+import { measureMessageCheck } from './message-check.ts';
 import { median, tell } from './measuring.ts';
 import { seconds, startHelper, startService, type BenchService, type Measured } from './support.ts';
 
@@ -49,7 +50,15 @@ const percentile = (all: number[], share: number): number =>
 export async function measureAtSize(server: string, relayPort: number, port: number): Promise<Measured[]> {
   const { url, measured } = await overConditionsWorld(server, new Date(), async (deps, at) => {
     await leaveOut(deps);
-    return { url: at, measured: [await measurePreflight(deps), await measureGate(deps)] };
+    return {
+      url: at,
+      measured: [
+        await measureMessageCheck(deps, BRAND, [1]),
+        await measureMessageCheck(deps, BRAND, [1, 2, 3]),
+        await measurePreflight(deps),
+        await measureGate(deps),
+      ],
+    };
   });
   return [...measured, ...(await measurePagesUnderLoad(url, relayPort, port))];
 }

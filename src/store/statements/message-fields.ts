@@ -10,14 +10,18 @@ export interface MessageReaders {
 }
 
 /**
- * A name that goes into no message, as nameForMessage has it. Nearly all names hold no dot, stroke or @, and are not
- * tried further.
+ * Whether a text is empty or blank. Nearly every text begins with a printing character of ASCII, which is seen at once:
+ * asking the expression of each of a million took half of the count.
  */
-const NO_NAME = `(c.name IS NULL OR c.name !~ '\\S' OR length(c.name) > ${LONGEST_NAME} OR (c.name ~ '[./@]' AND c.name ~* '//|www\\.|@|[[:alnum:]-]\\.[[:alnum:]-]*[[:alpha:]]{2}' COLLATE "und-x-icu"))`;
+const blankSql = (text: string): string => `(ascii(${text}) NOT BETWEEN 33 AND 126 AND ${text} !~ '\\S')`;
+/** A name that goes into no message, as nameForMessage has it. Nearly all names hold no dot, stroke or @. */
+const NO_NAME = `(c.name IS NULL OR ${blankSql('c.name')} OR length(c.name) > ${LONGEST_NAME}
+  OR ((strpos(c.name, '.') > 0 OR strpos(c.name, '/') > 0 OR strpos(c.name, '@') > 0)
+    AND c.name ~* '//|www\\.|@|[[:alnum:]-]\\.[[:alnum:]-]*[[:alpha:]]{2}' COLLATE "und-x-icu"))`;
 
 /**
  * Counts whom a message is for, and of them for how many each merge field is empty. One pass over contacts and their
- * subscriptions: 0.5 s of a million. To be run within overWholeSet.
+ * subscriptions: 0.7 s for 450,000 readers in a base of a million. To be run within overWholeSet.
  */
 export async function countLackingFields(
   sql: Sql,
@@ -30,17 +34,16 @@ export async function countLackingFields(
       ? NO_NAME
       : `coalesce(c.attributes ->> ($3::text[])[${attributes.indexOf(field) + 1}], '') !~ '\\S'`,
   );
-  const taken = [
-    `SELECT contact_id AS id FROM subscription WHERE list_id = ANY($1::int[]) AND state = 'subscribed'`,
-    ...(bySegments.takenIn ? ['SELECT id FROM taken_in'] : []),
-  ].join(' UNION ');
-  const isGrouped = listIds.length > 1 && !bySegments.takenIn;
+  // A semi-join where it can be one: of several lists, gathering each contact once took twice as long.
+  const onLists = `FROM subscription s WHERE s.contact_id = c.id AND s.list_id = ANY($1::int[]) AND s.state = 'subscribed'`;
+  const among = bySegments.takenIn
+    ? `JOIN (SELECT contact_id AS id FROM subscription WHERE list_id = ANY($1::int[]) AND state = 'subscribed' UNION SELECT id FROM taken_in) t ON t.id = c.id WHERE`
+    : `WHERE EXISTS (SELECT ${onLists}) AND`;
   const [row] = await rowsOf<{ readers: number; lacking: number[] }>(
     sql,
     `SELECT count(*)::int AS readers, ARRAY[${lacks.map((lack) => `count(*) FILTER (WHERE ${lack})::int`).join(', ')}]::int[] AS lacking
-     FROM contact c JOIN (${isGrouped ? taken.replace('SELECT contact_id', 'SELECT DISTINCT contact_id') : taken}) t ON t.id = c.id
-     WHERE c.archived_at IS NULL AND c.erased_at IS NULL AND $2::int[] IS NOT NULL AND $3::text[] IS NOT NULL
-       ${leftOutListIds.length > 0 ? `AND NOT EXISTS (SELECT FROM subscription o WHERE o.contact_id = c.id AND o.list_id = ANY($2::int[]) AND o.state = 'subscribed')` : ''}
+     FROM contact c ${among} c.archived_at IS NULL AND c.erased_at IS NULL AND $2::int[] IS NOT NULL AND $3::text[] IS NOT NULL
+       ${leftOutListIds.length > 0 ? `AND NOT EXISTS (SELECT ${onLists.replace('$1', '$2')})` : ''}
        ${bySegments.leftOut ? 'AND NOT EXISTS (SELECT FROM matching x WHERE x.id = c.id)' : ''}`,
     [listIds, leftOutListIds, attributes],
   );
