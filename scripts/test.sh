@@ -6,6 +6,7 @@ need_node
 need_package /usr/bin/chromium chromium
 need_package /usr/sbin/dovecot dovecot-imapd
 need_package python3 python3
+need_package /usr/lib/python3/dist-packages/dkim/__init__.py python3-dkim
 need_package openssl openssl
 need_package /usr/sbin/nginx nginx
 need_package /usr/lib/nginx/modules/ngx_stream_module.so libnginx-mod-stream

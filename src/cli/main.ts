@@ -80,6 +80,11 @@ const GROUPS: { name: string; summary: string; load: () => Promise<{ addCommands
     load: () => import('./commands/relay.ts'),
   },
   {
+    name: 'dkim',
+    summary: 'signing: the keys of a brand, and what its domains need in the DNS',
+    load: () => import('./commands/dkim.ts'),
+  },
+  {
     name: 'storms',
     summary: 'domains that suddenly failed: their hard bounces, held until released or dismissed',
     load: () => import('./commands/storms.ts'),

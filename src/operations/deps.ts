@@ -24,6 +24,11 @@ export interface Deps {
    * resolver is set.
    */
   askExchange?: (domain: string) => Promise<{ exchange: Exchange; seconds: number }>;
+  /**
+   * The records of a name in the domain name system, none where there is no such name; undefined where nobody answers.
+   * Absent where no resolver is set.
+   */
+  askRecords?: (name: string, type: 'TXT' | 'MX') => Promise<string[] | undefined>;
   /** Reads a message that came back, for each address it came to, within bounds of time and memory. Never throws. */
   readReturns: (raw: Uint8Array, envelopeTos: readonly string[]) => Promise<ReadReturns>;
   /** Tells this process's workers that there is work; those of other processes look by themselves. */

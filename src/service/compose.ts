@@ -13,7 +13,7 @@ import { migrate, openDatabase } from '../store/database.ts';
 import { execute } from '../store/sql.ts';
 import { findEventMonths } from '../store/statements/events.ts';
 import type { Config } from './config.ts';
-import { makeAskExchange } from './dns-exchange.ts';
+import { makeAskExchange, makeAskRecords } from './dns-exchange.ts';
 import { makeApi, type ApiOptions } from './http/api.ts';
 import { makeConsoleFiles } from './http/console.ts';
 import { knownHosts, makeDoors } from './http/doors.ts';
@@ -135,6 +135,7 @@ async function makeDeps(config: Config, log: Logger, releases: Releases): Promis
     remembered: new Map(),
     costly: new Map(),
     askExchange: config.resolver === undefined ? undefined : makeAskExchange(config.resolver),
+    askRecords: config.resolver === undefined ? undefined : makeAskRecords(config.resolver),
     readReturns: reader.readReturns,
     announce: () => undefined,
   };

@@ -54,9 +54,29 @@ function secondsOf(answers: Answer[]): number {
   return Math.min(Math.max(ttl, SHORTEST_S), LONGEST_S);
 }
 
+/**
+ * Asks a resolver for the texts, or the mail exchangers, of a name; none where there is no such name. A text may come
+ * in pieces, which belong together (RFC 7208 section 3.3, RFC 6376 section 3.6.2.2).
+ */
+export function makeAskRecords(resolver: string): NonNullable<Deps['askRecords']> {
+  const { hostname, port } = new URL(`dns://${resolver}`);
+  return async (name, type) => {
+    const reply = await query({ host: hostname, port: Number(port || 53) }, { name, type });
+    if (reply?.rcode === 'NXDOMAIN') return [];
+    if (reply?.rcode !== 'NOERROR') return undefined;
+    return (reply.answers ?? []).flatMap((answer) =>
+      answer.type === 'TXT' && type === 'TXT'
+        ? [[answer.data].flat().map(String).join('')]
+        : answer.type === 'MX' && type === 'MX'
+          ? [answer.data.exchange]
+          : [],
+    );
+  };
+}
+
 interface Question {
   name: string;
-  type: 'MX' | 'A' | 'AAAA';
+  type: 'MX' | 'A' | 'AAAA' | 'TXT';
 }
 
 /** An answer that is cut off, as it would not fit, is asked for again over TCP (RFC 7766 section 5). */

@@ -22,7 +22,14 @@ const SENDER = {
 };
 const tokens = makeTokenizer([{ version: 1, secret: Buffer.from('one') }]);
 const known = new Set(['address', 'name', 'first_name', 'seat']);
-const AGAINST = { known, purpose: 'marketing' as const, statement: '', htmlBytes: 900, lacking: new Map() };
+const AGAINST = {
+  known,
+  purpose: 'marketing' as const,
+  statement: '',
+  htmlBytes: 900,
+  lacking: new Map(),
+  sender: { fromAddress: 'digest@larkfield.example', keys: [], records: [] },
+};
 const GOOD: MessageSource = {
   subject: 'What to find in the December sky',
   previewLine: 'Geminids, and a bright Jupiter',
@@ -118,6 +125,24 @@ describe('the check', () => {
     ).toEqual(['look offer']);
     expect(codes({ html: '<p>Take 20 % off the next one, dear readers.</p>' })).toEqual([]);
     expect(statementProblem('marketing', '')).toBeUndefined();
+  });
+
+  test('says what speaks for the sender, and what does not', () => {
+    const key = { selector: 'dec2026', domain: 'larkfield.example' };
+    const record = { name: 'dec2026._domainkey.larkfield.example', what: 'DKIM' as const };
+    const of = (sender: object) =>
+      check({}, { sender: { ...AGAINST.sender, ...sender } })
+        .filter(({ code }) => ['sender', 'dns', 'not-aligned'].includes(code))
+        .map(({ weight, title }) => [weight, title]);
+    expect(of({})).toEqual([]);
+    expect(of({ keys: [key] })).toEqual([['fine', 'Signed for larkfield.example with dec2026']]);
+    expect(of({ keys: [key], records: [{ ...record, agrees: true }] })).toEqual([['fine', 'From agrees with DKIM']]);
+    expect(of({ keys: [key], records: [{ ...record, agrees: false }] })).toEqual([
+      ['look', 'DKIM of dec2026._domainkey.larkfield.example is not in the DNS'],
+    ]);
+    expect(of({ keys: [{ ...key, domain: 'quillmail.example' }] })).toEqual([
+      ['look', 'The key dec2026 does not speak for larkfield.example'],
+    ]);
   });
 
   test('10,000 links are too many: said once, at the first beyond, however large the message', () => {

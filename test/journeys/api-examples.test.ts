@@ -131,6 +131,13 @@ const exclusion = async (): Promise<number> =>
 const largeFile = `address\n${Array.from({ length: 60_000 }, (_, n) => `guest${n}@quillmail.example`).join('\n')}\n`;
 
 /** What of an example is of the thing that it is about, by the name of its call. */
+/** A key of the brand: one that is there, or a new one. */
+async function ofDkimKey(): Promise<Example> {
+  const { id } = CONTRACTS.dkimKeys.example;
+  const [kept] = await client.dkimKeys({ id });
+  return { id, keyId: (kept ?? (await client.addDkimKey({ id, selector: `key${++made}` }))).id };
+}
+
 const OWN: Partial<Record<Name, () => Promise<Example>>> = {
   endSession: async () => {
     await client.signIn(CONTRACTS.signIn.example);
@@ -161,6 +168,8 @@ const OWN: Partial<Record<Name, () => Promise<Example>>> = {
     const id = await draft();
     return { id, expect: (await client.preflight({ id })).willGet };
   },
+  signWithDkimKey: ofDkimKey,
+  removeDkimKey: ofDkimKey,
   endCap: async () => ({ id: (await client.createCap({ messages: 30, days: ++made })).id }),
   endExclusion: async () => ({ id: await exclusion() }),
   setAside: ofDraft,

@@ -2,7 +2,7 @@ import { createSocket, type Socket } from 'node:dgram';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { createServer, type Server } from 'node:net';
 import packet, { type Answer } from 'dns-packet';
-import { makeAskExchange } from '../../src/service/dns-exchange.ts';
+import { makeAskExchange, makeAskRecords } from '../../src/service/dns-exchange.ts';
 
 let server: Socket;
 let overTcp: Server;
@@ -36,6 +36,14 @@ const ZONE: Record<
   'A bare.example': {},
   'AAAA bare.example': {},
   'MX broken.example': { rcode: 2 },
+  'TXT dec2026._domainkey.larkfield.example': {
+    answers: [
+      // In two pieces, as whatever is longer than 255 octets comes.
+      { type: 'TXT', name: 'dec2026._domainkey.larkfield.example', ttl: 60, data: ['v=DKIM1; k=rsa; ', 'p=MIIB'] },
+      { type: 'TXT', name: 'dec2026._domainkey.larkfield.example', ttl: 60, data: 'another' },
+    ],
+  },
+  'TXT broken.example': { rcode: 2 },
   'MX silent.example': { silent: true },
   'MX forged.example': { forged: true },
 };
@@ -111,4 +119,13 @@ test.each([
 
 test('a resolver that is not there is unknown, never a refusal', async () => {
   expect(await makeAskExchange('127.0.0.1:9')('lanternpost.example')).toEqual({ exchange: 'unknown', seconds: 0 });
+});
+
+test('texts of a name come whole, each by itself; a name that is not there has none, and no answer is no answer', async () => {
+  const ask = makeAskRecords(resolver);
+  expect(await ask('dec2026._domainkey.larkfield.example', 'TXT')).toEqual(['v=DKIM1; k=rsa; p=MIIB', 'another']);
+  expect(await ask('lanternpost.example', 'MX')).toEqual(['mx.lanternpost.example']);
+  expect(await ask('_dmarc.larkfield.example', 'TXT')).toEqual([]);
+  expect(await ask('broken.example', 'TXT')).toBeUndefined();
+  expect(await makeAskRecords('127.0.0.1:9')('lanternpost.example', 'MX')).toBeUndefined();
 });

@@ -1,5 +1,6 @@
 import type { FindingWeight, Purpose } from '../../shared/words.ts';
 import { compileMessage, type MessageField, type MessageSource, type PlacedProblem } from './compile-message.ts';
+import { isAligned } from './dkim.ts';
 import { findHtmlParts, type HtmlParts } from './html-parts.ts';
 import { htmlToText } from './html-to-text.ts';
 import { findHtmlLinks, findTextLinks } from './links.ts';
@@ -38,6 +39,16 @@ export interface CheckedAgainst {
   htmlBytes: number;
   /** Of how many in the audience a merge field is empty. */
   lacking: ReadonlyMap<string, number>;
+  sender: CheckedSender;
+}
+
+/** What speaks for the address that a message comes from. */
+export interface CheckedSender {
+  fromAddress: string;
+  /** The keys with which it is signed. */
+  keys: { selector: string; domain: string }[];
+  /** What the DNS says of SPF, DMARC and the keys that sign; `agrees` is null where nobody could be asked. */
+  records: { name: string; what: 'DKIM' | 'SPF' | 'DMARC'; agrees: boolean | null }[];
 }
 
 /** Mailboxes cut the HTML of a message at about 100 kB, and what stands behind with it: the way out, too. */
@@ -64,6 +75,7 @@ export function checkMessage(source: MessageSource, against: CheckedAgainst): Fi
     ...checkNotation(source),
     ...checkLacking(source, against),
     ...checkText(source, parts),
+    ...checkSender(against.sender),
   ];
   return (['stops', 'look', 'fine'] as const).flatMap((weight) => all.filter((one) => one.weight === weight));
 }
@@ -259,4 +271,35 @@ function checkText(source: MessageSource, parts: HtmlParts | undefined): Finding
     ];
   const title = isMade ? 'Text part made from the HTML' : 'A text part of its own';
   return [finding('fine', 'text', title, `${text.length.toLocaleString('en-GB')} characters`)];
+}
+
+/** DKIM, SPF and DMARC of the From address, as far as is known: relays may sign what is not signed here. */
+function checkSender({ fromAddress, keys, records }: CheckedSender): Finding[] {
+  const domain = fromAddress.slice(fromAddress.lastIndexOf('@') + 1);
+  const strangers = keys.filter((key) => !isAligned(key.domain, fromAddress));
+  const wrong = [
+    ...strangers.map((key) =>
+      finding(
+        'look',
+        'not-aligned',
+        `The key ${key.selector} does not speak for ${domain}`,
+        `It signs for ${key.domain}. Receiving servers take the message for unsigned; give the brand a key of its own domain.`,
+      ),
+    ),
+    ...records
+      .filter(({ agrees }) => agrees === false)
+      .map(({ name, what }) =>
+        finding(
+          'look',
+          'dns',
+          `${what} of ${name} is not in the DNS`,
+          'Receiving servers distrust the message. What should stand there: Settings, or avendel dkim dns.',
+        ),
+      ),
+  ];
+  const proven = [...new Set(records.filter(({ agrees }) => agrees).map(({ what }) => what))];
+  if (wrong.length > 0) return wrong;
+  if (proven.length > 0) return [finding('fine', 'sender', `From agrees with ${proven.join(', ')}`, '')];
+  const signed = `Signed for ${domain} with ${keys.map(({ selector }) => selector).join(' and ')}`;
+  return keys.length > 0 ? [finding('fine', 'sender', signed, 'The DNS was not asked whether it stands there.')] : [];
 }

@@ -16,6 +16,7 @@ import {
   statusInText,
   type BounceDecision,
 } from '../../core/returns/classify-bounce.ts';
+import type { DkimSigner } from '../../core/message/dkim.ts';
 import { byIndexAlone, inRetriedTransaction, inTransaction } from '../../store/database.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
 import { BY_ITSELF, moveCampaign, setTrouble } from '../../store/statements/campaigns.ts';
@@ -48,6 +49,7 @@ import { inTheEnd, makeAnswerRecorder, type Answer } from './record-answers.ts';
 import { queueRecipients } from './queue-recipients.ts';
 import { judgedMessage } from './judged-message.ts';
 import { conditionsOf, findLeavesOut, namesOf } from './leaving-out.ts';
+import { findSigners } from '../relay/dkim.ts';
 import type { Handover, Relay } from '../relay/relay.ts';
 
 /** Recipients claimed in one statement. */
@@ -72,6 +74,7 @@ interface Sending {
   /** Whether a cap of all brands was in effect then. */
   acrossBrands: boolean;
   compiled: CompiledMessage;
+  signWith: DkimSigner[];
   sender: SenderIdentity;
   /** When its send window closes, in milliseconds since the epoch. */
   closesAt: number;
@@ -103,20 +106,19 @@ export async function sendPass(
 ): Promise<SendPass> {
   const campaign = await getCampaign(deps, campaignId);
   if (campaign.state !== 'sending') return 'ended';
-  const sending = await prepare(deps, relay, settings, campaign, processId);
+  const pause = (because: string): Promise<boolean> =>
+    moveCampaign(deps.database, campaignId, ['sending'], 'paused', because, BY_ITSELF);
+  const sending = await prepare(deps, relay, settings, campaign, processId).catch(async (error: unknown) => {
+    if (!(error instanceof Problem)) throw error;
+    await pause(`it cannot be signed: ${error.detail}`);
+  });
+  if (!sending) return 'ended';
   let passed: Awaited<ReturnType<typeof handOverClaims>>;
   try {
     passed = await handOverClaims(sending);
   } catch (error) {
     if (!(error instanceof Problem)) throw error;
-    await moveCampaign(
-      deps.database,
-      campaignId,
-      ['sending'],
-      'paused',
-      `whom it leaves out cannot be worked out: ${error.detail}`,
-      BY_ITSELF,
-    );
+    await pause(`whom it leaves out cannot be worked out: ${error.detail}`);
     return 'ended';
   } finally {
     await inTheEnd(() => inTransaction(deps.database, (sql) => settleClaims(sql, campaignId, sending.claimIds)));
@@ -182,6 +184,7 @@ async function prepare(
     watched: new Set(),
     fewAtOnce: false,
     compiled,
+    signWith: await findSigners(deps, campaign.brandId),
     sender: await findSender(deps, campaign),
     closesAt: await findClosing(deps, campaign),
     claimIds: [],
@@ -237,7 +240,7 @@ async function handOverClaims(sending: Sending): Promise<{ picked: number; dry: 
   const lane = async (): Promise<void> => {
     for (let one = await recipients.next(); one; one = await recipients.next()) {
       // Whoever has passed the gate when the relay is in trouble goes back untried.
-      const handover = trouble === null ? await relay.handOver(write(sending, one)) : NOT_TRIED;
+      const handover = trouble === null ? await relay.handOver(write(sending, one), sending.signWith) : NOT_TRIED;
       if (handover.outcome === 'again' && handover.trouble) trouble ??= handover.reply;
       recorder.add({ one, handover, at: deps.now().getTime() });
     }

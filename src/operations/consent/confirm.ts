@@ -17,6 +17,7 @@ import {
   turnAwaySignUp,
   type SignUpRow,
 } from '../../store/statements/sign-ups.ts';
+import { findSigners } from '../relay/dkim.ts';
 import type { Relay } from '../relay/relay.ts';
 import { countOfDay, sweepTries, uncountOfDay } from '../../store/statements/tries.ts';
 import type { Deps } from '../deps.ts';
@@ -67,7 +68,7 @@ async function askOne(deps: Deps, relay: Relay, one: SignUpRow): Promise<void> {
   const at = deps.now();
   if (!(await inTransaction(deps.database, (sql) => countOfDay(sql, counted, at, MOST_A_DAY))))
     return putOffSignUp(deps.database, one.id, new Date(at.getTime() + PUT_OFF_FULL_MS));
-  const handover = await relay.handOver(message);
+  const handover = await relay.handOver(message, await findSigners(deps, one.brandId));
   if (handover.outcome === 'again') {
     await uncountOfDay(deps.database, counted, at);
     await putOffSignUp(deps.database, one.id, new Date(deps.now().getTime() + PUT_OFF_MS));

@@ -1,11 +1,13 @@
 import type { CheckedMessage, TypedMessage } from '../../shared/contract/messages.ts';
-import { checkMessage, findUsedFields } from '../../core/message/check-message.ts';
+import { checkMessage, findUsedFields, type CheckedSender } from '../../core/message/check-message.ts';
 import { writeMessage } from '../../core/message/compile-message.ts';
 import { overWholeSet } from '../../store/database.ts';
 import { keepMatching } from '../../store/statements/conditions.ts';
 import { countLackingFields } from '../../store/statements/message-fields.ts';
 import { knownFields } from '../campaigns/edit-campaign.ts';
 import type { Deps } from '../deps.ts';
+import { lookAtDkimKeys } from '../relay/dkim.ts';
+import { lookAtDns } from '../relay/dns-records.ts';
 import { remember } from '../remember.ts';
 import { checkSegments, together, type CheckedCondition } from '../segments/condition-context.ts';
 import { findReader, readTyped } from './typed-message.ts';
@@ -35,8 +37,17 @@ export async function checkTyped(deps: Deps, typed: TypedMessage): Promise<Check
     statement: typed.statement,
     htmlBytes: html === null ? 0 : Buffer.byteLength(html),
     lacking: new Map(fields.map((field, index) => [field, lacking[index]!])),
+    sender: await lookAtSender(deps, typed.brandId, sender.fromAddress),
   });
   return { readers, findings, fields: [...known].sort() };
+}
+
+async function lookAtSender(deps: Deps, brandId: number, fromAddress: string): Promise<CheckedSender> {
+  const keys = (await lookAtDkimKeys(deps, brandId)).filter(({ signs }) => signs);
+  const records = (await lookAtDns(deps, brandId)).flatMap(({ name, what, signs, agrees }) =>
+    what === 'MX' || signs === false ? [] : [{ name, what, agrees }],
+  );
+  return { fromAddress, keys, records };
 }
 
 async function countLacking(

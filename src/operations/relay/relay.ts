@@ -1,5 +1,6 @@
 import type { RelayAnswer } from '../../shared/contract/relay.ts';
 import type { WrittenMessage } from '../../core/message/compile-message.ts';
+import type { DkimSigner } from '../../core/message/dkim.ts';
 
 /** What the relay made of one message. `reply` is what it said, verbatim. */
 export type Handover =
@@ -15,7 +16,8 @@ export type Handover =
 export interface Relay {
   /** How many messages can be on their way at once. */
   connections: number;
-  handOver(message: WrittenMessage): Promise<Handover>;
+  /** `signWith`: the keys with which it is signed, if any. */
+  handOver(message: WrittenMessage, signWith?: readonly DkimSigner[]): Promise<Handover>;
 }
 
 /** A relay that can be spoken to without sending. */

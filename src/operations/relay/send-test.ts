@@ -11,6 +11,7 @@ import { countOfDay, uncountOfDay } from '../../store/statements/tries.ts';
 import { isInEffect } from '../../core/eligibility/in-effect.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
+import { findSigners } from './dkim.ts';
 import type { Relay } from './relay.ts';
 
 /** Test messages of the organisation within 24 hours: they are for trying things out, not for writing to people. */
@@ -54,8 +55,9 @@ export async function handOverTests(
         );
   });
   const sent: SentTest[] = [];
+  const signWith = await findSigners(deps, brandId);
   for (const one of to) {
-    const { outcome, reply } = await relay.handOver(write(one));
+    const { outcome, reply } = await relay.handOver(write(one), signWith);
     if (outcome === 'accepted')
       await deps.database.getRepository(BrandEntity).update({ id: brandId }, { testedAt: deps.now() });
     // Put off, it has gone to nobody; refused or uncertain, the relay was asked to send it.

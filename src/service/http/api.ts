@@ -23,6 +23,7 @@ import type { NetworkOf } from './network-of.ts';
 import { refuseForeign, type Doors } from './doors.ts';
 import { sessionCookie } from './session-cookie.ts';
 import { campaignsRoutes } from './routes/campaigns.ts';
+import { dkimRoutes } from './routes/dkim.ts';
 import { messagesRoutes } from './routes/messages.ts';
 import { sendingRoutes } from './routes/sending.ts';
 import { reportsRoutes } from './routes/reports.ts';
@@ -69,6 +70,7 @@ export const ROUTES: Route[] = [
   ...pacingRoutes,
   ...verificationsRoutes,
   ...campaignsRoutes,
+  ...dkimRoutes,
   ...messagesRoutes,
   ...sendingRoutes,
   ...reportsRoutes,

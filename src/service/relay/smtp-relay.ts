@@ -5,6 +5,7 @@ import type { WrittenMessage } from '../../core/message/compile-message.ts';
 import type { CheckableRelay, Handover } from '../../operations/relay/relay.ts';
 import type { RelayAnswer } from '../../shared/contract/relay.ts';
 import { makeMimeBuilder } from './mime-skeleton.ts';
+import { signMessage } from './sign-message.ts';
 
 /** How long the relay may take to greet, to answer a command, and to take a message. */
 const GREETING_MS = 15_000;
@@ -42,14 +43,15 @@ export function makeSmtpRelay(url: string, connections: number): CheckableRelay 
     connections,
     // Whoever asks while it is being asked gets the same answer: however many ask, it is one connection.
     check: () => (checking ??= check(url, options).finally(() => (checking = undefined))),
-    async handOver(message) {
+    async handOver(message, signWith = []) {
+      const raw = await signMessage(await buildMime(message), signWith);
       let connection: SMTPConnection;
       try {
         connection = await acquire();
       } catch (error) {
         return { outcome: 'again', reply: replyOf(error as SmtpError), trouble: true };
       }
-      const { handover, usable } = await send(connection, message, await buildMime(message));
+      const { handover, usable } = await send(connection, message, raw);
       if (usable && open.has(connection) && (handover.outcome === 'accepted' || (await reset(connection))))
         idle.push(connection);
       else {

@@ -8,6 +8,7 @@ import { caps } from './caps.ts';
 import { exclusions } from './exclusions.ts';
 import { pacing } from './pace.ts';
 import { schedule } from './schedule.ts';
+import { dkim } from './dkim.ts';
 import { messages } from './messages.ts';
 import { reports } from './reports.ts';
 import { sending } from './sending.ts';
@@ -41,6 +42,7 @@ export const THINGS = {
   exclusions,
   schedule,
   pacing,
+  dkim,
   messages,
   sending,
   reports,
@@ -75,6 +77,7 @@ export const CONTRACTS = {
   ...exclusions,
   ...schedule,
   ...pacing,
+  ...dkim,
   ...messages,
   ...sending,
   ...reports,

@@ -21,6 +21,22 @@ const relayAnswerSchema = Joi.object<RelayAnswer, true>({
   said: anyText.allow('').required(),
 });
 
+/** A record that a domain of a brand should have in the DNS, and what stands there. */
+export interface DnsRecord {
+  name: string;
+  type: 'TXT' | 'MX';
+  what: 'DKIM' | 'SPF' | 'MX' | 'DMARC';
+  /** Of a key: whether messages are signed with it. */
+  signs: boolean | null;
+  /** What should stand there, or a model of it. */
+  wanted: string;
+  /** What it is for. */
+  purpose: string;
+  /** Null where nobody could be asked. */
+  found: string[] | null;
+  agrees: boolean | null;
+}
+
 /** Body of `POST /relay/test`. */
 export interface TestMessage {
   brandId: number;
