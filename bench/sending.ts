@@ -1,4 +1,4 @@
-import { createHash } from 'node:crypto';
+import { createHash, generateKeyPairSync } from 'node:crypto';
 import nodemailer from 'nodemailer';
 import { compileMessage, standardFields, writeMessage } from '../src/core/message/compile-message.ts';
 import { makeTokenizer } from '../src/core/message/token.ts';
@@ -30,8 +30,9 @@ const WITH_ALL: Partial<NewCampaign> = {
 };
 
 /**
- * Sending to a sink: as it is, under a cap, a standing exclusion, waves and a pace, and beside a receiving domain that
- * puts everything off; the bare pool hands over one ready-made message.
+ * Sending to a sink: as it is, signed with DKIM, under a cap, a standing exclusion, waves and a pace, and beside a
+ * receiving domain that puts everything off; the bare pool hands over one ready-made message, and signs it with the
+ * same key.
  */
 export async function measureSending(service: BenchService, brandId: number, relayPort: number): Promise<Measured[]> {
   const addresses = Array.from({ length: MESSAGES }, (_, index) => addressOf(index * 4 + 1));
@@ -39,10 +40,24 @@ export async function measureSending(service: BenchService, brandId: number, rel
   const slow = Array.from({ length: SLOW }, (_, index) => `reader${index}@slow.example`);
   const withSlow = await listOf(service, brandId, 'Send beside a slow domain', [...addresses, ...slow]);
   const ready = await readyMade();
-  const times = { plain: [] as number[], all: [] as number[], slow: [] as number[], bare: [] as number[] };
+  const times = {
+    plain: [] as number[],
+    signed: [] as number[],
+    all: [] as number[],
+    slow: [] as number[],
+    bare: [] as number[],
+    bareSigned: [] as number[],
+  };
+  const { privateKey } = generateKeyPairSync('rsa', { modulusLength: 2048 });
+  const pem = privateKey.export({ type: 'pkcs8', format: 'pem' }).toString();
   for (let round = 0; round < ROUNDS; round++) {
     times.bare.push(await sendBare(ready, relayPort));
     times.plain.push(await send(service, brandId, `Send ${round}`, { listIds: [listId] }));
+    times.bareSigned.push(await sendBare(ready, relayPort, pem));
+    const key = await service.client.addDkimKey({ id: brandId, selector: `round${round}`, privateKey: pem });
+    await service.client.signWithDkimKey({ id: brandId, keyId: key.id, signs: true });
+    times.signed.push(await send(service, brandId, `Signed ${round}`, { listIds: [listId] }));
+    await service.client.removeDkimKey({ id: brandId, keyId: key.id });
     const cap = await service.client.createCap({ brandId, messages: 32, days: 1 });
     const exclusion = await service.client.createExclusion({
       brandId,
@@ -68,6 +83,7 @@ export async function measureSending(service: BenchService, brandId: number, rel
   const messages = MESSAGES.toLocaleString('en-GB');
   return [
     { ...row(times.plain, times.bare), name: `sending ${messages} messages to a sink`, wanted: 0.6 },
+    { ...row(times.signed, times.bareSigned), name: 'the same signed with DKIM, beside the pool signing', wanted: 0.6 },
     { ...row(times.all, times.bare), name: 'the same under a cap, an exclusion, in waves, at a pace', wanted: 0.5 },
     { ...row(times.all, times.plain), name: 'that beside the first', wanted: 0.85 },
     { ...row(stored, times.plain), name: 'with 2,000,000 deliveries stored, beside the first', wanted: 0.9 },
@@ -123,7 +139,7 @@ async function storeDeliveries(service: BenchService, brandId: number): Promise<
   });
 }
 
-async function sendBare(ready: Buffer, port: number): Promise<number> {
+async function sendBare(ready: Buffer, port: number, privateKey?: string): Promise<number> {
   const pool = nodemailer.createTransport({
     host: '127.0.0.1',
     port,
@@ -131,6 +147,7 @@ async function sendBare(ready: Buffer, port: number): Promise<number> {
     maxConnections: CONNECTIONS,
     maxMessages: Infinity,
     ignoreTLS: true,
+    ...(privateKey && { dkim: { domainName: 'larkfield.example', keySelector: 'bench', privateKey } }),
   });
   const took = await seconds(() =>
     Promise.all(

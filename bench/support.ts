@@ -36,6 +36,7 @@ export async function startService(databaseUrl: string, relayPort: number, first
     AVENDEL_ADMIN_EMAIL: 'bench@larkfield.example',
     AVENDEL_ADMIN_PASSWORD: 'only for benchmarks',
     AVENDEL_LOG_LEVEL: 'error',
+    AVENDEL_SECRET_KEY: Buffer.alloc(32, 'bench').toString('base64'),
   };
   const child = spawn(process.execPath, ['dist/service/main.js'], {
     env: environment,

@@ -13,7 +13,8 @@ export interface MessageReaders {
  * Whether a text is empty or blank. Nearly every text begins with a printing character of ASCII, which is seen at once:
  * asking the expression of each of a million took half of the count.
  */
-const blankSql = (text: string): string => `(ascii(${text}) NOT BETWEEN 33 AND 126 AND ${text} !~ '\\S')`;
+const blankSql = (text: string): string =>
+  `(ascii(${text}) = 0 OR (ascii(${text}) NOT BETWEEN 33 AND 126 AND ${text} !~ '\\S'))`;
 /** A name that goes into no message, as nameForMessage has it. Nearly all names hold no dot, stroke or @. */
 const NO_NAME = `(c.name IS NULL OR ${blankSql('c.name')} OR length(c.name) > ${LONGEST_NAME}
   OR ((strpos(c.name, '.') > 0 OR strpos(c.name, '/') > 0 OR strpos(c.name, '@') > 0)
