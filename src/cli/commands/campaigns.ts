@@ -3,6 +3,7 @@ import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
 import type { Client } from '../../client/client.ts';
 import type { Campaign, NewCampaign } from '../../shared/contract/campaigns.ts';
+import { messageOf } from '../../client/wording/findings.ts';
 import { paceLines } from '../../client/wording/sending-pace.ts';
 import { addPaceCommands } from './campaign-pace.ts';
 import { addTimeCommands, timeLines, timesOf, withTimes, type TimeOptions } from './campaign-times.ts';
@@ -179,27 +180,11 @@ function addCopy(group: Command): void {
     group.command('copy <campaign> <name>').description('begin a draft with what another campaign says, and to whom'),
   ).action(async (name: string, newName: string, options: OutputOptions) => {
     const client = connect();
-    const { brandId, purpose, subject, html, text, ...other } = await client.campaign({
-      id: (await campaignNamed(client, name)).id,
-    });
-    const { statement, format, previewLine, countLinks } = other;
-    const { listIds, leftOutListIds, segmentIds, leftOutSegmentIds, priority, restDays, sendWindow, waves, pace } =
-      other;
+    const from = await client.campaign({ id: (await campaignNamed(client, name)).id });
+    const { priority, restDays, sendWindow, waves, pace } = from;
     const copy = await client.createCampaign({
+      ...messageOf(from),
       name: newName,
-      brandId,
-      purpose,
-      statement,
-      format,
-      subject,
-      previewLine,
-      html,
-      text,
-      countLinks,
-      listIds,
-      leftOutListIds,
-      segmentIds,
-      leftOutSegmentIds,
       priority,
       restDays,
       sendWindow,

@@ -1,4 +1,4 @@
-import type { CappedBy, LeftOutBy } from '../../shared/contract/campaigns.ts';
+import type { CappedBy, LeftOutBy } from '../../shared/contract/held-by.ts';
 
 const KIND_WORDS: Record<LeftOutBy['kind'], string> = {
   list: 'on the list',

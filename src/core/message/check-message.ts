@@ -1,3 +1,4 @@
+import type { Finding, FoundPlace } from '../../shared/contract/messages.ts';
 import type { FindingWeight, Purpose } from '../../shared/words.ts';
 import { compileMessage, type MessageField, type MessageSource, type PlacedProblem } from './compile-message.ts';
 import { isAligned } from './dkim.ts';
@@ -5,28 +6,6 @@ import { findHtmlParts, type HtmlParts } from './html-parts.ts';
 import { htmlToText } from './html-to-text.ts';
 import { findHtmlLinks, findTextLinks } from './links.ts';
 import { MOST_PROBLEMS, parseTemplate } from './merge-fields.ts';
-
-/** A place in a field of the message: characters from its start, and the line, from 1. */
-export interface FoundPlace {
-  field: MessageField | 'statement';
-  at: number;
-  end: number;
-  line: number;
-}
-
-/** One thing that the check has to say. */
-export interface Finding {
-  weight: FindingWeight;
-  code: string;
-  /** What it is, in a line. */
-  title: string;
-  /** What it means, and what to do. */
-  advice: string;
-  /** Null where it is about the message as a whole. */
-  place: FoundPlace | null;
-  /** The merge field that some contacts lack. */
-  lacking: string | null;
-}
 
 /** What the check is told of the world outside the message. */
 export interface CheckedAgainst {

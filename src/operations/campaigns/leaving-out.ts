@@ -1,4 +1,4 @@
-import type { LeftOutBy } from '../../shared/contract/campaigns.ts';
+import type { LeftOutBy } from '../../shared/contract/held-by.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
 import { ListEntity } from '../../store/entities/organisation.ts';
 import type { NumberedConditions } from '../../store/statements/conditions.ts';

@@ -6,7 +6,7 @@ import {
   type CampaignRecipient,
   type RecipientFilter,
 } from '../../store/statements/campaigns.ts';
-import type { LeftOutBy } from '../../shared/contract/campaigns.ts';
+import type { LeftOutBy } from '../../shared/contract/held-by.ts';
 import { nameCapped, nameLeftOutBy, type CappedByNamed } from '../../store/statements/held-back-by.ts';
 import type { Deps } from '../deps.ts';
 import { getCampaign } from './edit-campaign.ts';

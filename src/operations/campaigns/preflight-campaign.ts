@@ -1,7 +1,7 @@
 import { waveWords } from '../../shared/waves.ts';
 import type { PreflightWave } from '../../shared/contract/sending.ts';
 import type { Campaign } from '../../store/entities/campaign.ts';
-import type { LeftOutBy } from '../../shared/contract/campaigns.ts';
+import type { LeftOutBy } from '../../shared/contract/held-by.ts';
 import { REASONS, type InSpiteOf, type Reason } from '../../shared/words.ts';
 import { listSetAside, type SetAsideRow } from '../../store/statements/exclusions.ts';
 import { nameCapped, type CappedByNamed } from '../../store/statements/held-back-by.ts';

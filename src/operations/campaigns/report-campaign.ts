@@ -1,6 +1,6 @@
 import type { WithDates } from '../../store/with-dates.ts';
 import type { CampaignReport as ShownCampaignReport } from '../../shared/contract/reports.ts';
-import type { LeftOutBy } from '../../shared/contract/campaigns.ts';
+import type { LeftOutBy } from '../../shared/contract/held-by.ts';
 import { healthRates } from '../../core/health/rates.ts';
 import { REASONS } from '../../shared/words.ts';
 import { countFigures, countFiguresByDomain } from '../../store/statements/tallies.ts';

@@ -35,7 +35,7 @@ import {
   EVENT_KINDS,
 } from '../words.ts';
 import { type Entry, entrySchema } from './suppression.ts';
-import { cappedBySchema, type CappedBy } from './campaigns.ts';
+import { cappedBySchema, type CappedBy } from './held-by.ts';
 import { contract } from './contract.ts';
 import { journalItemSchema } from './runs.ts';
 

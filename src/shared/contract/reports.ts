@@ -11,7 +11,7 @@ import {
   EVENT_KINDS,
   BOUNCE_CLASSES,
 } from '../words.ts';
-import { cappedBySchema, leftOutBySchema, whatLeavesOut, type CappedBy, type LeftOutBy } from './campaigns.ts';
+import { cappedBySchema, leftOutBySchema, whatLeavesOut, type CappedBy, type LeftOutBy } from './held-by.ts';
 import { setAsideSchema, type SetAside } from './exclusions.ts';
 import { contract } from './contract.ts';
 

@@ -1,13 +1,5 @@
-import {
-  campaignSchema,
-  messageProblemSchema,
-  cappedBySchema,
-  leftOutBySchema,
-  whatLeavesOut,
-  type CappedBy,
-  type LeftOutBy,
-  type MessageProblem,
-} from './campaigns.ts';
+import { campaignSchema, messageProblemSchema, type MessageProblem } from './campaigns.ts';
+import { cappedBySchema, leftOutBySchema, whatLeavesOut, type CappedBy, type LeftOutBy } from './held-by.ts';
 import { setAsideSchema, type SetAside } from './exclusions.ts';
 import Joi from 'joi';
 import { anyText, oneOf, instant, text, page, pageOf, idParams, arrayOf, type PageQuery } from './parts.ts';

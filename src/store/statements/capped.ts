@@ -4,7 +4,7 @@
  * allows.
  */
 
-import type { CappedBy } from '../../shared/contract/campaigns.ts';
+import type { CappedBy } from '../../shared/contract/held-by.ts';
 
 /** The cap that holds somebody back, with the campaigns whose messages fill it. */
 export type CappedByRow = Omit<CappedBy, 'by'> & { by: { campaignId: number; at: string }[] };

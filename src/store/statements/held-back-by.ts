@@ -1,5 +1,5 @@
 /** What holds recipients back, by its names: of campaigns that fill a cap, and of what leaves people out. */
-import type { CappedBy, LeftOutBy } from '../../shared/contract/campaigns.ts';
+import type { CappedBy, LeftOutBy } from '../../shared/contract/held-by.ts';
 import type { WithDates } from '../with-dates.ts';
 import { rowsOf, type Sql } from '../sql.ts';
 import type { CappedByRow } from './capped.ts';

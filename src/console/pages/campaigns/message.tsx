@@ -133,6 +133,8 @@ function Write({ campaign, form, findings, fields, shown, children }: WriteProps
   const isText = typed.format === 'text';
   const placeIn = (field: FoundPlace['field']): FoundPlace | undefined => (shown?.field === field ? shown : undefined);
   const of = (field: 'html' | 'text'): Found[] => findings.filter(({ place }) => place?.field === field);
+  const body = { typed, set, fields };
+  const plain = <TextBody {...body} shown={placeIn('text')} findings={of('text')} />;
   return (
     <form
       onSubmit={(event) => {
@@ -180,33 +182,11 @@ function Write({ campaign, form, findings, fields, shown, children }: WriteProps
           )}
           <div className={css.bodies}>
             <div className="stack">
-              {isText ? (
-                <TextBody typed={typed} set={set} fields={fields} findings={of('text')} shown={placeIn('text')} />
-              ) : (
-                <>
-                  <div className={css.head}>
-                    <strong>HTML</strong>
-                    <span className="second">{plural(typed.html.split('\n').length, 'line', 'lines')}</span>
-                  </div>
-                  <HtmlEditor
-                    shown={placeIn('html')}
-                    label="HTML"
-                    value={typed.html}
-                    onChange={(value) => set({ html: value })}
-                    fields={fields}
-                    findings={of('html')}
-                  />
-                  <span className="second">[[ offers the fields: {fields.join(', ')}</span>
-                </>
-              )}
+              {isText ? plain : <HtmlBody {...body} shown={placeIn('html')} findings={of('html')} />}
             </div>
             {children}
           </div>
-          {isText ? null : (
-            <div className="stack">
-              <TextBody typed={typed} set={set} fields={fields} findings={of('text')} shown={placeIn('text')} />
-            </div>
-          )}
+          {isText ? null : <div className="stack">{plain}</div>}
           <ProblemNote error={form.meanwhile ? null : save.error} />
           <div className="row">
             <Button type="submit" loading={save.isPending} disabled={!form.isChanged || campaign.state !== 'draft'}>
@@ -249,7 +229,7 @@ function Line({ shown, label, value, onChange }: LineProps) {
   );
 }
 
-interface TextBodyProps {
+interface BodyProps {
   typed: Fields;
   set: (change: Partial<Fields>) => void;
   fields: readonly string[];
@@ -257,7 +237,27 @@ interface TextBodyProps {
   shown: FoundPlace | undefined;
 }
 
-function TextBody({ typed, set, fields, findings, shown }: TextBodyProps) {
+function HtmlBody({ typed, set, fields, findings, shown }: BodyProps) {
+  return (
+    <>
+      <div className={css.head}>
+        <strong>HTML</strong>
+        <span className="second">{plural(typed.html.split('\n').length, 'line', 'lines')}</span>
+      </div>
+      <HtmlEditor
+        shown={shown}
+        label="HTML"
+        value={typed.html}
+        onChange={(value) => set({ html: value })}
+        fields={fields}
+        findings={findings}
+      />
+      <span className="second">[[ offers the fields: {fields.join(', ')}</span>
+    </>
+  );
+}
+
+function TextBody({ typed, set, fields, findings, shown }: BodyProps) {
   const isText = typed.format === 'text';
   return (
     <>

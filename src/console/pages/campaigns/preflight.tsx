@@ -2,10 +2,10 @@ import { Button, SegmentedControl, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { windowWords } from '../../../client/wording/window.ts';
-import type { Campaign, LeftOutBy, WavePlan } from '../../../shared/contract/campaigns.ts';
+import type { Campaign, WavePlan } from '../../../shared/contract/campaigns.ts';
+import type { LeftOutBy } from '../../../shared/contract/held-by.ts';
 import type { MessagePreview } from '../../../shared/contract/messages.ts';
-import type { InSpiteOf } from '../../../shared/words.ts';
-import { SayInSpite } from './say-in-spite.tsx';
+import { InSpite, SayInSpite } from './in-spite.tsx';
 import type { Preflight } from '../../../shared/contract/sending.ts';
 import { usePreflight, usePreflightContacts } from '../../api/queries/campaigns.ts';
 import { useCheck, usePreview } from '../../api/queries/messages.ts';
@@ -16,7 +16,6 @@ import { hasTyped } from '../../api/use-typed.ts';
 import { useBrand } from '../../brand.tsx';
 import { messageOf } from '../../../client/wording/findings.ts';
 import { heldByWords, leftOutWords } from '../../../client/wording/held-by.ts';
-import { IN_SPITE_WORDS } from '../../../client/wording/in-spite.ts';
 import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
 import { SureButton } from '../../components/sure-button.tsx';
 import { DoOrNot } from '../../components/form.tsx';
@@ -108,48 +107,6 @@ function Audience({ campaign, preflight }: { campaign: Campaign; preflight: Pref
       ))}
       {open ? <Held key={open.by?.id} campaign={campaign} of={open} /> : null}
     </section>
-  );
-}
-
-/** Whom a service message reaches although a marketing message would not, each reason on a line of its own. */
-function InSpite({ campaign, preflight }: { campaign: Campaign; preflight: Preflight }) {
-  const [open, setOpen] = useState<InSpiteOf | null>(null);
-  if (preflight.inSpiteOf.length === 0) return null;
-  return (
-    <div className="note">
-      <p>
-        {count(preflight.reachedInSpite)} of those who will get it would get no marketing. This is a service message:{' '}
-        {campaign.statement === '' ? 'why is not said yet' : `“${campaign.statement}”`}.
-      </p>
-      <ul className="bare">
-        {preflight.inSpiteOf.map(({ reason, contacts }) => (
-          <li key={reason}>
-            <Door onClick={() => setOpen(open === reason ? null : (reason as InSpiteOf))}>{count(contacts)}</Door>{' '}
-            although {IN_SPITE_WORDS[reason]}
-          </li>
-        ))}
-      </ul>
-      {open ? <Spared campaign={campaign} inSpiteOf={open} /> : null}
-    </div>
-  );
-}
-
-function Spared({ campaign, inSpiteOf }: { campaign: Campaign; inSpiteOf: InSpiteOf }) {
-  return (
-    <Await of={usePreflightContacts(campaign.id, { inSpiteOf }, true)} rows={4}>
-      {({ items }) => (
-        <Rows heads={<th>Will get it although {IN_SPITE_WORDS[inSpiteOf]}, the first twenty</th>}>
-          {items.map((contact) => (
-            <tr key={contact.contactId}>
-              <td>
-                <Door to={`/contacts/${contact.contactId}`}>{contact.name ?? contact.address}</Door>{' '}
-                <span className="second">{contact.address}</span>
-              </td>
-            </tr>
-          ))}
-        </Rows>
-      )}
-    </Await>
   );
 }
 

@@ -5,7 +5,7 @@ import type { Preflight } from '../../../shared/contract/sending.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { ProblemNote } from '../../components/page.tsx';
-import { SayInSpite } from './say-in-spite.tsx';
+import { SayInSpite } from './in-spite.tsx';
 import { moment } from '../../components/words.ts';
 
 /** Starts a campaign later, at another time, or not after all. */
