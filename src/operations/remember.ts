@@ -1,5 +1,8 @@
 import type { Deps } from './deps.ts';
 
+/** With more names than this, what no longer holds is dropped: what was asked for once may never be asked for again. */
+const MOST_REMEMBERED = 500;
+
 /**
  * What `find` gives, kept for so many milliseconds in this process; what failed is not kept. Forget it by
  * `deps.remembered.delete`.
@@ -7,6 +10,8 @@ import type { Deps } from './deps.ts';
 export function remember<T>(deps: Deps, name: string, milliseconds: number, find: () => Promise<T>): Promise<T> {
   const now = deps.now().getTime();
   const known = deps.remembered.get(name);
+  if (deps.remembered.size > MOST_REMEMBERED)
+    for (const [old, { until }] of deps.remembered) if (until <= now) deps.remembered.delete(old);
   if (known && known.until > now) return known.value as Promise<T>;
   const value = find();
   deps.remembered.set(name, { until: now + milliseconds, value });

@@ -227,6 +227,15 @@ describe('a test message', () => {
     await expect(sendTests(deps, relay, typed, one)).rejects.toThrow('0 more can go');
   });
 
+  test('is tried once with a relay that is in trouble, however many addresses wait for it', async () => {
+    answer = { outcome: 'again', reply: '421 going down', trouble: true };
+    const to = ['rosa@larkfield.example', 'eve@larkfield.example', 'ida@larkfield.example'];
+    const { tests } = await sendTests(deps, relay, typed, { to, address: undefined, by: actor });
+    expect(tests.map(({ outcome, reply }) => [outcome, reply])).toEqual(to.map(() => ['again', '421 going down']));
+    expect(handed).toHaveLength(1);
+    expect(await counts()).toMatchObject([{ tests: 0 }]);
+  });
+
   test('that is put off went to nobody, and does not count for the day', async () => {
     answer = { outcome: 'again', reply: '450 later', trouble: false };
     await sendTests(deps, relay, typed, { to: ['rosa@larkfield.example'], address: undefined, by: actor });

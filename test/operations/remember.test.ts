@@ -1,6 +1,6 @@
 import { beforeEach, expect, jest, test } from '@jest/globals';
 import type { Deps } from '../../src/operations/deps.ts';
-import { forgetCostly, rememberCostly } from '../../src/operations/remember.ts';
+import { forgetCostly, remember, rememberCostly } from '../../src/operations/remember.ts';
 
 let deps: Deps;
 let clock: number;
@@ -102,4 +102,16 @@ test('what is forgotten is counted anew, and what was under way then is not kept
   clock += 5_000;
   await counts[1]!.end();
   expect(await Promise.all([before, after, ask()])).toEqual([0, 1, 1]);
+});
+
+test('of many names what no longer holds is dropped, and what holds is kept', async () => {
+  deps = { ...deps, remembered: new Map() };
+  const give = (name: string, milliseconds: number) => remember(deps, name, milliseconds, () => Promise.resolve(clock));
+  const began = clock;
+  await give('long', 60_000);
+  for (let n = 0; n < 600; n++) await give(`short ${n}`, 10);
+  clock += 11;
+  await give('another', 10);
+  expect([...deps.remembered.keys()]).toEqual(['long', 'another']);
+  expect(await give('long', 60_000)).toBe(began);
 });

@@ -12,7 +12,7 @@ import { isInEffect } from '../../core/eligibility/in-effect.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
 import { findSigners } from './dkim.ts';
-import type { Relay } from './relay.ts';
+import type { Handover, Relay } from './relay.ts';
 
 /** Test messages of the organisation within 24 hours: they are for trying things out, not for writing to people. */
 const MOST_A_DAY = 50;
@@ -56,8 +56,12 @@ export async function handOverTests(
   });
   const sent: SentTest[] = [];
   const signWith = await findSigners(deps, brandId);
+  let trouble: Handover | undefined;
   for (const one of to) {
-    const { outcome, reply } = await relay.handOver(write(one), signWith);
+    // A relay in trouble is asked once, or somebody would wait for it as often as there are addresses.
+    const handover = trouble ?? (await relay.handOver(write(one), signWith));
+    if (handover.outcome === 'again' && handover.trouble) trouble = handover;
+    const { outcome, reply } = handover;
     if (outcome === 'accepted')
       await deps.database.getRepository(BrandEntity).update({ id: brandId }, { testedAt: deps.now() });
     // Put off, it has gone to nobody; refused or uncertain, the relay was asked to send it.
