@@ -270,6 +270,7 @@ test('a service message by command line: the number is part of what is said, or 
   expect((await avendel('campaigns', 'check', 'Notice')).stdout).toContain('! This looks like an offer');
   const preflight = (await avendel('campaigns', 'preflight', 'Notice')).stdout;
   expect(preflight).toContain('Among them, because its purpose is service: 1 although they opted out');
+  expect(preflight).toMatch(/Worth a look \(avendel campaigns check \d+\): This looks like an offer/);
   expect(preflight).toMatch(/--expect 3 --in-spite 1 --draft 1/);
   expect((await avendel('campaigns', 'held-back', 'Notice', '--in-spite-of', 'unsubscribed')).stdout).toContain(
     READERS[2],

@@ -1,5 +1,7 @@
 import type { RecipientsQuery } from '../../shared/contract/reports.ts';
 import type { InSpiteOf, Reason } from '../../shared/words.ts';
+import { messageOf } from '../../client/wording/findings.ts';
+import type { CheckedMessage } from '../../shared/contract/messages.ts';
 import { heldByWords, leftOutWords } from '../../client/wording/held-by.ts';
 import { IN_SPITE_WORDS } from '../../client/wording/in-spite.ts';
 import type { Command } from 'commander';
@@ -25,10 +27,11 @@ function addPreflight(group: Command): void {
   withOutput(group.command('preflight <campaign>').description('who will get it, and who is held back and why')).action(
     async (name: string, options: OutputOptions) => {
       const client = connect();
-      const campaign = await campaignNamed(client, name);
-      printOne(await client.preflight({ id: campaign.id }), options, (preflight) =>
-        preflightLines(campaign.name, preflight),
-      );
+      const campaign = await client.campaign({ id: (await campaignNamed(client, name)).id });
+      const preflight = await client.preflight({ id: campaign.id });
+      const { findings } = preflight.problems.length > 0 ? NO_FINDINGS : await client.checkTyped(messageOf(campaign));
+      const looks = findings.filter(({ weight }) => weight === 'look').map(({ title }) => title);
+      printOne(preflight, options, () => preflightLines(campaign.name, preflight, looks));
     },
   );
   withPaging(
@@ -70,7 +73,10 @@ function addPreflight(group: Command): void {
     );
 }
 
-function preflightLines(name: string, preflight: Preflight): string[] {
+/** What stops a message is said by the preflight itself; what is worth a look waits until then. */
+const NO_FINDINGS: Pick<CheckedMessage, 'findings'> = { findings: [] };
+
+function preflightLines(name: string, preflight: Preflight, looks: string[]): string[] {
   const rows = preflight.reasons.map((row) => ({
     ...row,
     three: row.sample.map((one) => one.name ?? one.address).join(', '),
@@ -109,6 +115,9 @@ function preflightLines(name: string, preflight: Preflight): string[] {
         `Among them, because its purpose is service: ${count(row.contacts)} although ${IN_SPITE_WORDS[row.reason] ?? row.reason}, as ${row.sample.map((one) => one.name ?? one.address).join(', ')}`,
     ),
     ...preflight.problems.map((problem) => `! ${problem.field}, character ${problem.at}: ${problem.message}`),
+    ...(looks.length === 0
+      ? []
+      : [`Worth a look (avendel campaigns check ${preflight.campaignId}): ${looks.join('; ')}`]),
     ...(preflight.willGet > 0 && preflight.problems.length === 0
       ? [
           `Send it: avendel campaigns send ${preflight.campaignId} --expect ${preflight.willGet}${preflight.reachedInSpite > 0 ? ` --in-spite ${preflight.reachedInSpite}` : ''} --draft ${preflight.version}`,

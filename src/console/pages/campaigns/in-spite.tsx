@@ -1,5 +1,5 @@
 import { TextInput } from '@mantine/core';
-import { useState } from 'react';
+import { useState, type ReactNode } from 'react';
 import { IN_SPITE_WORDS } from '../../../client/wording/in-spite.ts';
 import type { Campaign } from '../../../shared/contract/campaigns.ts';
 import type { Preflight } from '../../../shared/contract/sending.ts';
@@ -51,18 +51,20 @@ function Spared({ campaign, inSpiteOf }: { campaign: Campaign; inSpiteOf: InSpit
   );
 }
 
-/** Whoever sends a service message types how many it reaches although they opted out, complained or are at sunset. */
-export function SayInSpite({ reached, onSaid }: { reached: number; onSaid: (said: boolean) => void }) {
+/**
+ * Whoever sends a service message types how many it reaches although they opted out, complained or are at sunset: the
+ * field for it, nothing where it reaches nobody so, and whether the number that stands there is that of now.
+ */
+export function useSayInSpite(reached: number): { field: ReactNode; isSaid: boolean } {
   const [typed, setTyped] = useState('');
-  return (
+  if (reached === 0) return { field: null, isSaid: true };
+  const field = (
     <TextInput
       label={`It reaches ${count(reached)} who would get no marketing. Type that number`}
       inputMode="numeric"
       value={typed}
-      onChange={(event) => {
-        setTyped(event.currentTarget.value);
-        onSaid(event.currentTarget.value.replaceAll(/[\s,.]/g, '') === String(reached));
-      }}
+      onChange={(event) => setTyped(event.currentTarget.value)}
     />
   );
+  return { field, isSaid: typed.replaceAll(/[\s,.]/g, '') === String(reached) };
 }

@@ -5,7 +5,7 @@ import { windowWords } from '../../../client/wording/window.ts';
 import type { Campaign, WavePlan } from '../../../shared/contract/campaigns.ts';
 import type { LeftOutBy } from '../../../shared/contract/held-by.ts';
 import type { MessagePreview } from '../../../shared/contract/messages.ts';
-import { InSpite, SayInSpite } from './in-spite.tsx';
+import { InSpite, useSayInSpite } from './in-spite.tsx';
 import type { Preflight } from '../../../shared/contract/sending.ts';
 import { usePreflight, usePreflightContacts } from '../../api/queries/campaigns.ts';
 import { useCheck, usePreview } from '../../api/queries/messages.ts';
@@ -352,7 +352,7 @@ function Sure({
   send: () => void;
   leave: () => void;
 }) {
-  const [said, setSaid] = useState(reachedInSpite === 0);
+  const { field, isSaid } = useSayInSpite(reachedInSpite);
   const first = usePreflightContacts(campaign.id, {}, true).data?.items ?? [];
   return (
     <div className="sheet stack" role="group" aria-label="Send it?">
@@ -366,8 +366,8 @@ function Sure({
           Of the first {first.length}: from {first[0]!.address} to {first.at(-1)!.address}.
         </span>
       ) : null}
-      {reachedInSpite === 0 ? null : <SayInSpite reached={reachedInSpite} onSaid={setSaid} />}
-      <button type="button" className="main-button" autoFocus disabled={busy || !said} onClick={send}>
+      {field}
+      <button type="button" className="main-button" autoFocus disabled={busy || !isSaid} onClick={send}>
         Yes, send it to {count(willGet)}
       </button>
       <Button onClick={leave}>Not yet</Button>

@@ -5,7 +5,7 @@ import type { Preflight } from '../../../shared/contract/sending.ts';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
 import { ProblemNote } from '../../components/page.tsx';
-import { SayInSpite } from './in-spite.tsx';
+import { useSayInSpite } from './in-spite.tsx';
 import { moment } from '../../components/words.ts';
 
 /** Starts a campaign later, at another time, or not after all. */
@@ -13,7 +13,7 @@ export function Schedule({ campaign, preflight }: { campaign: Campaign; prefligh
   const { zone } = useBrand();
   const [asked, setAsked] = useState(false);
   const [at, setAt] = useState('');
-  const [said, setSaid] = useState(preflight.reachedInSpite === 0);
+  const { field, isSaid } = useSayInSpite(preflight.reachedInSpite);
   const [percent, setPercent] = useState<number | string>(10);
   const keep = useAct((client, _: void) =>
     client.scheduleCampaign({
@@ -56,9 +56,9 @@ export function Schedule({ campaign, preflight }: { campaign: Campaign; prefligh
             value={percent}
             onChange={setPercent}
           />
-          {preflight.reachedInSpite === 0 ? null : <SayInSpite reached={preflight.reachedInSpite} onSaid={setSaid} />}
+          {field}
           <ProblemNote error={keep.error} />
-          <Button type="submit" loading={keep.isPending} disabled={!said}>
+          <Button type="submit" loading={keep.isPending} disabled={!isSaid}>
             Schedule it
           </Button>
           <Button variant="subtle" onClick={() => setAsked(false)}>
