@@ -7,7 +7,7 @@ import { makeCampaign, makeList, SECRET_KEY, startRealService, until, type Runni
 import { startSink } from '../support/sink.ts';
 import { verifyDkim } from '../support/verify-dkim.ts';
 
-/** Signed from the first key to the next, while campaigns are sent; what arrives is verified by another implementation. */
+/** Signed from the first key to the next, while campaigns are sent; another implementation verifies what arrives. */
 let service: Running;
 let sink: Awaited<ReturnType<typeof startSink>>;
 let browser: Browser;

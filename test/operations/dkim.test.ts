@@ -70,7 +70,9 @@ test('two at once for changing over, and no third, also of five who add one at t
   expect(await signers()).toEqual(['nov2026']);
   await expect(add(second!.selector)).rejects.toThrow('was used before');
   await expect(signWithKey(deps, world.brandId, second!.id, true)).rejects.toThrow('key');
-  const gone = await deps.database.query(`SELECT 1 FROM dkim_key WHERE removed_at IS NOT NULL AND sealed IS NOT NULL`);
+  const gone = await deps.database.query<object[]>(
+    `SELECT 1 FROM dkim_key WHERE removed_at IS NOT NULL AND sealed IS NOT NULL`,
+  );
   expect(gone).toEqual([]);
 });
 
