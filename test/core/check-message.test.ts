@@ -152,6 +152,18 @@ describe('the check', () => {
     expect(stops[0]!.advice).toContain(`${MOST_LINKS} different links`);
   });
 
+  test('HTML that is deeper than any mailbox draws is told at its place, and nothing runs out of stack over it', () => {
+    for (const piece of ['<div><b>', '<table><tr><td>', '<p><span>']) {
+      const html = `<p>Good evening</p>${piece.repeat(100_000)}<img>`;
+      const stops = check({ html }).filter(({ weight }) => weight === 'stops');
+      expect(stops).toMatchObject([{ code: 'too-deep', title: 'The HTML is too deep', place: { field: 'html' } }]);
+      expect(html.slice(stops[0]!.place!.at, stops[0]!.place!.end)).toMatch(/^<\w+>$/);
+    }
+    // Whatever closes by itself is not deep.
+    for (const piece of ['<li>a line of letters', '<p>a line of letters', '<br>a line of letters', '<b>bold</b>'])
+      expect(codes({ html: piece.repeat(5000) })).toEqual([]);
+  });
+
   test('of a hundred thousand faults a hundred of each kind are told, each read once', () => {
     const html = '<a href="x">y</a>[[z]]'.repeat(45_000);
     expect(check({ html }).length).toBeLessThan(150);

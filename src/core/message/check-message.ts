@@ -1,9 +1,14 @@
 import type { Finding, FoundPlace } from '../../shared/contract/messages.ts';
 import type { FindingWeight, Purpose } from '../../shared/words.ts';
-import { compileMessage, type MessageField, type MessageSource, type PlacedProblem } from './compile-message.ts';
+import {
+  compileMessage,
+  type MessageField,
+  type MessageSource,
+  type PlacedProblem,
+  type ReadMessage,
+} from './compile-message.ts';
 import { isAligned } from './dkim.ts';
-import { findHtmlParts, type HtmlParts } from './html-parts.ts';
-import { htmlToText } from './html-to-text.ts';
+import type { HtmlParts } from './html-parts.ts';
 import { findHtmlLinks, findTextLinks } from './links.ts';
 import { MOST_PROBLEMS, parseTemplate } from './merge-fields.ts';
 
@@ -42,10 +47,12 @@ const MOST_OF_A_KIND = 20;
 const SHORTEST_STATEMENT = 20;
 
 /** Checks a message before it is sent: what stops it first, then what is worth a look, then what is as it should be. */
-export function checkMessage(source: MessageSource, against: CheckedAgainst): Finding[] {
-  const { problems } = compileMessage(source, against.known);
-  const isText = source.format === 'text';
-  const parts = isText ? undefined : findHtmlParts(source.html);
+export function checkMessage(
+  source: MessageSource,
+  against: CheckedAgainst,
+  read: ReadMessage = compileMessage(source, against.known),
+): Finding[] {
+  const { problems, parts, text } = read;
   const all = [
     ...reportStopping(source, problems),
     ...checkPurpose(source, against),
@@ -53,7 +60,7 @@ export function checkMessage(source: MessageSource, against: CheckedAgainst): Fi
     ...(parts && source.html.trim() !== '' ? checkHtml(source, parts, against.htmlBytes) : []),
     ...checkNotation(source),
     ...checkLacking(source, against),
-    ...checkText(source, parts),
+    ...(parts ? checkText(source, text) : []),
     ...checkSender(against.sender),
   ];
   return (['stops', 'look', 'fine'] as const).flatMap((weight) => all.filter((one) => one.weight === weight));
@@ -75,6 +82,7 @@ const TITLES: Record<PlacedProblem['code'], string> = {
   'broken-link': 'leads nowhere',
   'long-link': 'is too long',
   'many-links': 'There are too many links',
+  'too-deep': 'The HTML is too deep',
 };
 const OF_LINKS = new Set<PlacedProblem['code']>(['field-in-link', 'broken-link', 'long-link']);
 
@@ -235,10 +243,9 @@ function checkLacking(source: MessageSource, { lacking }: CheckedAgainst): Findi
   });
 }
 
-function checkText(source: MessageSource, parts: HtmlParts | undefined): Finding[] {
-  if (!parts || source.html.trim() === '') return [];
+function checkText(source: MessageSource, text: string): Finding[] {
+  if (source.html.trim() === '') return [];
   const isMade = source.text.trim() === '';
-  const text = isMade ? htmlToText(source.html) : source.text;
   if ((text.match(/[\p{L}\p{N}]/gu)?.length ?? 0) < READABLE_LETTERS)
     return [
       finding(

@@ -8,6 +8,7 @@ import {
   type FoundLink,
 } from './links.ts';
 import type { MessageFormat } from '../../shared/words.ts';
+import { findHtmlParts, type FoundTag, type HtmlParts } from './html-parts.ts';
 import { htmlToText } from './html-to-text.ts';
 import {
   escapeHtml,
@@ -112,13 +113,25 @@ export function standardFields(address: string, name: string | null): Record<str
   return { address, name: full, first_name: full.split(/\s+/)[0] };
 }
 
+const TOO_DEEP =
+  'Here elements stand within one another more than 500 deep; no mailbox draws that. Close what was opened before.';
+
+/** A message as it was read. */
+export interface ReadMessage {
+  message: CompiledMessage;
+  problems: PlacedProblem[];
+  /** The text part before its links are counted: as it was written, or made from the HTML. */
+  text: string;
+  /** What the HTML holds; null where the message is plain text alone. */
+  parts: HtmlParts | null;
+}
+
 /** Reads a campaign's message: every problem at its place, and the compiled form when there is none that stops it. */
-export function compileMessage(
-  source: MessageSource,
-  known: ReadonlySet<string>,
-): { message: CompiledMessage; problems: PlacedProblem[] } {
+export function compileMessage(source: MessageSource, known: ReadonlySet<string>): ReadMessage {
   const isText = source.format === 'text';
-  const textSource = isText || source.text.trim() !== '' ? source.text : htmlToText(source.html);
+  const parts = isText ? null : findHtmlParts(source.html);
+  const isMade = !isText && source.text.trim() === '';
+  const textSource = isMade ? (parts?.tooDeep ? '' : htmlToText(source.html)) : source.text;
   const htmlLinks = isText ? [] : findHtmlLinks(source.html);
   const textLinks = findTextLinks(textSource);
   const counted = isText && !source.countLinks ? [] : [...htmlLinks, ...textLinks];
@@ -137,7 +150,9 @@ export function compileMessage(
       text: parseTemplate(text, known).pieces,
       links: [...numbers].map(([url, number]) => ({ number, url })),
     },
-    problems: reportProblems(source, known, htmlLinks, textLinks),
+    problems: reportProblems(source, known, { html: htmlLinks, text: textLinks, tooDeep: parts?.tooDeep ?? null }),
+    text: textSource,
+    parts,
   };
 }
 
@@ -145,8 +160,7 @@ export function compileMessage(
 function reportProblems(
   { subject, html, text, format, previewLine }: MessageSource,
   known: ReadonlySet<string>,
-  htmlLinks: FoundLink[],
-  textLinks: FoundLink[],
+  found: { html: FoundLink[]; text: FoundLink[]; tooDeep: FoundTag | null },
 ): PlacedProblem[] {
   const isText = format === 'text';
   const place = (field: MessageField, problems: TemplateProblem[]): PlacedProblem[] =>
@@ -161,13 +175,16 @@ function reportProblems(
     message,
   });
   const isEmpty = (isText ? text : html).trim() === '';
+  const deep = found.tooDeep
+    ? [{ ...found.tooDeep, code: 'too-deep' as const, field: 'html' as const, message: TOO_DEEP }]
+    : [];
   return [
     ...(subject.trim() === '' ? [missing('subject', 'no-subject', 'The message has no subject.')] : []),
     ...(isEmpty ? [missing(isText ? 'text' : 'html', 'no-body', 'The message has no body.')] : []),
     ...of('subject', oneLine(subject)),
-    ...(isText ? [] : [...of('previewLine', previewLine ?? ''), ...of('html', html, htmlLinks)]),
+    ...(isText ? [] : [...of('previewLine', previewLine ?? ''), ...of('html', html, found.html), ...deep]),
     // Where the text is made from the HTML, its faults are those of the HTML.
-    ...(isText || text.trim() !== '' ? of('text', text, textLinks) : []),
+    ...(isText || text.trim() !== '' ? of('text', text, found.text) : []),
   ];
 }
 

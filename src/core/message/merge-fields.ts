@@ -3,7 +3,14 @@ export type TemplatePiece = { kind: 'text'; text: string } | { kind: 'field'; fi
 
 export interface TemplateProblem {
   code:
-    'unknown-field' | 'unclosed-field' | 'no-fallback' | 'field-in-link' | 'broken-link' | 'long-link' | 'many-links';
+    | 'unknown-field'
+    | 'unclosed-field'
+    | 'no-fallback'
+    | 'field-in-link'
+    | 'broken-link'
+    | 'long-link'
+    | 'many-links'
+    | 'too-deep';
   /** Offset in characters from the start of the template. */
   at: number;
   /** Where what is wrong ends. */

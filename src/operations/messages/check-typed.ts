@@ -22,7 +22,7 @@ const COUNTED_FOR_MS = 30_000;
  */
 export async function checkTyped(deps: Deps, typed: TypedMessage): Promise<CheckedMessage> {
   const known = await knownFields(deps);
-  const { compiled, sender } = await readTyped(deps, typed);
+  const { read, compiled, sender } = await readTyped(deps, typed);
   const stranger = { campaignId: 0, ...(await findReader(deps, undefined)) };
   const { html } = writeMessage(compiled, stranger, sender, deps.tokens);
   const fields = [...findUsedFields(typed).keys()].filter((field) => known.has(field)).sort();
@@ -31,15 +31,15 @@ export async function checkTyped(deps: Deps, typed: TypedMessage): Promise<Check
   const { readers, lacking } = await remember(deps, `lacking ${JSON.stringify(of)}`, COUNTED_FOR_MS, () =>
     countLacking(deps, typed, fields),
   );
-  const findings = checkMessage(typed, {
+  const against = {
     known,
     purpose: typed.purpose,
     statement: typed.statement,
     htmlBytes: html === null ? 0 : Buffer.byteLength(html),
     lacking: new Map(fields.map((field, index) => [field, lacking[index]!])),
     sender: await lookAtSender(deps, typed.brandId, sender.fromAddress),
-  });
-  return { readers, findings, fields: [...known].sort() };
+  };
+  return { readers, findings: checkMessage(typed, against, read), fields: [...known].sort() };
 }
 
 async function lookAtSender(deps: Deps, brandId: number, fromAddress: string): Promise<CheckedSender> {

@@ -1,6 +1,12 @@
 import type { TypedMessage } from '../../shared/contract/messages.ts';
 import { parseAddress } from '../../core/address/normal-form.ts';
-import { compileMessage, standardFields, type CompiledMessage } from '../../core/message/compile-message.ts';
+import {
+  compileMessage,
+  standardFields,
+  type CompiledMessage,
+  type ReadMessage,
+  type SenderIdentity,
+} from '../../core/message/compile-message.ts';
 import { findContact } from '../../store/statements/contacts.ts';
 import { knownFields } from '../campaigns/edit-campaign.ts';
 import { findSender } from '../campaigns/find-sender.ts';
@@ -36,7 +42,7 @@ async function contactOf(deps: Deps, text: string): ReturnType<typeof findContac
 export async function readTyped(
   deps: Deps,
   typed: TypedMessage,
-): Promise<{ compiled: CompiledMessage; sender: Awaited<ReturnType<typeof findSender>> }> {
-  const { message: compiled } = compileMessage(typed, await knownFields(deps));
-  return { compiled, sender: await findSender(deps, typed) };
+): Promise<{ read: ReadMessage; compiled: CompiledMessage; sender: SenderIdentity }> {
+  const read = compileMessage(typed, await knownFields(deps));
+  return { read, compiled: read.message, sender: await findSender(deps, typed) };
 }
