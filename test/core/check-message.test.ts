@@ -145,6 +145,19 @@ describe('the check', () => {
     ]);
   });
 
+  test('speaks of one contact as of one', () => {
+    const [found] = check({}, { lacking: new Map([['first_name', 1]]) });
+    expect(found).toMatchObject({ title: '1 has no first name', advice: 'That one reads “stargazer”.' });
+  });
+
+  test('of text alone looks at nothing of the HTML that is kept beside it', () => {
+    const kept = { html: '<img>{{name}} 20 % off <a href="x">y</a>', previewLine: '{{name}}' };
+    const text = 'Dear reader, the evening of your ticket is moved.';
+    const service = { purpose: 'service', statement: 'Whoever holds a ticket has to know that it is moved.' };
+    expect(codes({ ...kept, format: 'text', text }, service)).toEqual([]);
+    expect(codes({ ...kept, format: 'text', text: `${text} {{name}}` }, service)).toEqual(['look other-notation']);
+  });
+
   test('10,000 links are too many: said once, at the first beyond, however large the message', () => {
     const html = Array.from({ length: 10_000 }, (_, n) => `<a href="https://x.example/${n}">${n}</a>`).join('\n');
     const stops = check({ html }).filter(({ weight }) => weight === 'stops');

@@ -236,6 +236,18 @@ describe('a test message', () => {
     expect(await counts()).toMatchObject([{ tests: 0 }]);
   });
 
+  test('that cannot be signed goes to nobody, and does not count for the day', async () => {
+    await deps.database.query(
+      `INSERT INTO dkim_key (brand_id, domain, selector, sealed, public_key, signs, created_by) VALUES ($1, 'larkfield.example', 'lost', '\\x00', '', true, $2)`,
+      [world.brandId, actor],
+    );
+    const one = { to: ['rosa@larkfield.example'], address: undefined, by: actor };
+    await expect(sendTests(deps, relay, typed, one)).rejects.toThrow('cannot be opened');
+    await deps.database.query(`DELETE FROM dkim_key`);
+    expect(handed).toEqual([]);
+    expect(await counts()).toMatchObject([{ tests: 0 }]);
+  });
+
   test('that is put off went to nobody, and does not count for the day', async () => {
     answer = { outcome: 'again', reply: '450 later', trouble: false };
     await sendTests(deps, relay, typed, { to: ['rosa@larkfield.example'], address: undefined, by: actor });

@@ -100,6 +100,11 @@ function reportStopping(source: MessageSource, problems: PlacedProblem[]): Findi
   });
 }
 
+/** Of text alone the HTML is only kept beside it. */
+function fieldsThatLeave({ format }: MessageSource): MessageField[] {
+  return format === 'text' ? ['subject', 'text'] : ['subject', 'previewLine', 'html', 'text'];
+}
+
 function placeIn(source: MessageSource, field: MessageField, at: number, end: number): FoundPlace {
   return { field, at, end, line: (source[field] ?? '').slice(0, at).split('\n').length };
 }
@@ -122,8 +127,7 @@ function checkPurpose(source: MessageSource, { purpose, statement }: CheckedAgai
   const problem = statementProblem(purpose, statement);
   const place: FoundPlace = { field: 'statement', at: 0, end: 0, line: 1 };
   const stated = problem ? [finding('stops', 'no-statement', 'There is no statement of why', problem, place)] : [];
-  const fields: MessageField[] = source.format === 'text' ? ['subject', 'text'] : ['subject', 'html', 'text'];
-  for (const field of fields) {
+  for (const field of fieldsThatLeave(source)) {
     const found = OFFER.exec(source[field] ?? '');
     if (!found) continue;
     const offer = placeIn(source, field, found.index, found.index + found[0].length);
@@ -192,7 +196,7 @@ function ofSize(htmlBytes: number): Finding {
 const OTHER_NOTATION = /\{\{[^{}\n]{1,80}\}\}/u;
 
 function checkNotation(source: MessageSource): Finding[] {
-  for (const field of ['subject', 'previewLine', 'html', 'text'] as const) {
+  for (const field of fieldsThatLeave(source)) {
     const found = OTHER_NOTATION.exec(source[field] ?? '');
     if (found)
       return [
@@ -211,9 +215,7 @@ function checkNotation(source: MessageSource): Finding[] {
 /** Merge fields that a message uses, with what it says instead and where it first does. */
 export function findUsedFields(source: MessageSource): Map<string, { instead: string; place: FoundPlace }> {
   const used = new Map<string, { instead: string; place: FoundPlace }>();
-  const fields: MessageField[] =
-    source.format === 'text' ? ['subject', 'text'] : ['subject', 'previewLine', 'html', 'text'];
-  for (const field of fields) {
+  for (const field of fieldsThatLeave(source)) {
     const template = source[field] ?? '';
     let from = 0;
     for (const piece of parseTemplate(template, NONE).pieces) {
@@ -237,8 +239,8 @@ function checkLacking(source: MessageSource, { lacking }: CheckedAgainst): Findi
     const contacts = lacking.get(field) ?? 0;
     if (contacts === 0) return [];
     const title = `${contacts.toLocaleString('en-GB')} ${contacts === 1 ? 'has' : 'have'} no ${field.replaceAll('_', ' ')}`;
-    const reads = contacts === 1 ? 'reads' : 'read';
-    const advice = instead === '' ? `They ${reads} nothing in its place.` : `They ${reads} “${instead}”.`;
+    const reads = contacts === 1 ? 'That one reads' : 'They read';
+    const advice = `${reads} ${instead === '' ? 'nothing in its place' : `“${instead}”`}.`;
     return [{ ...finding('look', 'lacking', title, advice, place), lacking: field }];
   });
 }

@@ -37,7 +37,8 @@ export async function sendTest(
 
 /**
  * Hands test messages of a brand over, one after the other. If one of the addresses may get none, none of them does.
- * @throws Problem invalid-input, held-back where everything to an address is stopped, too-many-tries
+ * @throws Problem invalid-input, held-back where everything to an address is stopped, wrong-state where they cannot be
+ *   signed, too-many-tries
  */
 export async function handOverTests(
   deps: Deps,
@@ -45,6 +46,8 @@ export async function handOverTests(
   { brandId, to, write }: { brandId: number; to: string[]; write: (to: string) => WrittenMessage },
 ): Promise<[SentTest, ...SentTest[]]> {
   for (const one of to) await assertMayGetTests(deps, brandId, one);
+  // Before they are counted: what cannot be signed goes to nobody.
+  const signWith = await findSigners(deps, brandId);
   const at = deps.now();
   await inTransaction(deps.database, async (sql) => {
     for (const [index] of to.entries())
@@ -55,7 +58,6 @@ export async function handOverTests(
         );
   });
   const sent: SentTest[] = [];
-  const signWith = await findSigners(deps, brandId);
   let trouble: Handover | undefined;
   for (const one of to) {
     // A relay in trouble is asked once, or somebody would wait for it as often as there are addresses.

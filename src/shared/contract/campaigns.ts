@@ -250,7 +250,7 @@ export const campaignSchema = Joi.object<Campaign, true>({
 });
 
 /** What a message says, as its author writes it. */
-export const messageFields = {
+const messageFields = {
   format: oneOf(MESSAGE_FORMATS),
   subject: text(900).allow(''),
   previewLine: text(500).allow(''),
@@ -325,10 +325,9 @@ export interface NewCampaign {
   brandId: number;
 }
 
-const ofNewCampaign = {
-  ...draft,
+/** What a message says, and to whom, with what is taken where nothing is given. */
+export const ofMessage = {
   brandId: id.required(),
-  name: draft.name.required(),
   purpose: draft.purpose.default('marketing'),
   statement: draft.statement.default('').description('Of a service message: why each recipient has to get it'),
   format: draft.format.default('html').description('HTML with a text part, or plain text alone'),
@@ -339,8 +338,14 @@ const ofNewCampaign = {
   countLinks: draft.countLinks.default(false).description('Whether links of plain text alone are counted'),
   listIds: ids.default([]),
   leftOutListIds: ids.default([]),
-  segmentIds: ids.default([]).description('Segments taken in; with the lists at least one'),
+  segmentIds: ids.default([]).description('Segments taken in; a campaign needs a list or one of these'),
   leftOutSegmentIds: ids.default([]),
+};
+
+const ofNewCampaign = {
+  ...draft,
+  ...ofMessage,
+  name: draft.name.required(),
   priority: draft.priority
     .default(3)
     .description('Of two that compete for one contact’s last place under a cap the one with the lower number gets it'),
@@ -384,7 +389,8 @@ export interface DraftQuery {
 
 const draftQuery = Joi.object<DraftQuery, true>({ version });
 
-const FILLED = [
+/** What of a message may be left out. */
+export const FILLED_OF_MESSAGE = [
   'purpose',
   'statement',
   'format',
@@ -397,12 +403,8 @@ const FILLED = [
   'leftOutListIds',
   'segmentIds',
   'leftOutSegmentIds',
-  'priority',
-  'restDays',
-  'sendWindow',
-  'waves',
-  'pace',
 ] as const;
+const FILLED = [...FILLED_OF_MESSAGE, 'priority', 'restDays', 'sendWindow', 'waves', 'pace'] as const;
 
 /** Campaigns. */
 export const campaigns = {

@@ -1,8 +1,8 @@
 import Joi from 'joi';
-import { FINDING_WEIGHTS, PURPOSES, type FindingWeight, type MessageFormat, type Purpose } from '../words.ts';
-import { messageFields, messageProblemSchema, type MessageProblem } from './campaigns.ts';
+import { FINDING_WEIGHTS, type FindingWeight, type MessageFormat, type Purpose } from '../words.ts';
+import { FILLED_OF_MESSAGE, messageProblemSchema, ofMessage, type MessageProblem } from './campaigns.ts';
 import { contract } from './contract.ts';
-import { anyText, id, idParams, ids, oneOf, text } from './parts.ts';
+import { anyText, idParams, oneOf, text } from './parts.ts';
 import { handoverSchema, type TestOutcome } from './relay.ts';
 
 /** A message as one contact would get it, with what keeps it from being sent. */
@@ -64,39 +64,8 @@ export interface TypedMessage {
   leftOutSegmentIds: number[];
 }
 
-const FILLED = [
-  'purpose',
-  'statement',
-  'format',
-  'subject',
-  'previewLine',
-  'html',
-  'text',
-  'countLinks',
-  'listIds',
-  'leftOutListIds',
-  'segmentIds',
-  'leftOutSegmentIds',
-] as const;
-
 /** What a program may leave out of a message that is being written. */
 export type TypedRequest = Pick<TypedMessage, 'brandId'> & Partial<Omit<TypedMessage, 'brandId'>>;
-
-const typed = {
-  brandId: id.required(),
-  purpose: oneOf(PURPOSES).default('marketing'),
-  statement: messageFields.statement.default(''),
-  format: messageFields.format.default('html'),
-  subject: messageFields.subject.default(''),
-  previewLine: messageFields.previewLine.default(''),
-  html: messageFields.html.default(''),
-  text: messageFields.text.default(''),
-  countLinks: messageFields.countLinks.default(false),
-  listIds: ids.default([]),
-  leftOutListIds: ids.default([]),
-  segmentIds: ids.default([]),
-  leftOutSegmentIds: ids.default([]),
-};
 
 /** Body of `POST /messages/preview`. */
 export type PreviewRequest = TypedRequest & { address?: string };
@@ -189,8 +158,8 @@ export const messages = {
     path: '/messages/preview',
     summary: 'A message that is being written, as one contact would get it; nothing is kept',
     needs: 'read',
-    body: Joi.object<PreviewRequest, true>({ ...typed, address: text(320) }),
-    filled: FILLED,
+    body: Joi.object<PreviewRequest, true>({ ...ofMessage, address: text(320) }),
+    filled: FILLED_OF_MESSAGE,
     answer: messagePreviewSchema,
     problems: ['not-found'],
     example: { ...EXAMPLE, address: 'ada@lanternpost.example' },
@@ -200,8 +169,8 @@ export const messages = {
     path: '/messages/check',
     summary: 'What stops a message that is being written, and what is worth a look; nothing is kept',
     needs: 'read',
-    body: Joi.object<TypedRequest, true>(typed),
-    filled: FILLED,
+    body: Joi.object<TypedRequest, true>(ofMessage),
+    filled: FILLED_OF_MESSAGE,
     answer: checkedSchema,
     problems: ['bad-condition', 'not-found', 'took-too-long'],
     example: EXAMPLE,
@@ -212,7 +181,7 @@ export const messages = {
     summary: 'Send a message that is being written to up to ten addresses, marked as a test; it counts nowhere',
     needs: 'send',
     body: Joi.object<TestRequest, true>({
-      ...typed,
+      ...ofMessage,
       to: Joi.array()
         .items(text(320).email({ tlds: false }))
         .min(1)
@@ -222,13 +191,13 @@ export const messages = {
         .messages({ 'array.max': 'A test message goes to {{#limit}} addresses at most; nothing was sent' }),
       address: text(320).description('The contact whose data it is written with; else a stranger without a name'),
     }),
-    filled: FILLED,
+    filled: FILLED_OF_MESSAGE,
     answer: Joi.object<SentTests, true>({
       tests: Joi.array()
         .items(handoverSchema.append<SentTests['tests'][number]>({ to: anyText.required() }))
         .required(),
     }),
-    problems: ['held-back', 'message-unfit', 'not-found', 'too-many-tries'],
+    problems: ['held-back', 'message-unfit', 'not-found', 'too-many-tries', 'wrong-state'],
     example: { ...EXAMPLE, to: ['rosa.lindgard@larkfield.example'], address: 'ada@lanternpost.example' },
   }),
 };

@@ -76,7 +76,7 @@ export const relay = {
       to: text(320).email({ tlds: false }).required(),
     }),
     answer: handoverSchema,
-    problems: ['held-back', 'not-found', 'too-many-tries'],
+    problems: ['held-back', 'not-found', 'too-many-tries', 'wrong-state'],
     example: { brandId: 1, to: 'rosa.lindgard@larkfield.example' },
   }),
 };

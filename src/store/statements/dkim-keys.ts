@@ -24,7 +24,7 @@ export function listDkimKeys(sql: Sql, brandId: number): Promise<DkimKeyRow[]> {
   );
 }
 
-/** Keeps a key. Whoever adds one to the same brand meanwhile waits, so that they can be counted. */
+/** Keeps a key that does not sign yet. Whoever calls this holds the brand, so that its keys can be counted. */
 export async function insertDkimKey(
   sql: Sql,
   key: { brandId: number; domain: string; selector: string; sealed: Buffer; publicKey: string; by: string },

@@ -10,8 +10,8 @@ export interface MessageReaders {
 }
 
 /**
- * Whether a text is empty or blank. Nearly every text begins with a printing character of ASCII, which is seen at once:
- * asking the expression of each of a million took half of the count.
+ * Whether a text is empty or blank. Nearly every text begins with a printing character of ASCII, or is empty, which is
+ * seen at once: asking the expression of an attribute of each of a million took 0.3 s, and comparing it 0.2.
  */
 const blankSql = (text: string): string =>
   `(ascii(${text}) = 0 OR (ascii(${text}) NOT BETWEEN 33 AND 126 AND ${text} !~ '\\S'))`;
