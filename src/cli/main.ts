@@ -76,7 +76,7 @@ const GROUPS: { name: string; summary: string; load: () => Promise<{ addCommands
   },
   {
     name: 'relay',
-    summary: 'the server that messages are handed to: check it, send a test message',
+    summary: 'the servers that messages are handed to: which brand uses which, check one, send a test message',
     load: () => import('./commands/relay.ts'),
   },
   {

@@ -2,6 +2,7 @@ import type { Client } from '../client/client.ts';
 import type { Exclusion } from '../shared/contract/exclusions.ts';
 import type { Segment } from '../shared/contract/segments.ts';
 import type { CampaignListItem } from '../shared/contract/campaigns.ts';
+import type { KeptRelay } from '../shared/contract/relay.ts';
 import type { Brand, List } from '../shared/contract/organisation.ts';
 import type { SuppressionList } from '../shared/contract/suppression.ts';
 import { UsageError } from './usage-error.ts';
@@ -71,6 +72,11 @@ export async function suppressionListNamed(client: Client, name: string): Promis
       `Several suppression lists are called “${name}”: ${matching.map((list) => `${list.scopeName ?? 'organisation'}/${list.name}`).join(', ')}.`,
     );
   return matching[0] ?? pick(lists, name, 'suppression list');
+}
+
+/** A relay by its name or number. @throws UsageError when there is none */
+export async function relayNamed(client: Client, name: string): Promise<KeptRelay> {
+  return pick(await client.relays(), name, 'relay');
 }
 
 function pick<T extends { id: number; name: string }>(things: T[], name: string, what: string): T {

@@ -23,7 +23,7 @@ import { makePublicApp } from './http/public.ts';
 import { startImapIntake } from './intake/imap-intake.ts';
 import { makeReturnReader } from './intake/return-reader.ts';
 import { makeSmtpIntake } from './intake/smtp-intake.ts';
-import { makeSmtpRelay } from './relay/smtp-relay.ts';
+import { makeRelays } from './relay/relays.ts';
 import { makeEventRecorder, type EventRecorder } from './tracking/event-recorder.ts';
 import { makeProcessIdentity } from './process-identity.ts';
 import { startHousekeeping } from './workers/housekeeping.ts';
@@ -82,11 +82,16 @@ async function start(config: Config, log: Logger, releases: Releases): Promise<s
   releases.push(() => identity.release());
   const recorder = makeEventRecorder(deps);
   releases.push(() => recorder.drain());
-  const relay = makeSmtpRelay(config.relayUrl, config.relayConnections);
-  releases.push(async () => relay.close());
+  const relays = makeRelays(
+    deps,
+    { url: config.relayUrl, connections: config.relayConnections },
+    { environment: process.env, folder: config.secretsFolder },
+    log,
+  );
+  releases.push(async () => relays.close());
   const api: ApiOptions = {
     deps,
-    relay,
+    relays,
     processId: identity.id,
     networkOf: makeNetworkOf(config.proxies),
     doors: makeDoors(config.consoleUrl, config.consoleHosts),
@@ -98,11 +103,11 @@ async function start(config: Config, log: Logger, releases: Releases): Promise<s
     housekeeping: startHousekeeping(deps, log),
     catchUp: startCatchingUp(deps, log),
     fold: startFolding(deps, log),
-    send: startSender(deps, relay, identity.id, config.retrySeconds, log),
+    send: startSender(deps, relays, identity.id, config.retrySeconds, log),
     brake: startBrake(deps, log),
     import: startImporter(deps, log),
     run: startRunner(deps, log),
-    confirm: startConfirmer(deps, relay, log),
+    confirm: startConfirmer(deps, relays, log),
     mailbox: startImapIntake(deps, identity.id, log),
   };
   for (const loop of Object.values(workers)) releases.push(() => loop.stop());

@@ -19,6 +19,8 @@ export interface Config {
   intakeProxies: string[];
   relayUrl: string;
   relayConnections: number;
+  /** Folder of the files that hold passwords of relays. */
+  secretsFolder: string | undefined;
   retrySeconds: number;
   /** Resolver to ask whether domains take mail, as `127.0.0.1:53`; undefined asks nobody. */
   resolver: string | undefined;
@@ -70,6 +72,7 @@ const SCHEMA = Joi.object({
     .uri({ scheme: ['smtp', 'smtps'] })
     .default('smtp://127.0.0.1:7426'),
   AVENDEL_RELAY_CONNECTIONS: Joi.number().integer().min(1).max(100).default(8),
+  AVENDEL_SECRETS_DIR: Joi.string(),
   AVENDEL_RETRY_SECONDS: Joi.number().min(0).default(60),
   AVENDEL_RESOLVER: Joi.string().pattern(
     /^(\d+(\.\d+){3}|\[[0-9a-f:]+\])(:\d+)?$/i,
@@ -134,6 +137,7 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
     intakeProxies: splitList(value['AVENDEL_INTAKE_PROXIES']!),
     relayUrl: value['AVENDEL_RELAY_URL']!,
     relayConnections: value['AVENDEL_RELAY_CONNECTIONS']!,
+    secretsFolder: value['AVENDEL_SECRETS_DIR'],
     retrySeconds: value['AVENDEL_RETRY_SECONDS']!,
     resolver: value['AVENDEL_RESOLVER'],
     consoleUrl: originOf(

@@ -138,6 +138,11 @@ async function ofDkimKey(): Promise<Example> {
   return { id, keyId: (kept ?? (await client.addDkimKey({ id, selector: `key${++made}` }))).id };
 }
 
+/** A relay that no brand sends through. */
+async function ofRelay(): Promise<number> {
+  return (await client.addRelay({ ...CONTRACTS.addRelay.example, name: `Relay ${++made}` })).id;
+}
+
 const OWN: Partial<Record<Name, () => Promise<Example>>> = {
   endSession: async () => {
     await client.signIn(CONTRACTS.signIn.example);
@@ -147,6 +152,9 @@ const OWN: Partial<Record<Name, () => Promise<Example>>> = {
     await client.createToken({ ...CONTRACTS.createToken.example, name: 'to be revoked' });
     return { id: (await client.tokens()).items.find(({ name }) => name === 'to be revoked')!.id };
   },
+  changeRelay: async () => ({ id: await ofRelay() }),
+  removeRelay: async () => ({ id: await ofRelay() }),
+  sendThrough: async () => ({ relayIds: [await ofRelay()] }),
   rejudgeActs: async () => ({ expect: (await client.previewRejudging()).acts }),
   applyAutomated: async () => {
     const { toMark, toClear } = await client.previewAutomated();

@@ -41,8 +41,8 @@ const pass = (days: number): void => void (deps.clock.now = new Date(deps.clock.
 test('someone who never confirms is asked once, reminded twice and no more, and ends with nothing left of it', async () => {
   await ask('ida@quillmail.example');
   for (let day = 0; day <= 20; day++) {
-    await sendConfirmations(deps, relay);
-    await sendConfirmations(deps, relay);
+    await sendConfirmations(deps, () => relay);
+    await sendConfirmations(deps, () => relay);
     pass(1);
   }
   expect(sent.map((message) => message.subject)).toEqual([
@@ -70,7 +70,7 @@ test('signing up again while one waits is the same sign-up; two who confirm at o
   sent.length = 0;
   await Promise.all([ask('noa@quillmail.example'), ask('noa@quillmail.example')]);
   await ask('noa@quillmail.example');
-  await sendConfirmations(deps, relay);
+  await sendConfirmations(deps, () => relay);
   expect(sent).toHaveLength(1);
   const token = /\/confirm\/(\S+)/.exec(sent[0]!.text)![1]!;
   const one = (await findConfirmation(deps, token))!;
@@ -82,17 +82,17 @@ test('signing up again while one waits is the same sign-up; two who confirm at o
 
 test('a relay that is busy puts the message off and uses up no reminder; one that refuses ends it', async () => {
   await ask('uma@quillmail.example');
-  await sendConfirmations(deps, {
+  await sendConfirmations(deps, () => ({
     connections: 1,
     handOver: () => Promise.resolve({ outcome: 'again', reply: '4.3.2', trouble: true }),
-  });
+  }));
   const [waiting] = await listSignUps(deps.database, { state: 'pending', listId: null }, 0, 10);
   expect(waiting).toMatchObject({ address: 'uma@quillmail.example', messages: 0 });
   pass(1);
-  await sendConfirmations(deps, {
+  await sendConfirmations(deps, () => ({
     connections: 1,
     handOver: () => Promise.resolve({ outcome: 'refused', reply: '5.1.1 no such user' }),
-  });
+  }));
   expect(await findSignUp(deps.database, waiting!.id)).toMatchObject({
     state: 'turned-away',
     because: 'the relay refused it: 5.1.1 no such user',
@@ -102,17 +102,17 @@ test('a relay that is busy puts the message off and uses up no reminder; one tha
 test('an entry that comes between sign-up and message stops the message', async () => {
   sent.length = 0;
   await ask('gil@quillmail.example');
-  await sendConfirmations(deps, {
+  await sendConfirmations(deps, () => ({
     connections: 1,
     handOver: () => Promise.resolve({ outcome: 'again', reply: '4.7.1', trouble: false }),
-  });
+  }));
   const [waiting] = await listSignUps(deps.database, { state: 'pending', listId }, 0, 10);
   const list = await ownSuppressionList(deps, 'Do not write', 'everything');
   const entries = { listId: list.id, reason: 'asked', expiresAt: null, actor: 'Rosa Lindgard' };
   await addEntries(deps, { ...entries, values: ['gil@quillmail.example'] });
   await ask('hal@quillmail.example');
   pass(1);
-  await sendConfirmations(deps, relay);
+  await sendConfirmations(deps, () => relay);
   expect(sent.map((message) => message.to)).toEqual(['hal@quillmail.example']);
   expect(await findSignUp(deps.database, waiting!.id)).toMatchObject({
     address: 'gil@quillmail.example',
@@ -125,7 +125,7 @@ test('a confirmation message that comes back marks its address and is not sent a
   sent.length = 0;
   await ask('ivo@quillmail.example');
   await ask('jan@quillmail.example');
-  await sendConfirmations(deps, relay);
+  await sendConfirmations(deps, () => relay);
   const back = async (to: string, status: string, reply: string): Promise<unknown> => {
     const message = sent.find((one) => one.to === to)!;
     const original = { envelopeFrom: message.envelopeFrom, to, headers: `Message-ID: ${message.messageId}` };
@@ -140,7 +140,7 @@ test('a confirmation message that comes back marks its address and is not sent a
   });
   pass(4);
   sent.length = 0;
-  await sendConfirmations(deps, relay);
+  await sendConfirmations(deps, () => relay);
   expect(sent.map((message) => message.to).filter((to) => /^(ivo|jan)@/.test(to))).toEqual(['jan@quillmail.example']);
 });
 
@@ -166,7 +166,7 @@ test('who came by a file is asked by an act: once, with reminders and an end; un
   expect(await previewAct(deps, act)).toMatchObject({ willChange: 0 });
   sent.length = 0;
   deps.clock.now = new Date(Date.now() + 1000);
-  await sendConfirmations(deps, relay);
+  await sendConfirmations(deps, () => relay);
   expect(sent.map(({ to }) => to).sort()).toEqual([people[0], people[1], people[2], people[5]]);
   const token = /\/confirm\/(\S+)/.exec(sent.find(({ to }) => to === people[0])!.text)![1]!;
   expect(await confirm(deps, (await findConfirmation(deps, token))!, null)).toBe(true);
@@ -192,7 +192,7 @@ test('who came by a file is asked by an act: once, with reminders and an end; un
   // They can be asked again; who is asked and never confirms is let go as anybody.
   await applyAct(deps, { ...act, expect: 3, reason: 'now it is time', actor: 'Rosa Lindgard' });
   deps.clock.now = new Date(Date.now() + 40 * DAY);
-  await sendConfirmations(deps, relay);
+  await sendConfirmations(deps, () => relay);
   expect(await states()).toEqual([
     { state: 'pending', n: 1 },
     { state: 'subscribed', n: 1 },
@@ -204,7 +204,7 @@ test('who signs up and then asks for no more is not reminded; who had left befor
   deps.clock.now = new Date('2026-12-01T09:00:00Z');
   sent.length = 0;
   await ask('una.leaves@quillmail.example');
-  await sendConfirmations(deps, relay);
+  await sendConfirmations(deps, () => relay);
   pass(1);
   await unsubscribeByRequest(deps, {
     address: 'una.leaves@quillmail.example',
@@ -212,14 +212,14 @@ test('who signs up and then asks for no more is not reminded; who had left befor
     actor: 'Rosa Lindgard',
   });
   pass(9);
-  await sendConfirmations(deps, relay);
+  await sendConfirmations(deps, () => relay);
   expect(sent).toHaveLength(1);
   const [ended] = await listSignUps(deps.database, { state: 'turned-away', listId }, 0, 100).then((rows) =>
     rows.filter(({ address }) => address.startsWith('una.leaves')),
   );
   expect(ended).toMatchObject({ because: 'they have left since', messages: 1 });
   await ask('una.leaves@quillmail.example');
-  await sendConfirmations(deps, relay);
+  await sendConfirmations(deps, () => relay);
   expect(sent.map(({ to }) => to)).toEqual(['una.leaves@quillmail.example', 'una.leaves@quillmail.example']);
 });
 
@@ -242,13 +242,13 @@ test('nobody is asked more than three times a day, whatever lists and sub-addres
         agreed: '',
       });
     }
-  const round = () => Promise.all([sendConfirmations(deps, relay), sendConfirmations(deps, relay)]);
+  const round = () => Promise.all([sendConfirmations(deps, () => relay), sendConfirmations(deps, () => relay)]);
   // A relay that takes none uses up nobody's day.
   for (let times = 0; times < 5; times++) {
-    await sendConfirmations(deps, {
+    await sendConfirmations(deps, () => ({
       connections: 1,
       handOver: () => Promise.resolve({ outcome: 'again', reply: '4.3.2', trouble: true }),
-    });
+    }));
     pass(1 / 96);
   }
   for (let times = 0; times < 6; times++) {
@@ -308,7 +308,7 @@ test('what is typed as a name and is none goes into no message', async () => {
       userAgent: null,
       agreed: '',
     });
-  while ((await sendConfirmations(deps, relay)) > 0);
+  while ((await sendConfirmations(deps, () => relay)) > 0);
   const greetings = typed.map(
     (_, index) => sent.find((message) => message.to === `typed${index}@quillmail.example`)!.text.split('\n')[0],
   );
@@ -320,7 +320,7 @@ test('the address a confirmation message is sent from confirms nobody: it is in 
   pass(2);
   sent.length = 0;
   await ask('mia@quillmail.example');
-  while ((await sendConfirmations(deps, relay)) > 0);
+  while ((await sendConfirmations(deps, () => relay)) > 0);
   const message = sent.find((one) => one.to === 'mia@quillmail.example');
   for (const text of [message!.envelopeFrom, message!.messageId, JSON.stringify(message!.headers)])
     for (const token of text.match(/[a-z2-7]{39}/g) ?? []) expect(await findConfirmation(deps, token)).toBeUndefined();

@@ -439,6 +439,7 @@ describe('at once', () => {
       at: deps.now().getTime(),
       waitSeconds: 0,
       untried: false,
+      relayId: null,
     };
     await recordHandovers(
       deps.database,

@@ -1,4 +1,5 @@
 import { SMTPServer } from 'smtp-server';
+import type { Certificate } from './certificates.ts';
 import { startRealService, type Running } from './service.ts';
 
 export interface Received {
@@ -19,18 +20,38 @@ export interface SinkBehaviour {
   endOfData?: (address: string) => { code: number; message: string } | undefined;
   /** Cuts the line after so many bytes of this recipient's message. */
   cutData?: (address: string) => boolean;
+  /** Whether a new connection is turned away. */
+  turnsAway?: () => boolean;
+}
+
+/** What the sink asks of whoever connects; absent: nothing, and nothing is encrypted. */
+export interface SinkDoor {
+  certificate: Certificate;
+  /** Encrypted from the first byte, and not once greeted. */
+  fromTheBeginning?: boolean;
+  /** Who has to sign in. */
+  account?: { user: string; password: () => string };
 }
 
 /** A relay that keeps what it is given, and misbehaves as asked. */
 export async function startSink(
   port: number,
   behaviour: SinkBehaviour = {},
+  door?: SinkDoor,
 ): Promise<{ received: Received[]; behaviour: SinkBehaviour; close: () => Promise<void> }> {
   const received: Received[] = [];
   const times = new Map<string, number>();
   const server = new SMTPServer({
-    authOptional: true,
-    disabledCommands: ['AUTH', 'STARTTLS'],
+    authOptional: door?.account === undefined,
+    disabledCommands: door ? (door.account ? [] : ['AUTH']) : ['AUTH', 'STARTTLS'],
+    ...(door && { secure: door.fromTheBeginning ?? false, ...pick(door.certificate) }),
+    onAuth({ username, password }, _session, done) {
+      const { account } = door!;
+      if (username === account!.user && password === account!.password()) return done(null, { user: username });
+      done(Object.assign(new Error('5.7.8 wrong'), { responseCode: 535 }));
+    },
+    onConnect: (_session, done) =>
+      done(behaviour.turnsAway?.() ? Object.assign(new Error('4.3.2 closed'), { responseCode: 421 }) : null),
     disableReverseLookup: true,
     closeTimeout: 100,
     onRcptTo({ address }, _session, done) {
@@ -61,6 +82,8 @@ export async function startSink(
   await new Promise<void>((resolve) => server.listen(port, '127.0.0.1', resolve));
   return { received, behaviour, close: () => new Promise((resolve) => server.close(resolve)) };
 }
+
+const pick = ({ certificate, key }: Certificate): { cert: string; key: string } => ({ cert: certificate, key });
 
 /** Addresses that were given a message more than once. */
 export function twice(received: Received[]): string[] {

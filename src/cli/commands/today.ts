@@ -30,6 +30,9 @@ export function addToday(program: Command): void {
         ...today.troubles.map(
           ({ what, detail, since }) => `${what} could not be applied since ${moment(since)}: ${detail}`,
         ),
+        ...today.relays.map(
+          ({ name, trouble, since }) => `The relay ${name} has taken no message since ${moment(since)}: ${trouble}`,
+        ),
         today.ladder
           ? `Ladder: ${count(today.ladder.moving)} would move, ${count(today.ladder.toSunset)} to sunset.`
           : 'Ladder: it cannot be worked out.',

@@ -1,4 +1,5 @@
-import type { RelayAnswer, TestOutcome } from '../../shared/contract/relay.ts';
+import type { KeptRelay, RelayAnswer, RelaySettings, TestOutcome } from '../../shared/contract/relay.ts';
+import { speedWords } from './sending-pace.ts';
 
 /** Whether the relay answers, in one sentence. */
 export function relayWords({ relay, answers, encrypted, signedIn }: RelayAnswer): string {
@@ -15,4 +16,26 @@ export function testWords({ outcome }: Pick<TestOutcome, 'outcome'>, to: string)
     again: `The relay did not take the test message to ${to} now.`,
     uncertain: `The line broke while the test message to ${to} was going out. Look whether it comes.`,
   }[outcome];
+}
+
+/** How a relay is spoken to: `starttls, signs in as larkfield, 8 at once`. */
+export function relaySettingWords(relay: RelaySettings): string {
+  return [
+    relay.security === 'none' ? 'not encrypted' : relay.security,
+    relay.account === '' ? 'nobody signs in' : `signs in as ${relay.account}`,
+    speedWords(relay),
+  ].join(', ');
+}
+
+/** Where the password of a relay is looked for, if it has one. */
+export function passwordPlace({ passwordVariable, passwordFile }: RelaySettings): string {
+  if (passwordVariable !== null) return `the environment variable ${passwordVariable}`;
+  return passwordFile === null ? 'nowhere' : `the file ${passwordFile} in AVENDEL_SECRETS_DIR`;
+}
+
+/** Through what a brand sends, in one sentence. */
+export function orderWords(brand: string, relays: Pick<KeptRelay, 'name'>[]): string {
+  if (relays.length === 0) return `${brand} sends through the relay of AVENDEL_RELAY_URL.`;
+  const [first, ...others] = relays.map(({ name }) => name);
+  return `${brand} sends through ${[first, ...others].join(', and if it fails through ')}.`;
 }

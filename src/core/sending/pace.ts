@@ -66,11 +66,25 @@ export function risen(pace: Pace, now: number): Pace {
  */
 export function filled(pace: Pace, now: number): Pace & { room: number } {
   if (pace.rate === null) return { ...pace, tokens: 0, tokensAt: now, room: Infinity };
-  const since = notAhead(pace.tokensAt, now);
-  const gathered = (pace.rate * Math.max(0, now - since)) / HOUR_MS;
-  const most = Math.max(1, (pace.rate * GATHERED_MS) / HOUR_MS);
-  const tokens = Math.min(most, pace.tokens + gathered);
-  return { ...pace, tokens, tokensAt: Math.max(now, since), room: Math.floor(tokens + 1e-9) };
+  return { ...pace, ...gathered({ ...pace, perHour: pace.rate }, now) };
+}
+
+/** What adds up of a rate: how many may go at an instant. */
+export interface Gathered {
+  tokens: number;
+  tokensAt: number;
+}
+
+/** The same of a rate alone. What has gone in advance is made up for first. */
+export function gathered(
+  { perHour, tokens, tokensAt }: Gathered & { perHour: number },
+  now: number,
+): Gathered & { room: number } {
+  const since = notAhead(tokensAt, now);
+  const more = (perHour * Math.max(0, now - since)) / HOUR_MS;
+  const most = Math.max(1, (perHour * GATHERED_MS) / HOUR_MS);
+  const together = Math.min(most, tokens + more);
+  return { tokens: together, tokensAt: Math.max(now, since), room: Math.max(0, Math.floor(together + 1e-9)) };
 }
 
 /** Two transactions may see the clock a little apart; what lies far ahead was kept before it was put back. */

@@ -42,6 +42,7 @@ import { findZone } from '../organisation/zones.ts';
 import { Problem } from '../problem.ts';
 import { callBackFromSends } from '../marks/call-back.ts';
 import { claimAtPace } from '../paces/claim-at-pace.ts';
+import { claimAtRelayRate } from '../paces/claim-at-relay-rate.ts';
 import { observeAttempts, saysSomething } from '../paces/observe-attempts.ts';
 import { getCampaign } from './edit-campaign.ts';
 import { findSender } from './find-sender.ts';
@@ -147,8 +148,10 @@ async function claimNext(sending: Sending): Promise<{ claimed: ClaimedDelivery[]
       if ((await keepExclusions(sql)) !== stand) return undefined;
       claimIds.push(claimId);
       const names = namesOf(leavesOut);
-      const { claimed, picked, open, fewAtOnce } = await claimAtPace(sql, campaign.id, CLAIM_SIZE, (limit, rooms) =>
-        claimDeliveries(sql, sending.message, claimId, owner, limit, names, rooms),
+      const { claimed, picked, open, fewAtOnce } = await claimAtRelayRate(sql, sending.relay, CLAIM_SIZE, (most) =>
+        claimAtPace(sql, campaign.id, most, (limit, rooms) =>
+          claimDeliveries(sql, sending.message, claimId, owner, limit, names, rooms),
+        ),
       );
       sending.fewAtOnce = fewAtOnce;
       const leftOut = open.length === 0 ? NOBODY : await findLeftOutAmong(sql, conditionsOf(leavesOut), open);
@@ -241,7 +244,7 @@ async function handOverClaims(sending: Sending): Promise<{ picked: number; dry: 
     for (let one = await recipients.next(); one; one = await recipients.next()) {
       // Whoever has passed the gate when the relay is in trouble goes back untried.
       const handover = trouble === null ? await relay.handOver(write(sending, one), sending.signWith) : NOT_TRIED;
-      if (handover.outcome === 'again' && handover.trouble) trouble ??= handover.reply;
+      if ('trouble' in handover && handover.trouble) trouble ??= handover.reply;
       recorder.add({ one, handover, at: deps.now().getTime() });
     }
   };
@@ -314,7 +317,7 @@ function attemptOutcome({ outcome, untried, reply }: HandoverResult): Outcome | 
   return isBlock && speaksOfRate(reply) ? 'blocked' : 'went';
 }
 
-function resultOf({ settings }: Sending, { one, handover, at }: Answer): HandoverResult {
+function resultOf({ settings, relay }: Sending, { one, handover, at }: Answer): HandoverResult {
   const base = {
     contactId: one.contactId,
     claimId: one.claimId,
@@ -322,6 +325,7 @@ function resultOf({ settings }: Sending, { one, handover, at }: Answer): Handove
     at,
     waitSeconds: 0,
     untried: false,
+    relayId: relay.id ?? null,
   };
   if (handover.outcome !== 'again') return { ...base, outcome: handover.outcome };
   // Trouble of the relay says nothing of the recipient, and uses up none of their tries.

@@ -42,14 +42,14 @@ const PUT_OFF_FULL_MS = 60 * 60_000;
  */
 export async function sendConfirmations(
   deps: Deps,
-  relay: Relay,
+  relayOf: (brandId: number) => Relay,
   log: (error: unknown, signUp: number) => void = () => undefined,
 ): Promise<number> {
   await expireSignUps(deps.database, deps.now());
   await sweepTries(deps.database, deps.now());
   const due = await claimDueSignUps(deps.database, deps.now(), ROUND);
   for (const one of due)
-    await askOne(deps, relay, one).catch(async (error: unknown) => {
+    await askOne(deps, relayOf(one.brandId), one).catch(async (error: unknown) => {
       log(error, one.id);
       await putOffSignUp(deps.database, one.id, new Date(deps.now().getTime() + PUT_OFF_MS));
     });

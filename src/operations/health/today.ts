@@ -20,6 +20,7 @@ import type { JudgedMessage } from '../../store/statements/eligibility.ts';
 import { listCampaigns, type CampaignRow } from '../campaigns/list-campaigns.ts';
 import type { Deps } from '../deps.ts';
 import { found, Problem } from '../problem.ts';
+import { listRelaysInTrouble, type RelayInTrouble } from '../../store/statements/relays.ts';
 import { listTroubles, noteTrouble, type Trouble } from '../../store/statements/troubles.ts';
 import { rememberCostly } from '../remember.ts';
 import { countSunsetMoves, todayOf } from '../rules/sunset-rule.ts';
@@ -47,6 +48,7 @@ export interface Today extends BrandCounts {
   storms: StormRow[];
   /** What goes on by itself and failed when it was last its turn. */
   troubles: Trouble[];
+  relays: RelayInTrouble[];
   /** Domains that were stopped in campaigns under way, and what the brake warns of. */
   stops: (Omit<StoppedRow, 'domain'> & { domain: string | null })[];
   sending: CampaignRow[];
@@ -70,6 +72,7 @@ export async function lookAtToday(deps: Deps, brandId: number): Promise<Today> {
     days: await countByDay(deps.database, brandId, new Date(at.getTime() - RATE_DAYS * DAY_MS), brand.zone),
     // After a run over a million, a day's journal has as many rows.
     troubles: await listTroubles(deps.database, brandId),
+    relays: await listRelaysInTrouble(deps.database, brandId),
     changed: (await rememberCostly(deps, `since yesterday ${brandId}`, () => countSince(deps.database, brandId, since)))
       .value,
     bounceCount: await listBounceCountCases(deps.database, brandId, since, MOST_CASES),

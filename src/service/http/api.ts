@@ -6,7 +6,7 @@ import type { Logger } from 'pino';
 import { isEnough, TOKEN_SCOPE_WORDS } from '../../shared/access.ts';
 import { findSignedIn, type SignedIn } from '../../operations/accounts/sign-in.ts';
 import type { Deps } from '../../operations/deps.ts';
-import type { CheckableRelay } from '../../operations/relay/relay.ts';
+import type { Relays } from '../../operations/relay/relay.ts';
 import { Problem } from '../../operations/problem.ts';
 import { problemDocument, PROBLEMS } from '../../shared/problems.ts';
 import { actingFor } from '../../store/acting-account.ts';
@@ -93,7 +93,7 @@ const MOST_JSON_BYTES = 8 * 1024 * 1024;
 /** What the API needs besides the operations. */
 export interface ApiOptions {
   deps: Deps;
-  relay: CheckableRelay;
+  relays: Relays;
   processId: ProcessId;
   networkOf: NetworkOf;
   doors: Doors;
@@ -150,7 +150,7 @@ async function answer(of: ApiOptions, declared: Route, c: Context): Promise<Resp
   const network = networkOf(c);
   const deps = depsFor(of.deps, who);
   const run = async (): Promise<unknown> =>
-    declared.handle({ deps, relay: of.relay, who, params, query, body, c, network, log, cookie });
+    declared.handle({ deps, relays: of.relays, who, params, query, body, c, network, log, cookie });
   const key = idempotencyKeyOf(declared, c);
   const result = key === undefined ? await run() : await doOnce(of, who, key, { text, declared, c }, run);
   if (result instanceof Response) return result;

@@ -2,14 +2,14 @@ import type { Context } from 'hono';
 import type { Logger } from 'pino';
 import type { SignedIn } from '../../operations/accounts/sign-in.ts';
 import type { Deps } from '../../operations/deps.ts';
-import type { CheckableRelay } from '../../operations/relay/relay.ts';
+import type { Relays } from '../../operations/relay/relay.ts';
 import type { Answer, Checked, Contract, Served } from '../../shared/contract/contract.ts';
 import type { SessionCookie } from './session-cookie.ts';
 
 /** What a handler is given besides what was said in the request. */
 export interface Circumstances {
   deps: Deps;
-  relay: CheckableRelay;
+  relays: Relays;
   who: SignedIn;
   c: Context;
   /** Where the request came from, if it can be told. */

@@ -1,11 +1,12 @@
 import { Readable } from 'node:stream';
 import SMTPConnection from 'nodemailer/lib/smtp-connection/index.js';
-import { isLoopback } from '../../core/address/network-block.ts';
 import type { WrittenMessage } from '../../core/message/compile-message.ts';
-import type { CheckableRelay, Handover } from '../../operations/relay/relay.ts';
+import type { Handover, Relay } from '../../operations/relay/relay.ts';
 import type { RelayAnswer } from '../../shared/contract/relay.ts';
 import { makeMimeBuilder } from './mime-skeleton.ts';
+import type { RelayServer } from './relay-server.ts';
 import { signMessage } from './sign-message.ts';
+import { replyOf, type SmtpError } from './trouble-words.ts';
 
 /** How long the relay may take to greet, to answer a command, and to take a message. */
 const GREETING_MS = 15_000;
@@ -13,26 +14,27 @@ const SOCKET_MS = 60_000;
 /** How long each step may take while somebody looks on. */
 const CHECK_MS = 5_000;
 
-interface SmtpError extends Error {
-  code?: string;
-  command?: string;
-  response?: string;
-  responseCode?: number;
+/** A relay over SMTP, which can be spoken to without sending, and is closed in the end. */
+export interface SmtpRelay extends Relay {
+  check(): Promise<RelayAnswer>;
+  /** Keeps no connection for later any more: each is closed when its message has gone. */
+  retire(): void;
+  close(): void;
 }
 
 /**
- * The relay over SMTP, with a pool of connections that are kept open between messages. Built on nodemailer's connection
+ * A relay over SMTP, with a pool of connections that are kept open between messages. Built on nodemailer's connection
  * rather than on its own pool, because the pool does not say whether a message's text had begun to go when a line
  * broke: that is the difference between trying again and never trying again.
  */
-export function makeSmtpRelay(url: string, connections: number): CheckableRelay & { close(): void } {
+export function makeSmtpRelay(server: RelayServer): SmtpRelay {
   const idle: SMTPConnection[] = [];
   const open = new Set<SMTPConnection>();
-  const options = connectionOptions(url);
   const buildMime = makeMimeBuilder();
+  let retired = false;
   const acquire = async (): Promise<SMTPConnection> => {
     for (let kept = idle.pop(); kept; kept = idle.pop()) if (open.has(kept)) return kept;
-    const connection = await connect(options);
+    const connection = await connect(server);
     open.add(connection);
     connection.once('end', () => open.delete(connection));
     connection.on('error', () => open.delete(connection));
@@ -40,9 +42,9 @@ export function makeSmtpRelay(url: string, connections: number): CheckableRelay 
   };
   let checking: Promise<RelayAnswer> | undefined;
   return {
-    connections,
+    connections: server.connections,
     // Whoever asks while it is being asked gets the same answer: however many ask, it is one connection.
-    check: () => (checking ??= check(url, options).finally(() => (checking = undefined))),
+    check: () => (checking ??= check(server).finally(() => (checking = undefined))),
     async handOver(message, signWith = []) {
       const raw = await signMessage(await buildMime(message), signWith);
       let connection: SMTPConnection;
@@ -52,13 +54,17 @@ export function makeSmtpRelay(url: string, connections: number): CheckableRelay 
         return { outcome: 'again', reply: replyOf(error as SmtpError), trouble: true };
       }
       const { handover, usable } = await send(connection, message, raw);
-      if (usable && open.has(connection) && (handover.outcome === 'accepted' || (await reset(connection))))
+      if (usable && !retired && open.has(connection) && (handover.outcome === 'accepted' || (await reset(connection))))
         idle.push(connection);
       else {
         open.delete(connection);
         connection.close();
       }
       return handover;
+    },
+    retire() {
+      retired = true;
+      for (const connection of idle.splice(0)) connection.quit();
     },
     close() {
       for (const connection of open) connection.quit();
@@ -67,31 +73,12 @@ export function makeSmtpRelay(url: string, connections: number): CheckableRelay 
   };
 }
 
-function connectionOptions(url: string): SMTPConnection.Options & { user: string; pass: string } {
-  const { hostname, port, protocol, username, password } = new URL(url);
-  return {
-    host: hostname,
-    port: port === '' ? (protocol === 'smtps:' ? 465 : 25) : Number(port),
-    secure: protocol === 'smtps:',
-    // A password goes to another machine encrypted or not at all.
-    requireTLS: username !== '' && !isLoopback(hostname),
-    user: decodeURIComponent(username),
-    pass: decodeURIComponent(password),
-    greetingTimeout: GREETING_MS,
-    connectionTimeout: GREETING_MS,
-    socketTimeout: SOCKET_MS,
-    // A relay on this machine often has a certificate of its own, and nobody stands between.
-    tls: { rejectUnauthorized: !isLoopback(hostname) },
-  };
-}
-
 /** Speaks to the relay on a connection of its own, up to where a message would begin. */
-async function check(url: string, options: ReturnType<typeof connectionOptions>): Promise<RelayAnswer> {
-  const { protocol, host } = new URL(url);
-  const relay = `${protocol}//${host}`;
+async function check(server: RelayServer): Promise<RelayAnswer> {
+  const relay = server.shown;
   try {
     const limits = { greetingTimeout: CHECK_MS, connectionTimeout: CHECK_MS, socketTimeout: CHECK_MS };
-    const connection = await connect({ ...options, ...limits });
+    const connection = await connect(server, limits);
     // The line may break while it is being ended; that is no matter any more.
     connection.on('error', () => undefined);
     const { secure, authenticated, lastServerResponse } = connection as SMTPConnection & {
@@ -117,20 +104,27 @@ const firstLine = (reply: string): string =>
     .replace(/^(\d{3})-/, '$1 ')
     .trim();
 
-async function connect(options: ReturnType<typeof connectionOptions>): Promise<SMTPConnection> {
-  const connection = new SMTPConnection(options);
+async function connect(server: RelayServer, limits: Partial<SMTPConnection.Options> = {}): Promise<SMTPConnection> {
+  const credentials = await server.credentials();
+  const connection = new SMTPConnection({
+    greetingTimeout: GREETING_MS,
+    connectionTimeout: GREETING_MS,
+    socketTimeout: SOCKET_MS,
+    ...server.options,
+    ...limits,
+  });
   await new Promise<void>((resolve, reject) => {
     connection.once('error', reject);
     connection.connect((error) => (error ? reject(error) : resolve()));
   });
-  if (options.user !== '') await signIn(connection, options);
+  if (credentials) await signIn(connection, credentials);
   return connection;
 }
 
 /** Signs in. Whoever may not is hung up: the line would stay open until it times out, one for each try. */
-function signIn(connection: SMTPConnection, { user, pass }: { user: string; pass: string }): Promise<void> {
+function signIn(connection: SMTPConnection, credentials: { user: string; pass: string }): Promise<void> {
   return new Promise((resolve, reject) =>
-    connection.login({ credentials: { user, pass } }, (error) => {
+    connection.login({ credentials }, (error) => {
       if (!error) return resolve();
       connection.close();
       reject(error);
@@ -195,8 +189,4 @@ function handoverOf(error: SmtpError, begun: boolean): Handover {
   if (code >= 500 && ofRecipient) return { outcome: 'refused', reply };
   if (code >= 400) return { outcome: 'again', reply, trouble: !ofRecipient };
   return begun ? { outcome: 'uncertain', reply } : { outcome: 'again', reply, trouble: true };
-}
-
-function replyOf(error: SmtpError): string {
-  return (error.response ?? error.message).slice(0, 1000);
 }

@@ -38,6 +38,8 @@ export interface Today {
    * What goes on by itself and failed when it was last its turn; `brandId` is null where it concerns the organisation.
    */
   troubles: { what: string; brandId: number | null; detail: string; since: string; lastAt: string }[];
+  /** Relays of the brand that took no message when it was last their turn. */
+  relays: { id: number; name: string; trouble: string; since: string }[];
   /** Held for a person. */
   storms: Storm[];
   /** Domains that something stopped in campaigns under way, and what the brake warns of in those that ended. */
@@ -96,6 +98,16 @@ const todaySchema = Joi.object<Today, true>({
         detail: anyText.required(),
         since: instant.required(),
         lastAt: instant.required(),
+      }),
+    )
+    .required(),
+  relays: Joi.array()
+    .items(
+      Joi.object<Today['relays'][number], true>({
+        id: Joi.number().required(),
+        name: anyText.required(),
+        trouble: anyText.required(),
+        since: instant.required(),
       }),
     )
     .required(),

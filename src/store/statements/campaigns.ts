@@ -134,9 +134,8 @@ export async function findLink(sql: Sql, campaignId: number, number: number): Pr
 }
 
 /** Campaigns under way, the longest first. */
-export async function listSendingCampaigns(sql: Sql): Promise<number[]> {
-  const rows = await rowsOf<{ id: number }>(sql, `SELECT id FROM campaign WHERE state = 'sending' ORDER BY started_at`);
-  return rows.map((row) => row.id);
+export function listSendingCampaigns(sql: Sql): Promise<{ id: number; brandId: number }[]> {
+  return rowsOf(sql, `SELECT id, brand_id AS "brandId" FROM campaign WHERE state = 'sending' ORDER BY started_at`);
 }
 
 /** A recipient in the ledger. */

@@ -309,6 +309,8 @@ export interface HandoverResult {
   waitSeconds: number;
   /** The recipient's own server was never asked: it is no attempt. */
   untried: boolean;
+  /** The relay it was handed to; null for the one of the settings. */
+  relayId: number | null;
 }
 
 /**
@@ -320,7 +322,7 @@ export async function recordHandovers(sql: Sql, campaignId: number, results: Han
   const rows = await queryPrepared<{ contactId: string }>(
     sql,
     'recordHandovers',
-    `WITH result AS MATERIALIZED (SELECT $1::int AS campaign_id, g.* FROM json_to_recordset($2::json) AS g("contactId" bigint, "claimId" uuid, outcome text, reply text, at float8, "waitSeconds" float8, untried boolean)),
+    `WITH result AS MATERIALIZED (SELECT $1::int AS campaign_id, g.* FROM json_to_recordset($2::json) AS g("contactId" bigint, "claimId" uuid, outcome text, reply text, at float8, "waitSeconds" float8, untried boolean, "relayId" int)),
      doubted AS (
        SELECT d.contact_id FROM result r JOIN delivery d ON d.campaign_id = r.campaign_id AND d.contact_id = r."contactId" WHERE d.state = 'uncertain'),
      recorded AS (
@@ -333,6 +335,7 @@ export async function recordHandovers(sql: Sql, campaignId: number, results: Han
        parked = CASE WHEN r.outcome = 'again' THEN '' END,
        first_tried_at = CASE WHEN NOT r.untried OR d.attempts > 1 THEN d.first_tried_at END,
        attempts = d.attempts - CASE WHEN r.untried THEN 1 ELSE 0 END,
+       relay_id = CASE WHEN r.outcome <> 'again' THEN r."relayId" END,
        claim_id = NULL, process_id = NULL
      FROM result r
      WHERE d.campaign_id = r.campaign_id AND d.contact_id = r."contactId"

@@ -20,7 +20,7 @@ export function useFirstSteps(): Step[] | null | undefined {
   const lists = asked[0].data?.filter(({ brandId }) => brandId === brand.id);
   const counts = asked[1].data;
   const isOpen = lists !== undefined && counts !== undefined && asked[2].data?.items.length === 0;
-  const relay = useRelay(isOpen).data;
+  const relay = useRelay(brand.id, isOpen).data;
   if (asked.some(({ isPending }) => isPending)) return undefined;
   if (!isOpen) return null;
   const ofBrand = counts.filter(({ listId }) => lists.some(({ id }) => id === listId));

@@ -9,7 +9,7 @@ import { Loading, ProblemNote } from '../../components/page.tsx';
 
 /** Says what the relay answered, and asks it again. */
 export function AskRelay() {
-  const relay = useRelay();
+  const relay = useRelay(useBrand().id);
   return (
     <div className="stack">
       {relay.isPending ? <Loading rows={1} /> : null}
@@ -18,7 +18,8 @@ export function AskRelay() {
         <p role="status">
           {relayWords(relay.data)} It said: <q>{relay.data.said}</q>.{' '}
           <span className="second">
-            Its address is the setting AVENDEL_RELAY_URL of the service. Look whether it runs, and ask again.
+            Where it is, is the setting AVENDEL_RELAY_URL of the service, or is said under Settings, “Relays”. Look
+            whether it runs, and ask again.
           </span>
         </p>
       ) : null}

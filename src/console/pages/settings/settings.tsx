@@ -9,6 +9,7 @@ import { count, plural, waitingWords } from '../../components/words.ts';
 import { Access } from './access.tsx';
 import { BrandForm } from './brand-form.tsx';
 import { ListForm, placeOfList } from './list-form.tsx';
+import { Relays } from './relays.tsx';
 import { Signing } from './signing.tsx';
 import { Retention } from './retention.tsx';
 import { Rows } from '../../components/rows.tsx';
@@ -39,6 +40,7 @@ export default function Settings() {
             <Leaf margin={<Access />}>
               <Lists lists={lists} counts={counts} />
               <Brands />
+              <Relays />
               <Signing />
               <Retention />
             </Leaf>

@@ -9,6 +9,7 @@ import {
   IconMailboxOff,
   IconPencil,
   IconSend,
+  IconServerOff,
 } from '@tabler/icons-react';
 import { Fragment, type ReactNode } from 'react';
 import { Link } from 'react-router';
@@ -69,11 +70,12 @@ function TodayPage({ today, steps }: { today: TodayData; steps: Step[] | null })
 }
 
 function headline(
-  { changed, unmatchedReturns, asking, heldReturns, storms, stops, sending, troubles }: TodayData,
+  { changed, unmatchedReturns, asking, heldReturns, storms, stops, sending, troubles, relays }: TodayData,
   firstSteps: string | undefined,
 ): string {
   const parts = [
     ...troubles.map(({ what }) => `${what} could not be applied`),
+    ...relays.map(({ name }) => `the relay ${name} takes no messages`),
     ...storms.map((storm) => `${storm.domain} suddenly refuses ${plural(storm.contacts, 'contact', 'contacts')}`),
     ...stops.map(
       ({ domain, campaignName }) => `${domain ?? 'the brake'} ${domain ? 'is stopped in' : 'warns of'} ${campaignName}`,
@@ -123,13 +125,34 @@ function Troubles({ troubles }: Pick<TodayData, 'troubles'>) {
   ));
 }
 
+/** Relays that took no message when it was last their turn; the next in the order goes on. */
+function RelaysInTrouble({ relays }: Pick<TodayData, 'relays'>) {
+  const { zone } = useBrand();
+  return relays.map(({ id, name, trouble, since }) => (
+    <Item
+      key={id}
+      time={moment(since, zone)}
+      icon={<IconServerOff size={18} color="var(--av-look-mark)" aria-hidden />}
+      act={
+        <Button component={Link} to="/settings">
+          Look at it
+        </Button>
+      }
+    >
+      <strong>The relay {name} takes no messages</strong>
+      <div className="said second">{trouble}</div>
+    </Item>
+  ));
+}
+
 function NeedsLook({ today }: { today: TodayData }) {
-  const { bounceCount, unmatchedReturns, asking, heldReturns, storms, stops, troubles } = today;
-  const lists = [bounceCount, storms, stops, troubles];
+  const { bounceCount, unmatchedReturns, asking, heldReturns, storms, stops, troubles, relays } = today;
+  const lists = [bounceCount, storms, stops, troubles, relays];
   if (unmatchedReturns + asking + heldReturns === 0 && lists.every((list) => list.length === 0)) return null;
   return (
     <Section head="Needs a look">
       <Troubles troubles={troubles} />
+      <RelaysInTrouble relays={relays} />
       <Storms storms={storms} />
       <Stops stops={stops} />
       <Returned

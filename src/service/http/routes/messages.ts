@@ -9,6 +9,6 @@ export const messagesRoutes = handlers(messages, {
   preview: ({ deps, params, query }) => previewMessage(deps, params.id, query.address),
   previewTyped: ({ deps, body: { address, ...typed } }) => previewTyped(deps, typed, address),
   checkTyped: ({ deps, body }) => checkTyped(deps, body),
-  sendTests: ({ deps, relay, body: { to, address, ...typed }, who }) =>
-    sendTests(deps, relay, typed, { to, address, by: who.name }),
+  sendTests: ({ deps, relays, body: { to, address, ...typed }, who }) =>
+    sendTests(deps, relays.asOne(typed.brandId), typed, { to, address, by: who.name }),
 });
