@@ -3,6 +3,9 @@
 #   scripts/postfix.sh start HOME PORT RECEIVER RETURNS DOMAIN …   takes mail at PORT, hands it on to RECEIVER, and mail for
 #                                                                  the return domains to RETURNS, Avendel's intake
 #   scripts/postfix.sh stop HOME
+#   scripts/postfix.sh halt HOME                                   ends it with what it has in its queue; and goes on:
+#   scripts/postfix.sh resume HOME
+# POSTFIX_MORE: lines that are put at the end of its main.cf.
 # It needs root, or sudo.
 set -euo pipefail
 as_root() { if [ "$(id -u)" = 0 ]; then "$@"; else sudo "$@"; fi; }
@@ -30,6 +33,7 @@ alias_maps =
 alias_database =
 notify_classes =
 smtputf8_enable = no
+${POSTFIX_MORE:-}
 CONFIG
   # Debian's own, without chroot, and with the listener on our port.
   sed -E -e "s/^smtp[[:space:]]+inet[[:space:]].*/127.0.0.1:$port inet n - n - - smtpd/" \
@@ -45,7 +49,10 @@ stop() {
   as_root rm -rf "$1"
 }
 
+halt() { as_root /usr/sbin/postfix -c "$1/config" stop >/dev/null 2>&1; }
+resume() { as_root /usr/sbin/postfix -c "$1/config" start >/dev/null 2>&1; }
+
 case "${1:-}" in
-  start | stop) "$@" ;;
-  *) sed -n '2,6p' "$0" | cut -c3- >&2; exit 2 ;;
+  start | stop | halt | resume) "$@" ;;
+  *) sed -n '2,9p' "$0" | cut -c3- >&2; exit 2 ;;
 esac

@@ -10,6 +10,8 @@ const NOBODY = { uid: 65534, gid: 65534 };
 
 export interface Dovecot {
   port: number;
+  /** Where mail servers ask whether a password is right. */
+  authPort: number;
   account: string;
   password: string;
   /** Puts a message into the inbox, as a delivery would. */
@@ -34,7 +36,7 @@ export async function startDovecot(): Promise<Dovecot> {
     chownSync(folder, owner.uid, owner.gid);
   }
   chmodSync(home, 0o755);
-  const port = await freePort();
+  const [port, authPort] = [await freePort(), await freePort()];
   const as =
     me.uid === 0
       ? ''
@@ -68,6 +70,12 @@ service imap-login {
     port = 0
   }
 }
+service auth {
+  inet_listener {
+    address = 127.0.0.1
+    port = ${authPort}
+  }
+}
 service anvil {
   chroot =
 }
@@ -84,6 +92,7 @@ service anvil {
   let delivered = 0;
   return {
     port,
+    authPort,
     account: 'box',
     password: 'planisphere',
     deliver(message) {
