@@ -11,6 +11,7 @@ import {
   sendThrough,
 } from '../../src/operations/relay/keep-relays.ts';
 import { lookAtToday } from '../../src/operations/health/today.ts';
+import { lookAtDns } from '../../src/operations/relay/dns-records.ts';
 import { claimAtRelayRate } from '../../src/operations/paces/claim-at-relay-rate.ts';
 import { sendPass } from '../../src/operations/campaigns/send-campaign.ts';
 import { findLedger } from '../../src/operations/campaigns/report-campaign.ts';
@@ -134,6 +135,30 @@ test('a brand sends through them in its order; one that is used is not removed, 
   await forgetRelay(deps, one.id);
   await expect(sendThrough(deps, shop.id, [one.id])).rejects.toThrow(`There is no relay ${one.id}`);
   await forgetRelay(deps, other.id);
+});
+
+test('the domains that returns of its relays come to need records in the DNS, each once, and a mailbox none', async () => {
+  const relays = [
+    await add('A', { returnsTo: 'back.second.example' }),
+    await add('B', { returnsTo: 'Back.second.example' }),
+    await add('C', { returnsTo: 'bounces@mailbox.example' }),
+    await add('D', { returnsTo: 'returns.larkfield.example' }),
+  ];
+  await sendThrough(
+    deps,
+    world.brandId,
+    relays.map(({ id }) => id),
+  );
+  const records = (await lookAtDns(deps, world.brandId)).map(({ name, what }) => `${what} ${name}`);
+  expect(records).toEqual([
+    'SPF returns.larkfield.example',
+    'MX returns.larkfield.example',
+    'SPF back.second.example',
+    'MX back.second.example',
+    'DMARC _dmarc.larkfield.example',
+  ]);
+  await sendThrough(deps, world.brandId, []);
+  for (const { id } of relays) await forgetRelay(deps, id);
 });
 
 test('one that is taken into an order while it is removed is in the order, or removed, and not both', async () => {

@@ -1,6 +1,7 @@
 import type { DnsRecord } from '../../shared/contract/relay.ts';
 import { dkimRecord, isAligned, publishesKey } from '../../core/message/dkim.ts';
 import { BrandEntity } from '../../store/entities/organisation.ts';
+import { listRelaysOf } from '../../store/statements/relays.ts';
 import { listDkimKeys } from '../../store/statements/dkim-keys.ts';
 import type { Deps } from '../deps.ts';
 import { found } from '../problem.ts';
@@ -27,6 +28,12 @@ interface Wanted {
 export async function lookAtDns(deps: Deps, brandId: number): Promise<DnsRecord[]> {
   const brand = found(await deps.database.getRepository(BrandEntity).findOneBy({ id: brandId }), `brand ${brandId}`);
   const keys = await listDkimKeys(deps.database.manager, brandId);
+  const relays = await listRelaysOf(deps.database.manager, brandId);
+  // A mailbox that returns come to is a matter of whoever keeps it.
+  const returnDomains = new Set([
+    brand.returnDomain.toLowerCase(),
+    ...relays.flatMap(({ returnsTo }) => (returnsTo && !returnsTo.includes('@') ? [returnsTo.toLowerCase()] : [])),
+  ]);
   const domain = brand.fromAddress.slice(brand.fromAddress.lastIndexOf('@') + 1);
   const records: Wanted[] = [
     ...keys.map((key): Wanted => {
@@ -42,24 +49,7 @@ export async function lookAtDns(deps: Deps, brandId: number): Promise<DnsRecord[
         agrees: (value) => publishesKey(value, key.publicKey),
       };
     }),
-    {
-      name: brand.returnDomain,
-      type: 'TXT',
-      wanted: 'v=spf1 include:RELAY -all',
-      what: 'SPF',
-      signs: null,
-      purpose: 'SPF (RFC 7208): which servers send for the return domain; RELAY is what your relay names',
-      agrees: (value) => /^v=spf1(\s|$)/i.test(value),
-    },
-    {
-      name: brand.returnDomain,
-      type: 'MX',
-      wanted: 'the host on which the intake of returns listens',
-      what: 'MX',
-      signs: null,
-      purpose: 'bounces, and requests to leave by mail, come back through it',
-      agrees: (value) => value !== '' && value !== '.',
-    },
+    ...[...returnDomains].flatMap(returnRecords),
     {
       name: `_dmarc.${domain}`,
       type: 'TXT',
@@ -71,6 +61,30 @@ export async function lookAtDns(deps: Deps, brandId: number): Promise<DnsRecord[
     },
   ];
   return Promise.all(records.map((record) => compare(deps, record)));
+}
+
+/** What a domain has to have that returns come to. */
+function returnRecords(name: string): Wanted[] {
+  return [
+    {
+      name,
+      type: 'TXT',
+      wanted: 'v=spf1 include:RELAY -all',
+      what: 'SPF',
+      signs: null,
+      purpose: 'SPF (RFC 7208): which servers send for the return domain; RELAY is what your relay names',
+      agrees: (value) => /^v=spf1(\s|$)/i.test(value),
+    },
+    {
+      name,
+      type: 'MX',
+      wanted: 'the host on which the intake of returns listens',
+      what: 'MX',
+      signs: null,
+      purpose: 'bounces, and requests to leave by mail, come back through it',
+      agrees: (value) => value !== '' && value !== '.',
+    },
+  ];
 }
 
 async function compare(deps: Deps, { agrees, ...record }: Wanted): Promise<DnsRecord> {
