@@ -8,11 +8,15 @@ import type { RelayServer } from './relay-server.ts';
 import { signMessage } from './sign-message.ts';
 import { replyOf, type SmtpError } from './trouble-words.ts';
 
-/** How long the relay may take to greet, to answer a command, and to take a message. */
-const GREETING_MS = 15_000;
-const SOCKET_MS = 60_000;
+/** How long a relay may take, in milliseconds: to greet, and to answer a command or a message. */
+export interface RelayPatience {
+  greeting: number;
+  answer: number;
+}
+
+const PATIENCE: RelayPatience = { greeting: 15_000, answer: 60_000 };
 /** How long each step may take while somebody looks on. */
-const CHECK_MS = 5_000;
+const CHECK: RelayPatience = { greeting: 5_000, answer: 5_000 };
 
 /** A relay over SMTP, which can be spoken to without sending, and is closed in the end. */
 export interface SmtpRelay extends Relay {
@@ -27,14 +31,14 @@ export interface SmtpRelay extends Relay {
  * rather than on its own pool, because the pool does not say whether a message's text had begun to go when a line
  * broke: that is the difference between trying again and never trying again.
  */
-export function makeSmtpRelay(server: RelayServer): SmtpRelay {
+export function makeSmtpRelay(server: RelayServer, patience: RelayPatience = PATIENCE): SmtpRelay {
   const idle: SMTPConnection[] = [];
   const open = new Set<SMTPConnection>();
   const buildMime = makeMimeBuilder();
   let retired = false;
   const acquire = async (): Promise<SMTPConnection> => {
     for (let kept = idle.pop(); kept; kept = idle.pop()) if (open.has(kept)) return kept;
-    const connection = await connect(server);
+    const connection = await connect(server, patience);
     open.add(connection);
     connection.once('end', () => open.delete(connection));
     connection.on('error', () => open.delete(connection));
@@ -77,8 +81,7 @@ export function makeSmtpRelay(server: RelayServer): SmtpRelay {
 async function check(server: RelayServer): Promise<RelayAnswer> {
   const relay = server.shown;
   try {
-    const limits = { greetingTimeout: CHECK_MS, connectionTimeout: CHECK_MS, socketTimeout: CHECK_MS };
-    const connection = await connect(server, limits);
+    const connection = await connect(server, CHECK);
     // The line may break while it is being ended; that is no matter any more.
     connection.on('error', () => undefined);
     const { secure, authenticated, lastServerResponse } = connection as SMTPConnection & {
@@ -104,14 +107,13 @@ const firstLine = (reply: string): string =>
     .replace(/^(\d{3})-/, '$1 ')
     .trim();
 
-async function connect(server: RelayServer, limits: Partial<SMTPConnection.Options> = {}): Promise<SMTPConnection> {
+async function connect(server: RelayServer, { greeting, answer }: RelayPatience): Promise<SMTPConnection> {
   const credentials = await server.credentials();
   const connection = new SMTPConnection({
-    greetingTimeout: GREETING_MS,
-    connectionTimeout: GREETING_MS,
-    socketTimeout: SOCKET_MS,
     ...server.options,
-    ...limits,
+    greetingTimeout: greeting,
+    connectionTimeout: greeting,
+    socketTimeout: answer,
   });
   await new Promise<void>((resolve, reject) => {
     connection.once('error', reject);
