@@ -12,8 +12,13 @@ interface Props {
 /** What cannot be taken back asks once more; whoever goes on to something else has not said yes. */
 export function SureButton({ children, ask, sure, act }: Props) {
   const [asked, setAsked] = useState(false);
+  // Where it is refused, what stands beside is pressed next: it must not move under the hand.
+  const sayYes = (): void => {
+    setAsked(false);
+    act();
+  };
   return asked ? (
-    <button type="button" className="act" autoFocus onBlur={() => setAsked(false)} onClick={act}>
+    <button type="button" className="act" autoFocus onBlur={() => setAsked(false)} onClick={sayYes}>
       {sure}
     </button>
   ) : (

@@ -145,6 +145,8 @@ function PasswordFields({ typed, set }: { typed: Fields; set: (change: Partial<F
           {WORDS.passwordIn}
         </div>
         <SegmentedControl
+          size="xs"
+          color="var(--av-ink)"
           aria-labelledby="password-in"
           data={[
             { value: 'variable', label: 'an environment variable' },

@@ -37,7 +37,6 @@ function All({ of: all }: { of: KeptRelay[] }) {
           heads={
             <>
               <th>Relay</th>
-              <th>Returns to</th>
               <td />
             </>
           }
@@ -85,6 +84,7 @@ function OrderForm({ all, order }: { all: KeptRelay[]; order: string[] }) {
   return (
     <SheetForm send={() => keep.mutate(undefined)}>
       <MultiSelect
+        searchable
         label={`${brand.name} sends through`}
         description="In the order in which they are chosen; the next takes over when one fails. None: the relay of AVENDEL_RELAY_URL."
         data={all.map(({ id, name }) => ({ value: String(id), label: name }))}
@@ -110,7 +110,9 @@ function RelayRow({ of, open, toggle }: { of: KeptRelay; open: boolean; toggle: 
         <span className="second">
           {of.host}:{of.port}
         </span>
-        <div className="second">{relaySettingWords(of)}</div>
+        <div className="second">
+          {relaySettingWords(of)}; returns to {of.returnsTo ?? 'the return domain of the brand'}
+        </div>
         {of.trouble === null ? null : (
           <div>
             In trouble since {moment(of.troubleSince ?? '', zone)}: <span className="said">{of.trouble}</span>
@@ -125,7 +127,6 @@ function RelayRow({ of, open, toggle }: { of: KeptRelay; open: boolean; toggle: 
         </div>
         <ProblemNote error={check.error ?? remove.error} />
       </td>
-      <td className="second breaks">{of.returnsTo ?? 'the return domain of the brand'}</td>
       <td className="figure">
         <button
           type="button"
