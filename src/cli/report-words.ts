@@ -1,5 +1,5 @@
 import type { Client } from '../client/client.ts';
-import type { CampaignReport, Rate } from '../shared/contract/reports.ts';
+import type { CampaignReport, Rate, WhatCame } from '../shared/contract/reports.ts';
 import { leftOutWords } from '../client/wording/held-by.ts';
 import { makeProgress } from './progress.ts';
 import { count, note, share, tableText } from './output.ts';
@@ -76,6 +76,37 @@ export function reportLines(name: string, report: CampaignReport): string[] {
       { head: '', cell: (rate) => (rate.over === null ? 'too few to judge' : rate.over ? 'OVER' : '') },
     ]),
     ...over(report.rates),
+  ];
+}
+
+/** When people acted, with which links, and what is usual. */
+export function whatCameLines(report: CampaignReport, { byHour, links, usual }: WhatCame): string[] {
+  const opened = byHour.at(-1)?.opened ?? 0;
+  const within = (hours: number): string => count(byHour.filter((point) => point.hours <= hours).at(-1)?.opened ?? 0);
+  const isTold = report.delivered > 0 && usual !== null;
+  return [
+    ...(opened === 0
+      ? []
+      : [
+          '',
+          `Of ${count(opened)} people who opened it ${within(1)} did within an hour of getting it, ${within(24)} within a day.`,
+        ]),
+    ...(isTold
+      ? [
+          `Usually, by the median of the last ${usual.campaigns}, people open ${percent(usual.shares.opened.human)} and click ${percent(usual.shares.clicked.human)}; ${percent(usual.shares.unsubscribed)} unsubscribe.`,
+        ]
+      : []),
+    ...(links.length === 0
+      ? []
+      : [
+          '',
+          tableText(links, [
+            { head: 'No', cell: (row) => row.number, right: true },
+            { head: 'Link', cell: (row) => row.url },
+            { head: 'People', cell: (row) => count(row.people), right: true },
+            { head: 'Anyone', cell: (row) => count(row.anyone), right: true },
+          ]),
+        ]),
   ];
 }
 

@@ -81,6 +81,8 @@ export const ROUTE_TABLE: Readonly<Record<keyof Contracts, readonly [method: str
   cancelCampaign: ['POST', '/campaigns/:id/cancel'],
   campaignChanges: ['GET', '/campaigns/:id/changes'],
   report: ['GET', '/campaigns/:id/report'],
+  whatCame: ['GET', '/campaigns/:id/what-came'],
+  compareCampaigns: ['GET', '/compared-campaigns'],
   recipients: ['GET', '/campaigns/:id/recipients'],
   exportRecipients: ['GET', '/campaigns/:id/recipients.csv'],
   previewCondition: ['POST', '/conditions/preview'],

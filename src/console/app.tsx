@@ -22,6 +22,7 @@ const Machines = lazy(() => import('./pages/contacts/machines.tsx'));
 const NewImport = lazy(() => import('./pages/contacts/new-import.tsx'));
 const ImportPage = lazy(() => import('./pages/contacts/import.tsx'));
 const Campaigns = lazy(() => import('./pages/campaigns/campaigns.tsx'));
+const Compare = lazy(() => import('./pages/campaigns/compare.tsx'));
 const Campaign = lazy(() => import('./pages/campaigns/campaign.tsx'));
 const Message = lazy(() => import('./pages/campaigns/message.tsx'));
 const Segments = lazy(() => import('./pages/segments/segments.tsx'));
@@ -83,6 +84,7 @@ function Pages() {
           <Route path="/segments/:id" element={<Segment />} />
           <Route path="/segments/:id/since/:snapshot" element={<Snapshot />} />
           <Route path="/campaigns" element={<Campaigns />} />
+          <Route path="/campaigns/compare" element={<Compare />} />
           <Route path="/campaigns/:id" element={<Campaign />} />
           <Route path="/campaigns/:id/message" element={<Message />} />
           <Route path="/suppression" element={<Suppression />} />

@@ -1,4 +1,3 @@
-import type { RecipientsQuery } from '../../shared/contract/reports.ts';
 import type { InSpiteOf, Reason } from '../../shared/words.ts';
 import { messageOf } from '../../client/wording/findings.ts';
 import type { CheckedMessage } from '../../shared/contract/messages.ts';
@@ -8,7 +7,7 @@ import type { Command } from 'commander';
 import type { Preflight } from '../../shared/contract/sending.ts';
 import { campaignNamed } from '../names.ts';
 import { UsageError } from '../usage-error.ts';
-import { count, line, printOne, printRows, share, tableText, type OutputOptions } from '../output.ts';
+import { count, line, printOne, printRows, tableText, type OutputOptions } from '../output.ts';
 import { reportLines, watchCampaign } from '../report-words.ts';
 import { pageOf, printPage, withPaging, type PagingOptions } from '../paging.ts';
 import { connect } from '../sign-in-file.ts';
@@ -19,7 +18,6 @@ import { moment } from '../zone.ts';
 export function addSendingCommands(group: Command): void {
   addPreflight(group);
   addSending(group);
-  addReporting(group);
   addChanges(group);
 }
 
@@ -210,83 +208,4 @@ function addChanges(group: Command): void {
       'Nothing is on record: nobody has started it here.',
     );
   });
-}
-
-function addReporting(group: Command): void {
-  addReport(group);
-  addRecipients(group);
-}
-
-function addReport(group: Command): void {
-  withOutput(group.command('report <campaign>').description('ledger, what came back, who acted')).action(
-    async (name: string, options: OutputOptions) => {
-      const client = connect();
-      const campaign = await campaignNamed(client, name);
-      const isDraft = campaign.state === 'draft';
-      printOne(await client.report({ id: campaign.id }), options, (report) =>
-        isDraft
-          ? [`“${campaign.name}” is a draft: nothing of it has left. Next: avendel campaigns preflight ${campaign.id}`]
-          : [
-              ...reportLines(campaign.name, report),
-              '',
-              tableText(report.domains, [
-                { head: 'Receiving domain', cell: (row) => row.domain },
-                { head: 'Accepted', cell: (row) => row.accepted, right: true },
-                { head: 'Bounced', cell: (row) => row.bounced, right: true },
-                { head: 'Opened', cell: (row) => share(row.opened, row.accepted), right: true },
-                { head: 'Clicked', cell: (row) => share(row.clicked, row.accepted), right: true },
-              ]),
-            ],
-      );
-    },
-  );
-}
-
-function addRecipients(group: Command): void {
-  withPaging(
-    withOutput(group.command('recipients <campaign>').description('contacts of the ledger by state, reason or act')),
-  )
-    .option('--state <state>', 'held-back, queued, claimed, accepted, refused or uncertain')
-    .option('--reason <reason>', 'deciding reason of those held back')
-    .option('--by <what>', 'left out by this: list, segment or exclusion with its number, as “exclusion 5”')
-    .option('--acted <kind>', 'who did this: bounced, opened, clicked, complained, unsubscribed')
-    .option('--actor <actor>', 'human, machine or unknown; of bounces hard, soft or block')
-    .option('--domain <domain>', 'of this receiving domain')
-    .option('--wave <number>', 'of this wave')
-    .action(
-      async (
-        name: string,
-        options: OutputOptions &
-          PagingOptions &
-          Pick<RecipientsQuery, 'state' | 'reason' | 'by' | 'acted' | 'actor' | 'domain'> & { wave?: string },
-      ) => {
-        const client = connect();
-        const page = await client.recipients({
-          id: (await campaignNamed(client, name)).id,
-          state: options.state,
-          reason: options.reason,
-          by: options.by,
-          acted: options.acted,
-          actor: options.actor,
-          domain: options.domain,
-          wave: options.wave === undefined ? undefined : Number(options.wave),
-          ...pageOf(options),
-        });
-        printPage(
-          page,
-          [
-            { head: 'Address', cell: (row) => row.address },
-            { head: 'State', cell: (row) => row.state },
-            {
-              head: 'Reasons',
-              cell: (row) => [row.reasons.join(', '), heldByWords(row, moment)].filter(Boolean).join(': '),
-            },
-            { head: 'When', cell: (row) => moment(row.at) },
-            { head: 'The relay said', cell: (row) => row.reply },
-          ],
-          options,
-          'Nobody.',
-        );
-      },
-    );
 }

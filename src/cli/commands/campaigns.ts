@@ -9,6 +9,7 @@ import { addPaceCommands } from './campaign-pace.ts';
 import { addTimeCommands, timeLines, timesOf, withTimes, type TimeOptions } from './campaign-times.ts';
 import { addSetAsideCommands } from './exclusions.ts';
 import { addMessageCommands } from './campaign-message.ts';
+import { addReportCommands } from './campaign-reports.ts';
 import { addSendingCommands } from './campaign-sending.ts';
 import { UsageError } from '../usage-error.ts';
 import { brandNamed, campaignNamed, listNamed, segmentNamed } from '../names.ts';
@@ -48,6 +49,7 @@ export function addCommands(group: Command): void {
   addSetAsideCommands(group);
   addMessageCommands(group);
   addSendingCommands(group);
+  addReportCommands(group);
 }
 
 function addListing(group: Command): void {

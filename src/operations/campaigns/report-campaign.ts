@@ -1,7 +1,7 @@
 import type { WithDates } from '../../store/with-dates.ts';
 import type { CampaignReport as ShownCampaignReport } from '../../shared/contract/reports.ts';
 import type { LeftOutBy } from '../../shared/contract/held-by.ts';
-import { healthRates } from '../../core/health/rates.ts';
+import { healthRates, type Rate } from '../../core/health/rates.ts';
 import { REASONS } from '../../shared/words.ts';
 import { countFigures, countFiguresByDomain } from '../../store/statements/tallies.ts';
 import { listSetAside, type SetAsideRow } from '../../store/statements/exclusions.ts';
@@ -107,13 +107,7 @@ export async function reportCampaign(deps: Deps, id: number): Promise<CampaignRe
     clicked: { human: contacts('clicked'), any: contacts('clicked any') },
     complained: contacts('complained'),
     unsubscribed: contacts('unsubscribed'),
-    rates: healthRates({
-      accepted: ledger.accepted + ledger.refused,
-      bounced: bounced.any + ledger.refused,
-      hardBounced: bounced.hard + refusedAs.hard,
-      complained: contacts('complained'),
-      unsubscribed: contacts('unsubscribed'),
-    }),
+    rates: ratesOf(figures),
     domains: (await countFiguresByDomain(deps.database, id, MOST_DOMAINS)).map(({ domain, figures: of }) => ({
       domain,
       accepted: of['accepted'] ?? 0,
@@ -124,4 +118,16 @@ export async function reportCampaign(deps: Deps, id: number): Promise<CampaignRe
       complained: of['complained'] ?? 0,
     })),
   };
+}
+
+/** The rates of a campaign with their limits, by its figures. What the relay refused counts as bounced. */
+export function ratesOf(figures: ReadonlyMap<string, number>): Rate[] {
+  const of = (figure: string): number => figures.get(figure) ?? 0;
+  return healthRates({
+    accepted: of('accepted') + of('refused'),
+    bounced: of('bounced any') + of('refused'),
+    hardBounced: of('bounced hard') + of('refused hard'),
+    complained: of('complained'),
+    unsubscribed: of('unsubscribed'),
+  });
 }

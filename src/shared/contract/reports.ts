@@ -1,5 +1,5 @@
 import Joi from 'joi';
-import { anyText, oneOf, instant, text, page, countedPageOf, idParams, type PageQuery } from './parts.ts';
+import { anyText, arrayOf, oneOf, instant, text, page, countedPageOf, idParams, type PageQuery } from './parts.ts';
 import {
   type CampaignState,
   CAMPAIGN_STATES,
@@ -7,6 +7,8 @@ import {
   type Reason,
   DELIVERY_STATES,
   REASONS,
+  type Purpose,
+  PURPOSES,
   type EventKind,
   EVENT_KINDS,
   BOUNCE_CLASSES,
@@ -178,6 +180,132 @@ const campaignReportSchema = Joi.object<CampaignReport, true>({
     .required(),
 });
 
+/** Shares of those to whom it was delivered. */
+export interface ActShares {
+  opened: { human: number; any: number };
+  clicked: { human: number; any: number };
+  complained: number;
+  unsubscribed: number;
+}
+
+const byActor = Joi.object<ActShares['opened'], true>({ human: Joi.number().required(), any: Joi.number().required() });
+const actSharesSchema = Joi.object<ActShares, true>({
+  opened: byActor.required(),
+  clicked: byActor.required(),
+  complained: Joi.number().required(),
+  unsubscribed: Joi.number().required(),
+});
+
+/** How many had first done so within so many hours after each of them got it; `…Any` with machines. */
+export interface ActsByHour {
+  hours: number;
+  opened: number;
+  openedAny: number;
+  clicked: number;
+  clickedAny: number;
+}
+
+const actsByHourSchema = Joi.object<ActsByHour, true>({
+  hours: Joi.number().required(),
+  opened: Joi.number().required(),
+  openedAny: Joi.number().required(),
+  clicked: Joi.number().required(),
+  clickedAny: Joi.number().required(),
+});
+
+/** What people did with a campaign, and what is usual. */
+export interface WhatCame {
+  campaignId: number;
+  byHour: ActsByHour[];
+  /** Most clicked by people first, a hundred at most. */
+  links: { number: number; url: string; people: number; anyone: number }[];
+  /** The medians of the brand's last ten finished campaigns of this purpose before it; null where there is none. */
+  usual: { campaigns: number; shares: ActShares; opening: { hours: number; share: number }[] } | null;
+}
+
+const whatCameSchema = Joi.object<WhatCame, true>({
+  campaignId: Joi.number().required(),
+  byHour: Joi.array().items(actsByHourSchema).required(),
+  links: Joi.array()
+    .items(
+      Joi.object<WhatCame['links'][number], true>({
+        number: Joi.number().required(),
+        url: anyText.required(),
+        people: Joi.number().required(),
+        anyone: Joi.number().required(),
+      }),
+    )
+    .required(),
+  usual: Joi.object<NonNullable<WhatCame['usual']>, true>({
+    campaigns: Joi.number().required(),
+    shares: actSharesSchema.required(),
+    opening: Joi.array()
+      .items(
+        Joi.object<NonNullable<WhatCame['usual']>['opening'][number], true>({
+          hours: Joi.number().required(),
+          share: Joi.number().required(),
+        }),
+      )
+      .required(),
+  })
+    .allow(null)
+    .required(),
+});
+
+/** A campaign beside others. */
+export interface ComparedCampaign {
+  id: number;
+  name: string;
+  subject: string;
+  brandId: number;
+  purpose: Purpose;
+  state: CampaignState;
+  startedAt: string | null;
+  finishedAt: string | null;
+  audience: number;
+  heldBack: number;
+  refused: number;
+  accepted: number;
+  uncertain: number;
+  delivered: number;
+  /** Null while it is delivered to nobody. */
+  shares: ActShares | null;
+  rates: Rate[];
+  byHour: ActsByHour[];
+}
+
+const comparedCampaignSchema = Joi.object<ComparedCampaign, true>({
+  id: Joi.number().required(),
+  name: anyText.required(),
+  subject: anyText.allow('').required(),
+  brandId: Joi.number().required(),
+  purpose: oneOf(PURPOSES).required(),
+  state: oneOf(CAMPAIGN_STATES).required(),
+  startedAt: instant.allow(null).required(),
+  finishedAt: instant.allow(null).required(),
+  audience: Joi.number().required(),
+  heldBack: Joi.number().required(),
+  refused: Joi.number().required(),
+  accepted: Joi.number().required(),
+  uncertain: Joi.number().required(),
+  delivered: Joi.number().required(),
+  shares: actSharesSchema.allow(null).required(),
+  rates: Joi.array().items(rateSchema).required(),
+  byHour: Joi.array().items(actsByHourSchema).required(),
+});
+
+/** Query of `GET /compared-campaigns`. */
+export interface CompareQuery {
+  ids: string;
+}
+
+const compareQuery = Joi.object<CompareQuery, true>({
+  ids: Joi.string()
+    .pattern(/^\d{1,9}(,\d{1,9}){1,19}$/, 'numbers of two to twenty campaigns, with commas between')
+    .required()
+    .description('Numbers of two to twenty campaigns, with commas between'),
+});
+
 /** Query of `GET /campaigns/:id/recipients.csv`. */
 export interface RecipientsFileQuery {
   state?: 'held-back' | 'queued' | 'claimed' | 'accepted' | 'refused' | 'uncertain' | 'waiting';
@@ -187,6 +315,7 @@ export interface RecipientsFileQuery {
   actor?: 'human' | 'machine' | 'unknown' | 'hard' | 'soft' | 'block';
   domain?: string;
   wave?: number;
+  link?: number;
   part?: string;
 }
 
@@ -201,6 +330,7 @@ const ofRecipients = {
   actor: Joi.string().valid('human', 'machine', 'unknown', ...BOUNCE_CLASSES),
   domain: Joi.string().trim().lowercase().max(255).description('Receiving domain'),
   wave: Joi.number().integer().min(1).max(10),
+  link: Joi.number().integer().min(1).max(100_000).description('Of who acted: with this link, by its number'),
   part: text(320).allow('').default('').description('Part of an address or name'),
 };
 
@@ -221,6 +351,24 @@ export const reports = {
     answer: campaignReportSchema,
     problems: ['not-found'],
     example: { id: 1 },
+  }),
+  whatCame: contract({
+    method: 'get',
+    path: '/campaigns/:id/what-came',
+    summary: 'When people acted, with which links, and beside what is usual for the brand',
+    params: idParams,
+    answer: whatCameSchema,
+    problems: ['not-found'],
+    example: { id: 1 },
+  }),
+  compareCampaigns: contract({
+    method: 'get',
+    path: '/compared-campaigns',
+    summary: 'Campaigns side by side, in the order in which they are named',
+    query: compareQuery,
+    answer: arrayOf(comparedCampaignSchema),
+    problems: ['not-found'],
+    example: { ids: '1,2' },
   }),
   recipients: contract({
     method: 'get',

@@ -159,11 +159,13 @@ export interface RecipientFilter {
   /** Receiving domain. */
   domain?: string;
   wave?: number;
+  /** Of who acted: with this link, by its number. */
+  link?: number;
   /** Part of an address or a name. */
   part?: string;
 }
 
-const ACT = `e.campaign_id = $1 AND e.kind::text = $4 AND e.contact_id = d.contact_id AND ($5::text IS NULL OR e.actor::text = $5 OR e.detail->>'class' = $5)`;
+const ACT = `e.campaign_id = $1 AND e.kind::text = $4 AND e.contact_id = d.contact_id AND ($5::text IS NULL OR e.actor::text = $5 OR e.detail->>'class' = $5) AND ($10::int IS NULL OR e.detail->>'link' = $10::text)`;
 
 const RECIPIENTS = `
   FROM delivery d JOIN contact c ON c.id = d.contact_id
@@ -174,7 +176,7 @@ const RECIPIENTS = `
 
 function recipientParameters(
   campaignId: number,
-  { state, reason, by, acted, actor, domain, wave, part = '' }: RecipientFilter,
+  { state, reason, by, acted, actor, domain, wave, link, part = '' }: RecipientFilter,
 ): unknown[] {
   const pattern = part.toLowerCase().replace(/[\\%_]/g, '\\$&');
   return [
@@ -187,6 +189,7 @@ function recipientParameters(
     by ?? null,
     domain ?? null,
     wave ?? null,
+    link ?? null,
   ];
 }
 
@@ -205,7 +208,7 @@ export async function listRecipients(
     sql,
     `WITH page AS MATERIALIZED (
        SELECT d.contact_id, d.address, c.name, c.archived_at IS NOT NULL AS archived, d.state, d.reasons, coalesce(d.accepted_at, d.held_back_at, d.handed_at) AS at, d.reply, d.left_out_by, d.capped_by
-       ${RECIPIENTS} AND d.contact_id > $10 ORDER BY d.contact_id LIMIT $11)
+       ${RECIPIENTS} AND d.contact_id > $11 ORDER BY d.contact_id LIMIT $12)
      SELECT d.contact_id::float8 AS "contactId", d.address, d.name, d.archived, d.state, d.reasons, coalesce(a.at, d.at) AS at, CASE WHEN $4::text IS NULL THEN d.reply ELSE a.reply END AS reply,
        d.left_out_by AS "leftOutBy", d.capped_by AS "cappedBy"
      FROM page d LEFT JOIN LATERAL (

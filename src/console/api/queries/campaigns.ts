@@ -53,6 +53,19 @@ export const usePreflightContacts = (
 /** Read again when the state has changed. */
 export const useCampaignChanges = (id: number, state: string) =>
   useQuery({ queryKey: [...keys.campaign(id), 'changes', state], queryFn: () => client.campaignChanges({ id }) });
+export const useWhatCame = (id: number, isUnderWay: boolean) =>
+  useQuery({
+    queryKey: [...keys.campaign(id), 'what-came'],
+    queryFn: () => client.whatCame({ id }),
+    refetchInterval: isUnderWay ? 5000 : 15_000,
+    placeholderData: keepPreviousData,
+  });
+export const useCompared = (ids: number[]) =>
+  useQuery({
+    queryKey: keys.campaigns({ compared: ids }),
+    queryFn: () => client.compareCampaigns({ ids: ids.join(',') }),
+    enabled: ids.length > 1,
+  });
 export const useReport = (id: number) =>
   useQuery({
     queryKey: [...keys.campaign(id), 'report'],

@@ -1,4 +1,4 @@
-import { Button, TextInput } from '@mantine/core';
+import { Button, Checkbox, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { useCampaigns } from '../../api/queries/campaigns.ts';
@@ -10,10 +10,17 @@ import { Await, Door, Finding, ProblemNote } from '../../components/page.tsx';
 import { count, moment, plural } from '../../components/words.ts';
 import { Turn, usePages } from '../../components/turn.tsx';
 
+/** So many stand side by side on a page. */
+const MOST_COMPARED = 8;
+
 /** Campaigns of the brand, latest first. */
 export default function Campaigns() {
   const brand = useBrand();
   const [making, setMaking] = useState(false);
+  const [picked, setPicked] = useState<number[]>([]);
+  const toggle = (id: number): void =>
+    setPicked(picked.includes(id) ? picked.filter((one) => one !== id) : [...picked, id].slice(-MOST_COMPARED));
+  const navigate = useNavigate();
   const pages = usePages();
   const campaigns = useCampaigns({ brandId: brand.id, cursor: pages.cursor, limit: 25 });
   const drafts = campaigns.data?.items.filter((one) => one.state === 'draft').length ?? 0;
@@ -24,7 +31,17 @@ export default function Campaigns() {
           line={`Campaigns, ${brand.name}`}
           headline={drafts > 0 ? `${plural(drafts, 'draft waits', 'drafts wait')} to be sent` : 'No draft waits'}
         />
-        <Button onClick={() => setMaking(true)}>New campaign</Button>
+        <span className="row">
+          {picked.length > 0 ? (
+            <Button
+              disabled={picked.length < 2}
+              onClick={() => void navigate(`/campaigns/compare?ids=${picked.join(',')}`)}
+            >
+              {picked.length === 1 ? 'Pick another to compare' : `Compare ${picked.length}`}
+            </Button>
+          ) : null}
+          <Button onClick={() => setMaking(true)}>New campaign</Button>
+        </span>
       </div>
       <NewCampaign opened={making} onClose={() => setMaking(false)} />
       <Await of={campaigns} rows={12}>
@@ -33,6 +50,7 @@ export default function Campaigns() {
             <table className="rows folds" style={{ marginTop: 24 }}>
               <thead>
                 <tr>
+                  <td />
                   <th>Campaign</th>
                   <th>Subject</th>
                   <th>State</th>
@@ -44,6 +62,15 @@ export default function Campaigns() {
               <tbody>
                 {page.items.map((campaign) => (
                   <tr key={campaign.id}>
+                    <td style={{ verticalAlign: 'middle', width: 32 }}>
+                      {campaign.startedAt === null ? null : (
+                        <Checkbox
+                          aria-label={`Compare ${campaign.name}`}
+                          checked={picked.includes(campaign.id)}
+                          onChange={() => toggle(campaign.id)}
+                        />
+                      )}
+                    </td>
                     <td>
                       <Door to={`/campaigns/${campaign.id}`}>{campaign.name}</Door>
                     </td>

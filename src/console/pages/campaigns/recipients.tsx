@@ -12,7 +12,10 @@ import { moment, plural } from '../../components/words.ts';
 
 /** Which recipients, and in words. */
 export type Filter =
-  (Pick<RecipientsQuery, 'state' | 'reason' | 'by' | 'acted' | 'actor' | 'domain' | 'wave'> & { words: string }) | null;
+  | (Pick<RecipientsQuery, 'state' | 'reason' | 'by' | 'acted' | 'actor' | 'domain' | 'wave' | 'link'> & {
+      words: string;
+    })
+  | null;
 
 /** Everybody behind one figure: page by page, searched, downloaded. */
 export function Recipients({ campaignId, filter }: { campaignId: number; filter: NonNullable<Filter> }) {

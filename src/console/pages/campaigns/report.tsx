@@ -1,21 +1,22 @@
 import { Button } from '@mantine/core';
 import { useState } from 'react';
 import type { Campaign } from '../../../shared/contract/campaigns.ts';
-import type { CampaignReport } from '../../../shared/contract/reports.ts';
+import type { CampaignReport, WhatCame } from '../../../shared/contract/reports.ts';
 import type { CampaignChange } from '../../../shared/contract/sending.ts';
-import { useCampaignChanges, useProgress, useReport } from '../../api/queries/campaigns.ts';
-import { useCatchingUp } from '../../api/queries/tallies.ts';
+import { useCampaignChanges, useProgress, useReport, useWhatCame } from '../../api/queries/campaigns.ts';
 import { UnderWay } from '../../components/under-way.tsx';
 import { useAct } from '../../api/use-act.ts';
 import { useBrand } from '../../brand.tsx';
-import { Await, Door, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
+import { Await, Finding, Leaf, ProblemNote, Section } from '../../components/page.tsx';
 import { count, moment, percent, plural } from '../../components/words.ts';
 import { brakeFigure, brakeRate, domainOfSlice } from '../../../shared/brake.ts';
 import type { Progress as ProgressOf } from '../../../shared/contract/pace.ts';
 import { AboutBrakes, AboutDomain, Receiving } from './receiving.tsx';
 import { Recipients, type Filter } from './recipients.tsx';
 import { Margin } from './report-margin.tsx';
+import { hoursSince } from './opening-points.ts';
 import { Waves } from './waves.tsx';
+import { WhatCameOfIt } from './what-came.tsx';
 
 /**
  * A campaign that was started: progress while it runs, then what came back and who acted, with the ledger beside it.
@@ -25,6 +26,7 @@ export function ReportPage({ campaign }: { campaign: Campaign }) {
   const [filter, setFilter] = useState<Filter>(null);
   const [opened, choose] = useState<string | null>(null);
   const found = useReport(campaign.id);
+  const usual = useWhatCame(campaign.id, found.data?.state === 'sending').data?.usual;
   const underWay = isUnderWay(found.data?.state ?? campaign.state);
   const progress = useProgress(campaign.id, underWay).data;
   const asked = progress && underWay ? askedOf(progress, campaign.state) : null;
@@ -35,7 +37,7 @@ export function ReportPage({ campaign }: { campaign: Campaign }) {
         <>
           <Finding
             line={`${campaign.name}, ${report.state}${report.startedAt ? `, started ${moment(report.startedAt, zone)}` : ''}`}
-            headline={asked?.headline ?? headline(report)}
+            headline={asked?.headline ?? headline(report, usual ?? null)}
           >
             {asked?.words}
             {plural(report.bounced.any, 'bounce', 'bounces')}, {plural(report.complained, 'complaint', 'complaints')}{' '}
@@ -73,7 +75,7 @@ export function ReportPage({ campaign }: { campaign: Campaign }) {
                 }
               />
             ) : null}
-            <Acts report={report} open={setFilter} />
+            <WhatCameOfIt report={report} open={setFilter} />
             {filter ? <Recipients key={filter.words} campaignId={campaign.id} filter={filter} /> : null}
             <Domains report={report} />
             <Changes campaignId={campaign.id} state={report.state} />
@@ -179,10 +181,24 @@ function haltWords({ state, pausedBecause }: CampaignReport, { restsUntil }: Cam
 
 const isUnderWay = (state: string): boolean => ['sending', 'resting', 'paused'].includes(state);
 
-function headline({ state, ledger, opened, delivered }: CampaignReport): string {
+function headline(
+  { state, ledger, opened, delivered, startedAt, at }: CampaignReport,
+  usual: WhatCame['usual'],
+): string {
   const done = ledger.accepted + ledger.refused + ledger.uncertain;
   if (isUnderWay(state)) return `${count(done)} of ${count(done + ledger.waiting + ledger.onTheirWay)} handed over`;
-  return `${count(ledger.accepted)} accepted; ${count(opened.human)} people opened it (${percent(delivered === 0 ? null : opened.human / delivered, 1)})`;
+  if (delivered === 0) return 'Delivered to nobody';
+  const share = opened.human / delivered;
+  const age = hoursSince(startedAt ?? at, Date.parse(at));
+  const usually = usual?.opening.filter(({ hours }) => hours <= age).at(-1)?.share;
+  const beside = usually === undefined ? '' : `, ${besideUsual(share, usually)}`;
+  return `${plural(opened.human, 'person', 'people')} opened it, ${percent(share, 1)}${beside}`;
+}
+
+/** Beside what is usual at the same age; less than a twentieth apart is as usual. */
+function besideUsual(share: number, usual: number): string {
+  if (Math.abs(share - usual) <= usual / 20) return 'as usual';
+  return share > usual ? 'more than usual' : 'less than usual';
 }
 
 function Progress({
@@ -224,67 +240,6 @@ function Progress({
         <Button onClick={() => act.mutate('cancel')}>Cancel for good</Button>
       </UnderWay>
       <ProblemNote error={act.error} />
-    </Section>
-  );
-}
-
-/** What can come of a campaign, how many did it, and which recipients they are. */
-function actsOf({
-  opened,
-  clicked,
-  complained,
-  unsubscribed,
-  bounced,
-}: CampaignReport): [string, number, NonNullable<Filter>][] {
-  const later = (kind: 'hard' | 'soft' | 'block', words: string): [string, number, NonNullable<Filter>] => [
-    `Bounced later, ${kind}`,
-    bounced[kind],
-    { state: 'accepted', acted: 'bounced', actor: kind, words },
-  ];
-  return [
-    ['Opened, by people', opened.human, { acted: 'opened', actor: 'human', words: 'opened, by people' }],
-    ['Opened, by anyone', opened.any, { acted: 'opened', words: 'opened, by anyone' }],
-    ['Clicked, by people', clicked.human, { acted: 'clicked', actor: 'human', words: 'clicked, by people' }],
-    ['Clicked, by anyone', clicked.any, { acted: 'clicked', words: 'clicked, by anyone' }],
-    ['Complained', complained, { acted: 'complained', words: 'complained' }],
-    ['Unsubscribed', unsubscribed, { acted: 'unsubscribed', words: 'unsubscribed' }],
-    later('hard', 'bounced hard after they were accepted'),
-    later('soft', 'bounced soft after they were accepted'),
-    later('block', 'were blocked after they were accepted'),
-  ];
-}
-
-function Acts({ report, open }: { report: CampaignReport; open: (filter: Filter) => void }) {
-  const { delivered } = report;
-  const lacking = useCatchingUp() ? '; what was sent before is still being counted' : '';
-  return (
-    <Section head="What came of it" beside={`of ${count(delivered)} delivered${lacking}`}>
-      <table className="rows">
-        <thead>
-          <tr>
-            <th>Act</th>
-            <th className="figure">Contacts</th>
-            <th className="figure">Of delivered</th>
-          </tr>
-        </thead>
-        <tbody>
-          {actsOf(report).map(([words, contacts, filter]) => (
-            <tr key={words}>
-              <td>{words}</td>
-              <td className="figure">
-                {contacts === 0 ? (
-                  count(0)
-                ) : (
-                  <Door onClick={() => open(filter)} label={`${count(contacts)} ${filter.words}`}>
-                    {count(contacts)}
-                  </Door>
-                )}
-              </td>
-              <td className="figure second">{percent(delivered === 0 ? null : contacts / delivered)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
     </Section>
   );
 }
