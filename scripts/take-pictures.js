@@ -113,11 +113,10 @@ const PICTURES = {
     await page.goto(`${base}/campaigns/${await campaignNumber(page, 'The December sky')}`);
     await page.getByRole('heading', { name: /^The brake stopped/ }).waitFor();
   },
-  // Once its storm is decided.
-  report: async (page) =>
-    page.goto(
-      `${base}/campaigns/${await campaignNumber(page, process.env.AVENDEL_REPORT ?? 'A week of clear nights')}`,
-    ),
+  report: async (page) => {
+    await page.goto(`${base}/campaigns/${await campaignNumber(page, process.env.AVENDEL_REPORT ?? 'Night Digest 60')}`);
+    await page.getByText('within the first hour').waitFor();
+  },
   suppression: async (page) => {
     await page.goto(`${base}/suppression`);
     await page.getByLabel('May we write to').fill('dome-bookings+moon@campusnet.example');

@@ -17,6 +17,7 @@ import {
 import { countFigures } from '../../store/statements/tallies.ts';
 import type { Deps } from '../deps.ts';
 import { Problem } from '../problem.ts';
+import { rememberCostly } from '../remember.ts';
 import { getCampaign } from './edit-campaign.ts';
 import { ledgerOf, ratesOf } from './report-campaign.ts';
 
@@ -61,7 +62,9 @@ export async function lookAtWhatCame(deps: Deps, id: number): Promise<WhatCame> 
   return {
     campaignId: id,
     byHour,
-    links: await countClicksByLink(deps.database, id, MOST_LINKS),
+    links: (
+      await rememberCostly(deps, `clicks by link of ${id}`, () => countClicksByLink(deps.database, id, MOST_LINKS))
+    ).value,
     usual: shares
       ? {
           campaigns: others.filter((other) => other.shares).length,
