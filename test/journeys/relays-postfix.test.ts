@@ -3,7 +3,7 @@ import { makeAuthority, type Authority } from '../support/certificates.ts';
 import { startDovecot, type Dovecot } from '../support/dovecot.ts';
 import { asksForSignIn, startPostfix, type Postfix } from '../support/postfix.ts';
 import { freePort, makeCampaign, makeList, startRealService, until, type Running } from '../support/service.ts';
-import { startSink, twice } from '../support/sink.ts';
+import { startSink } from '../support/sink.ts';
 import { verifyDkim } from '../support/verify-dkim.ts';
 
 const READERS = 500;
@@ -11,6 +11,9 @@ const READERS = 500;
 const GONE_EVERY = 60;
 const isGone = (address: string): boolean => Number(/\d+/.exec(address)![0]) % GONE_EVERY === 7;
 const DOMAINS = ['back.first.example', 'back.second.example'] as const;
+
+/** Under which a mail server had the message. */
+const queueId = (raw: string): string => / id ([0-9A-F]+)\b/.exec(raw)![1]!;
 
 let authority: Authority;
 let service: Running;
@@ -67,8 +70,8 @@ test('through two real mail servers, encrypted, signed in and signed: the second
       certificate: authority.certificate,
       account: dovecot.account,
       passwordVariable: 'AVENDEL_RELAY_PASSWORD',
-      // A hundred a second: it ends in the middle.
-      perHour: 360_000,
+      // Thirty a second: it ends in the middle.
+      perHour: 108_000,
       returnsTo: DOMAINS[index]!,
     });
     relayIds.push(relay.id);
@@ -96,7 +99,9 @@ test('through two real mail servers, encrypted, signed in and signed: the second
     accepted.items.map(({ address }) => address).filter((address) => isGone(address) === is),
   );
   await until(() => there!.every((address) => receiver.received.some(({ to }) => to === address)));
-  expect(twice(receiver.received)).toEqual([]);
+  // A mail server that is ended may deliver what it has once more; but nobody was handed to two of them, or twice to one.
+  const given = new Map(receiver.received.map(({ to, from, raw }) => [`${to} ${from} ${queueId(raw)}`, to]));
+  expect([...given.values()].sort()).toEqual([...new Set(receiver.received.map(({ to }) => to))].sort());
   const by = (domain: string) => receiver.received.filter(({ from }) => from.endsWith(`@${domain}`));
   expect(DOMAINS.map((domain) => by(domain).length > 50)).toEqual([true, true]);
 

@@ -1,6 +1,5 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import pino from 'pino';
-import { returnPathBy } from '../../src/core/message/return-path.ts';
 import type { Handover } from '../../src/operations/relay/relay.ts';
 import {
   addRelay,
@@ -22,11 +21,23 @@ import { setRelayTrouble, spendRelayRate } from '../../src/store/statements/rela
 import { makeAuthority } from '../support/certificates.ts';
 import { makeDeps } from '../support/database.ts';
 import { makeShop } from '../support/parts.ts';
+import { freePort, until } from '../support/service.ts';
+import { startSink } from '../support/sink.ts';
 import { PROCESSES, startTo } from '../support/turns.ts';
 import { makeSmallWorld, type SmallWorld } from '../support/world.ts';
 
 const actor = 'Rosa Lindgard';
 const HERE = { host: '127.0.0.1', port: 2525, security: 'none' } as const;
+const MESSAGE = {
+  envelopeFrom: 'b.token@returns.larkfield.example',
+  to: 'ada@lanternpost.example',
+  from: { name: 'Larkfield', address: 'digest@larkfield.example' },
+  subject: 's',
+  html: null,
+  text: 't',
+  messageId: '<1@larkfield.example>',
+  headers: {},
+};
 let deps: Awaited<ReturnType<typeof makeDeps>>;
 let world: SmallWorld;
 beforeAll(async () => {
@@ -244,21 +255,48 @@ test('with no relay there, none is lost: a message is offered to each, those tha
     { environment: {}, folder: undefined },
     pino({ level: 'silent' }),
   );
-  const message = {
-    envelopeFrom: returnPathBy('b.token@returns.larkfield.example', null),
-    to: 'ada@lanternpost.example',
-    from: { name: 'Larkfield', address: 'digest@larkfield.example' },
-    subject: 's',
-    html: null,
-    text: 't',
-    messageId: '<1@larkfield.example>',
-    headers: {},
-  };
-  expect(await relays.asOne(world.brandId).handOver(message)).toMatchObject({ outcome: 'again', trouble: true });
+  expect(await relays.asOne(world.brandId).handOver(MESSAGE)).toMatchObject({ outcome: 'again', trouble: true });
   expect((await lookAtRelaysOf(deps, world.brandId)).map(({ trouble }) => trouble?.includes('ECONNREFUSED'))).toEqual([
     true,
     true,
   ]);
   expect((await relays.ofBrand(world.brandId)).map(({ rests }) => rests)).toEqual([true, true]);
   relays.close();
+});
+
+test('after trouble a relay is spoken to once its rest is over, by one connection, and used again when it answers', async () => {
+  const port = await freePort();
+  let [connected, away] = [0, true];
+  const sink = await startSink(port, { turnsAway: () => ((connected += 1), away) });
+  const relay = await add('Back again', { port });
+  await sendThrough(deps, world.brandId, [relay.id]);
+  const relays = makeRelays(
+    deps,
+    { url: `smtp://127.0.0.1:${HERE.port}`, connections: 1 },
+    { environment: {}, folder: undefined },
+    pino({ level: 'silent' }),
+  );
+  const began = Date.now();
+  const clock = { ahead: 0 };
+  deps.now = () => new Date(began + clock.ahead);
+  const restsNow = async () => (await relays.ofBrand(world.brandId))[0]!.rests;
+  expect(await restsNow()).toBe(false);
+  await relays.asOne(world.brandId).handOver(MESSAGE);
+  expect([await restsNow(), connected]).toEqual([true, 1]);
+  // Its rest is over: however many ask, it is spoken to once, and rests on while it does not answer.
+  clock.ahead = 1500;
+  expect(await Promise.all([restsNow(), restsNow(), restsNow()])).toEqual([true, true, true]);
+  await until(async () => (await restsNow()) && connected === 2);
+  // Twice as long now.
+  clock.ahead = 3000;
+  expect([await restsNow(), connected]).toEqual([true, 2]);
+  away = false;
+  clock.ahead = 4000;
+  await until(async () => !(await restsNow()));
+  expect([connected, sink.received.length]).toEqual([3, 0]);
+  expect(await relays.asOne(world.brandId).handOver(MESSAGE)).toMatchObject({ outcome: 'accepted' });
+  expect((await lookAtRelaysOf(deps, world.brandId))[0]!.trouble).toBeNull();
+  deps.now = () => new Date();
+  relays.close();
+  await sink.close();
 });

@@ -24,6 +24,11 @@ import { makeSmtpRelay, type SmtpRelay } from './smtp-relay.ts';
 interface Used {
   pool: SmtpRelay;
   standing: RelayStanding;
+  /**
+   * After trouble it is first spoken to, beside everything else, and only then given messages again: one that hangs
+   * would keep all campaigns waiting each time. Absent while there was none.
+   */
+  probe?: 'due' | 'under way';
   /** The settings its connections were made with; null for the relay of the settings of the service. */
   row: RelayRow | null;
 }
@@ -71,14 +76,31 @@ export function makeRelays(
     const before = one.standing;
     one.standing = standingAfter(before, outcome, now());
     const rest = rests(one.standing, now());
+    if (outcome === 'trouble') one.probe ??= 'due';
+    if (outcome === 'answered') one.probe = undefined;
     if (rest && !rests(before, now())) await keepTrouble(one, handover.reply);
     else if (!rest && outcome === 'answered' && one.row?.trouble) await keepTrouble(one, null);
     return handover.outcome === 'uncertain' && rest ? { ...handover, trouble: true } : handover;
   };
+  const speakTo = async (one: Used): Promise<void> => {
+    one.probe = 'under way';
+    const { answers, said } = await one.pool.check();
+    // How often in a row it was in trouble stays, until it has taken a message.
+    if (answers) return void (one.probe = undefined);
+    one.standing = standingAfter(one.standing, 'trouble', now());
+    one.probe = 'due';
+    await keepTrouble(one, said);
+  };
+  /** Whether it is given no messages of campaigns just now. Once its rest is over it is spoken to. */
+  const restsNow = (one: Used): boolean => {
+    if (rests(one.standing, now())) return true;
+    if (one.probe === 'due') void speakTo(one);
+    return one.probe !== undefined;
+  };
   const relayOf = (one: Used): RelayOfBrand => ({
     id: one.row?.id,
     connections: one.pool.connections,
-    rests: rests(one.standing, now()),
+    rests: restsNow(one),
     async handOver(message, signWith) {
       const envelopeFrom = returnPathBy(message.envelopeFrom, one.row?.returnsTo ?? null);
       return note(one, await one.pool.handOver({ ...message, envelopeFrom }, signWith));

@@ -56,38 +56,7 @@ export function RelayForm({ relay, done }: { relay?: KeptRelay; done: () => void
   return (
     <SheetForm send={submit}>
       {keep.isPending ? null : <TypedNote form={form} words={WORDS} show={(value) => String(value) || 'nothing'} />}
-      <TextInput
-        required
-        label={WORDS.name}
-        value={typed.name}
-        onChange={(event) => set({ name: event.currentTarget.value })}
-      />
-      <span className="row">
-        <TextInput
-          required
-          label={WORDS.host}
-          placeholder="relay.larkfield.example"
-          value={typed.host}
-          onChange={(event) => set({ host: event.currentTarget.value })}
-        />
-        <NumberInput
-          required
-          label={WORDS.port}
-          min={1}
-          max={65535}
-          thousandSeparator=""
-          hideControls
-          value={typed.port}
-          onChange={(port) => set({ port: Number(port) })}
-        />
-      </span>
-      <Select
-        label={WORDS.security}
-        allowDeselect={false}
-        data={SECURITIES}
-        value={typed.security}
-        onChange={(security) => security && set({ security: security })}
-      />
+      <ServerFields typed={typed} set={set} />
       <TextInput
         label={WORDS.account}
         description="Left empty where nobody has to sign in."
@@ -134,6 +103,46 @@ export function RelayForm({ relay, done }: { relay?: KeptRelay; done: () => void
 }
 
 type Fields = ReturnType<typeof fieldsOf>;
+
+/** What it is called, where it is, and how the line to it is encrypted. */
+function ServerFields({ typed, set }: { typed: Fields; set: (change: Partial<Fields>) => void }) {
+  return (
+    <>
+      <TextInput
+        required
+        label={WORDS.name}
+        value={typed.name}
+        onChange={(event) => set({ name: event.currentTarget.value })}
+      />
+      <span className="row">
+        <TextInput
+          required
+          label={WORDS.host}
+          placeholder="relay.larkfield.example"
+          value={typed.host}
+          onChange={(event) => set({ host: event.currentTarget.value })}
+        />
+        <NumberInput
+          required
+          label={WORDS.port}
+          min={1}
+          max={65535}
+          thousandSeparator=""
+          hideControls
+          value={typed.port}
+          onChange={(port) => set({ port: Number(port) })}
+        />
+      </span>
+      <Select
+        label={WORDS.security}
+        allowDeselect={false}
+        data={SECURITIES}
+        value={typed.security}
+        onChange={(security) => security && set({ security: security })}
+      />
+    </>
+  );
+}
 
 /** Where the service finds the password: it is never typed here, and never kept with the settings. */
 function PasswordFields({ typed, set }: { typed: Fields; set: (change: Partial<Fields>) => void }) {
