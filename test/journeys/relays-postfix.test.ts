@@ -99,7 +99,7 @@ test('through two real mail servers, encrypted, signed in and signed: the second
     accepted.items.map(({ address }) => address).filter((address) => isGone(address) === is),
   );
   await until(() => there!.every((address) => receiver.received.some(({ to }) => to === address)));
-  // A mail server that is ended may deliver what it has once more; but nobody was handed to two of them, or twice to one.
+  // A mail server that is ended may deliver what it has again; but nobody was handed to two of them, or twice to one.
   const given = new Map(receiver.received.map(({ to, from, raw }) => [`${to} ${from} ${queueId(raw)}`, to]));
   expect([...given.values()].sort()).toEqual([...new Set(receiver.received.map(({ to }) => to))].sort());
   const by = (domain: string) => receiver.received.filter(({ from }) => from.endsWith(`@${domain}`));
