@@ -154,6 +154,7 @@ const OWN: Partial<Record<Name, () => Promise<Example>>> = {
   },
   changeRelay: async () => ({ id: await ofRelay() }),
   removeRelay: async () => ({ id: await ofRelay() }),
+  compareCampaigns: async () => ({ ids: `${(await ofSending()).id},${(await ofSending()).id}` }),
   sendThrough: async () => ({ relayIds: [await ofRelay()] }),
   rejudgeActs: async () => ({ expect: (await client.previewRejudging()).acts }),
   applyAutomated: async () => {

@@ -135,7 +135,8 @@ describe('on a campaign', () => {
     await headline(`${willGet} of 30 will get this`);
     await press(/^Send to/);
     await press(/^Yes, send/);
-    await headline(new RegExp(`^${willGet} accepted; `));
+    await headline(/^\d+ (person|people) opened it/);
+    expect((await service.client.report({ id })).ledger.accepted).toBe(willGet);
     await gone(page.getByRole('heading', { name: 'Under way' }));
   });
 });

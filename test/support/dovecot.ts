@@ -36,14 +36,14 @@ export async function startDovecot(): Promise<Dovecot> {
     chownSync(folder, owner.uid, owner.gid);
   }
   chmodSync(home, 0o755);
-  const [port, authPort] = [await freePort(), await freePort()];
   const as =
     me.uid === 0
       ? ''
       : `default_internal_user = ${me.username}\ndefault_internal_group = ${String(me.gid)}\ndefault_login_user = ${me.username}\n`;
-  writeFileSync(
-    join(home, 'dovecot.conf'),
-    `${as}
+  const configure = ({ port, authPort }: Record<'port' | 'authPort', number>): void =>
+    writeFileSync(
+      join(home, 'dovecot.conf'),
+      `${as}
 protocols = imap
 listen = 127.0.0.1
 base_dir = ${home}/run
@@ -80,19 +80,31 @@ service anvil {
   chroot =
 }
 `,
-  );
+    );
   let child: ChildProcess;
-  const start = async (): Promise<void> => {
+  let ports = { port: 0, authPort: 0 };
+  /** Whether it answers; not where it ended, as it does where somebody else has one of its ports by now. */
+  const starts = async (): Promise<boolean> => {
+    let ended = false;
     child = spawn('/usr/sbin/dovecot', ['-F', '-c', join(home, 'dovecot.conf')], { stdio: 'ignore' });
-    await until(() => answers(port));
+    child.once('exit', () => (ended = true));
+    await until(async () => ended || (await answers(ports.port)));
+    return !ended;
+  };
+  const start = async (): Promise<void> => {
+    if (!(await starts())) throw new Error('dovecot did not start');
   };
   const end = (): Promise<void> =>
     new Promise((resolve) => (child.once('exit', () => resolve()), child.kill('SIGTERM')));
-  await start();
+  for (let tries = 0; ; tries++) {
+    ports = { port: await freePort(), authPort: await freePort() };
+    configure(ports);
+    if (await starts()) break;
+    if (tries === 5) throw new Error('dovecot did not start');
+  }
   let delivered = 0;
   return {
-    port,
-    authPort,
+    ...ports,
     account: 'box',
     password: 'planisphere',
     deliver(message) {
