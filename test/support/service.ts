@@ -29,12 +29,22 @@ export interface Running {
   stop(): Promise<void>;
 }
 
+/** Below those that the machine gives to whoever connects: such a one may be taken before it is listened at. */
+const PORTS = { from: 10_000, to: 32_000 };
+
+/** A port on loopback at which nobody listens. */
 export async function freePort(): Promise<number> {
-  const server = createServer();
-  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
-  const { port } = server.address() as { port: number };
-  await new Promise((resolve) => server.close(resolve));
-  return port;
+  for (;;) {
+    const port = PORTS.from + Math.floor(Math.random() * (PORTS.to - PORTS.from));
+    const server = createServer();
+    const isFree = await new Promise<boolean>((resolve) => {
+      server.once('error', () => resolve(false));
+      server.listen(port, '127.0.0.1', () => resolve(true));
+    });
+    if (!isFree) continue;
+    await new Promise((resolve) => server.close(resolve));
+    return port;
+  }
 }
 
 /** The real service, as a process of its own on a database of its own. */
