@@ -138,7 +138,7 @@ test('in the console: parts and hours are chosen, it is scheduled, rests, and a 
     await page.getByRole('button', { name: 'Send to 12' }).click();
     await page.getByText('in 2 waves, the first now').waitFor();
     await page.getByRole('button', { name: 'Yes, send it to 12' }).click();
-    await page.getByText(/It rests between waves/).waitFor();
+    await page.getByText(/It rests between waves/).waitFor({ timeout: 150_000 });
     await page.getByRole('heading', { name: 'Waves' }).waitFor();
     // A complaint about the first of them: the second waits.
     const { items } = await service.client.recipients({ id, state: 'accepted', limit: 1 });
